@@ -1,1 +1,28 @@
-//! x
+//! The rules of the job and the computation behind every judgement.
+//!
+//! No clock, files, network, async or database: moments, facts, families and policy come in as
+//! values, judgements go out as values that serialise with the ids of the rules they rest on (JOB)
+//! and the facts they cite. That keeps every rule testable in microseconds.
+//!
+//! Reading order, each room a question that a practitioner asks:
+//!
+//! 1. [`facts`]: what do we know of this unit, from whom, and is it still so?
+//! 2. [`family`]: what is true of all units of its kind?
+//! 3. [`keepsafe`]: what would its owner lose?
+//! 4. [`plan`]: which steps lead to the goal, and why each?
+//! 5. [`budget`]: do time and battery suffice?
+//! 6. [`matching`]: is this the right file?
+//! 7. [`seal`]: may I?
+//! 8. [`standing`]: can it be unlocked, and what next?
+
+pub mod budget;
+pub mod digest;
+pub mod facts;
+pub mod family;
+pub mod keepsafe;
+pub mod matching;
+pub mod mode;
+pub mod plan;
+pub mod rule;
+pub mod seal;
+pub mod standing;

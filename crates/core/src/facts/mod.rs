@@ -1,0 +1,368 @@
+//! What is known of a unit: facts with a source and a time, some of which go stale (JOB 1, `K5`).
+//!
+//! Facts are append-only rows. The current one is the newest that is not stale, per source; when
+//! the live sources of a steady fact differ, that is shown as a contradiction and satisfies no
+//! rule. Nothing is ever resolved silently.
+
+mod key;
+mod value;
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::{FactId, Moment};
+
+use crate::mode::{Lock, Mode};
+
+pub use key::{FactKey, FactKind, FactOption, FactSpec};
+pub use value::{FactValue, NotAValue};
+
+/// Who says so.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Source {
+    /// Read from the device over the link.
+    Link,
+    /// Typed or ticked by a person.
+    Person,
+    /// Taken from a file.
+    File,
+    /// Concluded from other facts.
+    Concluded,
+}
+
+/// One fact as recorded.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "StoredFact", into = "StoredFact")]
+pub struct FactRow {
+    /// Its id, for retracting it.
+    pub id: FactId,
+    /// What it is about.
+    pub key: FactKey,
+    /// What it says.
+    pub value: FactValue,
+    /// Who says so.
+    pub source: Source,
+    /// Since when.
+    pub at: Moment,
+}
+
+/// The stored form: the value is text and is checked against its key when read back.
+#[derive(Serialize, Deserialize)]
+struct StoredFact {
+    id: FactId,
+    key: FactKey,
+    value: String,
+    source: Source,
+    at: Moment,
+}
+
+impl TryFrom<StoredFact> for FactRow {
+    type Error = NotAValue;
+
+    fn try_from(stored: StoredFact) -> Result<Self, NotAValue> {
+        Ok(Self {
+            id: stored.id,
+            key: stored.key,
+            value: FactValue::parse(stored.key, &stored.value)?,
+            source: stored.source,
+            at: stored.at,
+        })
+    }
+}
+
+impl From<FactRow> for StoredFact {
+    fn from(row: FactRow) -> Self {
+        Self {
+            id: row.id,
+            key: row.key,
+            value: row.value.exact(),
+            source: row.source,
+            at: row.at,
+        }
+    }
+}
+
+/// Something that makes facts stale (`K5`).
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Happening {
+    /// The unit entered another mode, went away or came back.
+    ModeChanged,
+    /// User data was erased.
+    Wiped,
+    /// The lock changed.
+    LockChanged,
+}
+
+/// How a fact reads now.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Reading<'a> {
+    /// Known; the row that counts.
+    Known(&'a FactRow),
+    /// Was known; something happened since.
+    Stale(&'a FactRow),
+    /// Live sources say different things; newest of each, newest first.
+    Contradicted(Vec<&'a FactRow>),
+    /// Never recorded, or taken back.
+    Unknown,
+}
+
+/// The facts of one unit at one moment.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Facts {
+    /// Per key and source the newest row that was not taken back.
+    newest: BTreeMap<(FactKey, Source), FactRow>,
+    happened: BTreeMap<Happening, Moment>,
+}
+
+impl Facts {
+    /// Folds rows and happenings; their order does not matter, equal times are settled by id.
+    #[must_use]
+    pub fn new<'a>(
+        rows: impl IntoIterator<Item = &'a FactRow>,
+        retracted: &[FactId],
+        happenings: impl IntoIterator<Item = (Happening, Moment)>,
+    ) -> Self {
+        let mut facts = Self::default();
+        for row in rows {
+            if retracted.contains(&row.id) {
+                continue;
+            }
+            let slot = facts.newest.entry((row.key, row.source));
+            slot.and_modify(|kept| {
+                if (kept.at, kept.id) < (row.at, row.id) {
+                    *kept = row.clone();
+                }
+            })
+            .or_insert_with(|| row.clone());
+        }
+        for (what, at) in happenings {
+            let last = facts.happened.entry(what).or_insert(at);
+            *last = (*last).max(at);
+        }
+        facts
+    }
+
+    /// How `key` reads now.
+    #[must_use]
+    pub fn get(&self, key: FactKey) -> Reading<'_> {
+        let mut rows: Vec<&FactRow> = self
+            .newest
+            .range((key, Source::Link)..=(key, Source::Concluded))
+            .map(|(_, row)| row)
+            .collect();
+        rows.sort_by_key(|row| std::cmp::Reverse((row.at, row.id)));
+        let Some(newest) = rows.first().copied() else {
+            return Reading::Unknown;
+        };
+        let live: Vec<&FactRow> = rows.into_iter().filter(|row| !self.is_stale(row)).collect();
+        match live.first() {
+            None => Reading::Stale(newest),
+            Some(first) if !key.spec().steady || live.iter().all(|r| r.value == first.value) => {
+                Reading::Known(first)
+            }
+            Some(_) => Reading::Contradicted(live),
+        }
+    }
+
+    /// The row behind a fact that is known now.
+    #[must_use]
+    pub fn known(&self, key: FactKey) -> Option<&FactRow> {
+        match self.get(key) {
+            Reading::Known(row) => Some(row),
+            Reading::Stale(_) | Reading::Contradicted(_) | Reading::Unknown => None,
+        }
+    }
+
+    /// The mode, when known now.
+    #[must_use]
+    pub fn mode(&self) -> Option<Mode> {
+        self.choice(FactKey::Mode).and_then(Mode::from_id)
+    }
+
+    /// The lock, when known now.
+    #[must_use]
+    pub fn lock(&self) -> Option<Lock> {
+        self.choice(FactKey::Lock).and_then(Lock::from_id)
+    }
+
+    /// The chosen id of a choice fact that is known now.
+    #[must_use]
+    pub fn choice(&self, key: FactKey) -> Option<&str> {
+        match &self.known(key)?.value {
+            FactValue::Choice(id) => Some(id),
+            _ => None,
+        }
+    }
+
+    /// When `what` last happened.
+    #[must_use]
+    pub fn last(&self, what: Happening) -> Option<Moment> {
+        self.happened.get(&what).copied()
+    }
+
+    fn is_stale(&self, row: &FactRow) -> bool {
+        let voiding = row.key.spec().stale_on;
+        voiding
+            .iter()
+            .any(|what| self.last(*what).is_some_and(|happened| happened > row.at))
+    }
+}
+
+/// A fact as a judgement cites it: masked where it identifies (`K3`).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct CitedFact {
+    /// What it is about.
+    pub key: FactKey,
+    /// Words for the key.
+    pub title: String,
+    /// The value as it may be shown.
+    pub shown: String,
+    /// Who says so.
+    pub source: Source,
+    /// Since when.
+    pub at: Moment,
+}
+
+impl From<&FactRow> for CitedFact {
+    fn from(row: &FactRow) -> Self {
+        Self {
+            key: row.key,
+            title: row.key.spec().title.to_owned(),
+            shown: row.value.shown(row.key),
+            source: row.source,
+            at: row.at,
+        }
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod testing {
+    //! Short ways to write facts down in tests.
+    use super::*;
+
+    pub(crate) fn at(minute: i64) -> Moment {
+        Moment::from_ms(1_795_500_000_000 + minute * 60_000).unwrap()
+    }
+
+    pub(crate) fn row(n: u64, key: FactKey, value: &str, source: Source, minute: i64) -> FactRow {
+        FactRow {
+            id: format!("00000000-0000-7000-8000-{n:012}").parse().unwrap(),
+            key,
+            value: FactValue::parse(key, value).unwrap(),
+            source,
+            at: at(minute),
+        }
+    }
+
+    pub(crate) fn facts(pairs: &[(FactKey, &str)]) -> Facts {
+        let rows: Vec<_> = pairs
+            .iter()
+            .zip(1..)
+            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
+            .collect();
+        Facts::new(&rows, &[], [])
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::testing::{at, row};
+    use super::*;
+
+    #[test]
+    fn two_live_sources_that_differ_are_a_contradiction() {
+        let rows = [
+            row(1, FactKey::Lock, "locked", Source::Person, 0),
+            row(2, FactKey::Lock, "unlocked", Source::Link, 5),
+        ];
+        let facts = Facts::new(&rows, &[], []);
+        assert!(
+            matches!(facts.get(FactKey::Lock), Reading::Contradicted(ref both) if both.len() == 2)
+        );
+        assert_eq!(facts.lock(), None);
+        let after = Facts::new(&rows, &[], [(Happening::LockChanged, at(3))]);
+        assert_eq!(after.lock(), Some(Lock::Unlocked));
+    }
+
+    #[test]
+    fn a_mode_is_void_after_any_event_but_a_serial_is_not() {
+        let rows = [
+            row(1, FactKey::Mode, "system", Source::Link, 0),
+            row(2, FactKey::Serial, "FL1-220417", Source::Link, 0),
+        ];
+        let facts = Facts::new(&rows, &[], [(Happening::ModeChanged, at(1))]);
+        assert!(matches!(facts.get(FactKey::Mode), Reading::Stale(_)));
+        assert!(matches!(facts.get(FactKey::Serial), Reading::Known(_)));
+    }
+
+    #[test]
+    fn the_newest_battery_reading_counts_whoever_read_it() {
+        let rows = [
+            row(1, FactKey::Battery, "80", Source::Person, 0),
+            row(2, FactKey::Battery, "74", Source::Link, 9),
+        ];
+        let facts = Facts::new(&rows, &[], []);
+        assert_eq!(
+            facts.known(FactKey::Battery).unwrap().value,
+            FactValue::Percent(74)
+        );
+    }
+
+    #[test]
+    fn a_fact_taken_back_uncovers_the_one_before() {
+        let rows = [
+            row(1, FactKey::Accounts, "1", Source::Person, 0),
+            row(2, FactKey::Accounts, "0", Source::Person, 1),
+        ];
+        let facts = Facts::new(&rows, &[rows[1].id], []);
+        assert_eq!(
+            facts.known(FactKey::Accounts).unwrap().value,
+            FactValue::Count(1)
+        );
+    }
+
+    proptest! {
+        #[test]
+        fn order_of_rows_does_not_matter(order in Just((0..6usize).collect::<Vec<_>>()).prop_shuffle()) {
+            let rows: Vec<FactRow> = [
+                row(1, FactKey::Lock, "locked", Source::Person, 0),
+                row(2, FactKey::Lock, "unlocked", Source::Link, 5),
+                row(3, FactKey::Lock, "unlocked", Source::Person, 5),
+                row(4, FactKey::Mode, "system", Source::Link, 5),
+                row(5, FactKey::Mode, "bootloader", Source::Link, 5),
+                row(6, FactKey::Battery, "41", Source::Link, 2),
+            ].into();
+            let straight = Facts::new(&rows, &[], [(Happening::Wiped, at(4))]);
+            let shuffled = Facts::new(order.iter().map(|i| &rows[*i]), &[], [(Happening::Wiped, at(4))]);
+            prop_assert_eq!(straight, shuffled);
+        }
+    }
+}

@@ -1,0 +1,387 @@
+//! What is true of all units of a kind: one TOML file a family, no code.
+//!
+//! Loading has two stages. `raw` gives the text a shape and remembers where each value stands;
+//! `check` turns that into a [`Family`] and refuses what makes no sense, naming the key and the
+//! line. Preconditions and effects of actions live in Rust ([`crate::plan`]); a file only gives
+//! instances and parameters. Judgements cite the file's digest.
+
+mod check;
+mod raw;
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::{Digest, Label};
+
+use crate::facts::{FactKey, FactRow, FactValue, Facts};
+use crate::keepsafe::KeepClass;
+use crate::mode::Mode;
+
+pub use check::{FamilyError, load};
+
+/// The version of the family format that this program reads.
+///
+/// Changes: 1 = first.
+pub const FAMILY_SCHEMA: u32 = 1;
+
+/// A checked family.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Family {
+    /// Digest of the file's text; judgements cite it.
+    pub digest: Digest,
+    /// Who makes it.
+    pub maker: String,
+    /// What it is sold as.
+    pub model: String,
+    /// The name that images and the unit itself use.
+    pub codename: String,
+    /// What kind of thing it is, in words.
+    pub form: String,
+    /// Model codes.
+    pub variants: Vec<Variant>,
+    /// Where facts are read.
+    pub places: Vec<FactPlace>,
+    /// What tells one unit from another.
+    pub identifiers: Vec<Identifier>,
+    /// Partitions in disk order.
+    pub partitions: Vec<PartitionSpec>,
+    /// Modes it has.
+    pub modes: Vec<ModeSpec>,
+    /// Ways between them.
+    pub moves: Vec<MoveSpec>,
+    /// How commands from a computer are let in.
+    pub debugging: DebuggingSpec,
+    /// Unlock stages in order.
+    pub stages: Vec<StageSpec>,
+    /// What unlocking costs.
+    pub consequences: Vec<Consequence>,
+    /// How an image is started without writing, where the family can.
+    pub temporary_start: Option<TemporaryStartSpec>,
+    /// How long reading the table takes.
+    pub table: Pace,
+    /// What is asked about before an erase.
+    pub keep_safe: Vec<KeepClass>,
+    /// What people learned the hard way.
+    pub cautions: Vec<Caution>,
+}
+
+/// A model code within the family.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Variant {
+    /// The code.
+    pub code: String,
+    /// Its chipset.
+    pub chipset: String,
+    /// Regions it is sold in.
+    pub regions: Vec<String>,
+}
+
+/// Where a fact is read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FactPlace {
+    /// Which fact.
+    pub key: FactKey,
+    /// Whether the link gives it.
+    pub read: ReadBy,
+    /// Where a person finds it.
+    pub place: String,
+    /// What that takes.
+    pub minutes: u32,
+}
+
+/// Who reads a fact.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ReadBy {
+    /// The link, in some mode.
+    Link,
+    /// A person only.
+    Hand,
+}
+
+/// An identifier and what it must not be taken from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Identifier {
+    /// Which fact.
+    pub key: FactKey,
+    /// Whether no erase reaches it (`S1`).
+    pub hardware: bool,
+    /// Values that mean *missing* (`K4`).
+    pub placeholders: Vec<String>,
+}
+
+/// What a partition is for; decides what may be done to it.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    /// Starts the device; never written alone.
+    BootChain,
+    /// Starts the system.
+    Boot,
+    /// The recovery.
+    Recovery,
+    /// System, vendor, product.
+    Os,
+    /// Exists once in the world.
+    DeviceUnique,
+    /// Written by mode commands only.
+    BootControl,
+    /// The owner's data.
+    UserData,
+    /// Scratch.
+    Cache,
+}
+
+/// Whether device-unique bytes change by themselves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Changes {
+    /// Never.
+    Fixed,
+    /// At every start of the system.
+    Living,
+}
+
+/// Whether a partition may be all zero or all one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Blank {
+    /// It should hold something.
+    Finding,
+    /// As shipped.
+    Expected,
+}
+
+/// A partition as the family knows it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PartitionSpec {
+    /// Label in the table.
+    pub label: Label,
+    /// Role.
+    pub role: Role,
+    /// Usual size; the unit's own table decides (`B2`).
+    pub mib: u32,
+    /// Fixed or living.
+    pub changes: Changes,
+    /// Blank or not.
+    pub blank: Blank,
+}
+
+/// A mode of this family.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ModeSpec {
+    /// Which.
+    pub mode: Mode,
+    /// What a person sees.
+    pub looks: String,
+    /// Whether the charge can be read there.
+    pub battery_shows: bool,
+    /// Whether it charges there.
+    pub charges: bool,
+    /// Drain in thousandths of a full battery an hour.
+    pub drain_permille_per_hour: u32,
+}
+
+/// How a mode is left for another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum MoveBy {
+    /// A command over the link.
+    Link,
+    /// Keys, as meant by the maker.
+    Keys,
+    /// Forced restart; last choice (`N6`).
+    ForcedRestart,
+}
+
+/// Usual and stuck duration in seconds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Pace {
+    /// What it usually takes.
+    pub usual_seconds: u32,
+    /// From when on it counts as stuck.
+    pub stuck_seconds: u32,
+}
+
+/// One way from a mode to another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MoveSpec {
+    /// From here.
+    pub from: Mode,
+    /// To there.
+    pub to: Mode,
+    /// How.
+    pub by: MoveBy,
+    /// Whether the system must let the computer command it.
+    pub needs_debugging: bool,
+    /// How long.
+    pub pace: Pace,
+    /// Seconds with hands on the device.
+    pub hands_on_seconds: u32,
+    /// Key presses.
+    pub presses: u16,
+    /// What a person does when there is no link.
+    pub hand: String,
+}
+
+/// How commands from a computer are let in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DebuggingSpec {
+    /// Menu path in words.
+    pub hand: String,
+    /// What it takes.
+    pub minutes: u32,
+}
+
+/// One stage of unlocking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StageSpec {
+    /// Its id.
+    pub id: String,
+    /// Words for it.
+    pub title: String,
+    /// The mode that takes the command.
+    pub mode: Mode,
+    /// Command forms in the order to try (`L1`).
+    pub forms: Vec<String>,
+    /// What the device asks.
+    pub question: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// What answers it.
+    pub answered_by: String,
+    /// What a person does without a link.
+    pub hand: String,
+    /// How the question is answered.
+    pub answer: String,
+    /// Roles erased at that moment.
+    pub erases: Vec<Role>,
+    /// The mode it ends in.
+    pub ends_in: Mode,
+    /// How long.
+    pub pace: Pace,
+}
+
+/// Something that unlocking costs (`U11`).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Consequence {
+    /// Short name of the area.
+    pub area: String,
+    /// What happens.
+    pub text: String,
+}
+
+/// Starting an image from memory.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TemporaryStartSpec {
+    /// The mode that takes it.
+    pub from: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// The rights that the link has then.
+    pub rights: String,
+    /// The partition that the image would fit.
+    pub partition: Label,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
+/// A caution with its date and reason.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Caution {
+    /// Day, as written in the file.
+    pub date: String,
+    /// What to mind.
+    pub text: String,
+    /// Why.
+    pub reason: String,
+}
+
+impl Family {
+    /// `Finch Loop`.
+    #[must_use]
+    pub fn name(&self) -> String {
+        format!("{} {}", self.maker, self.model)
+    }
+
+    /// What the family says of `mode`; every mode that a move mentions is there.
+    #[must_use]
+    pub fn mode(&self, mode: Mode) -> Option<&ModeSpec> {
+        self.modes.iter().find(|spec| spec.mode == mode)
+    }
+
+    /// Where `key` is read.
+    #[must_use]
+    pub fn place(&self, key: FactKey) -> Option<&FactPlace> {
+        self.places.iter().find(|place| place.key == key)
+    }
+
+    /// Whether this value of an identifier means *missing* (`K4`): one of the family's
+    /// placeholders, all one character, or digits counting up.
+    #[must_use]
+    pub fn is_placeholder(&self, key: FactKey, value: &str) -> bool {
+        let listed = self
+            .identifiers
+            .iter()
+            .any(|id| id.key == key && id.placeholders.iter().any(|p| p == value));
+        let bare: Vec<u8> = value.bytes().filter(u8::is_ascii_alphanumeric).collect();
+        let constant = bare.windows(2).all(|pair| pair[0] == pair[1]);
+        let counting = bare.len() >= 6
+            && bare.iter().all(u8::is_ascii_digit)
+            && bare
+                .windows(2)
+                .all(|pair| (pair[0] - b'0' + 1) % 10 == pair[1] - b'0');
+        listed || constant || counting
+    }
+
+    /// The row of the unit's hardware identity, when known and not a placeholder (`S1`).
+    #[must_use]
+    pub fn hardware_identity<'f>(&self, facts: &'f Facts) -> Option<&'f FactRow> {
+        self.identifiers
+            .iter()
+            .filter(|id| id.hardware)
+            .find_map(|id| {
+                let row = facts.known(id.key)?;
+                let FactValue::Text(text) = &row.value else {
+                    return None;
+                };
+                (!self.is_placeholder(id.key, text)).then_some(row)
+            })
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod testing {
+    use super::*;
+
+    /// The shipped file, as text.
+    pub(crate) const GIMBAL: &str = include_str!("../../../../families/gimbal.toml");
+
+    pub(crate) fn gimbal() -> Family {
+        load("gimbal.toml", GIMBAL).unwrap()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::testing::gimbal;
+    use super::*;
+    use crate::facts::testing::facts;
+
+    #[test]
+    fn a_placeholder_is_missing_never_an_identity() {
+        let family = gimbal();
+        for value in [
+            "00:00:00:00:00:00",
+            "ff:ff:ff:ff:ff:ff",
+            "12:34:56:78:90:12",
+        ] {
+            let facts = facts(&[(FactKey::ChipId, value)]);
+            assert_eq!(family.hardware_identity(&facts), None, "{value}");
+        }
+        let real = facts(&[(FactKey::ChipId, "9a:77:01:5c:20:e4")]);
+        assert!(family.hardware_identity(&real).is_some());
+        let serial_only = facts(&[(FactKey::Serial, "FL1-220417-0093")]);
+        assert_eq!(family.hardware_identity(&serial_only), None);
+    }
+}

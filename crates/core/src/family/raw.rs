@@ -1,0 +1,228 @@
+//! First stage: the file's shape. Unknown keys are errors; values that the second stage may refuse
+//! remember where they stand.
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::{Blank, Caution, Changes, Consequence, MoveBy, ReadBy, Role, Variant};
+use crate::facts::FactKey;
+use crate::keepsafe::KeepClass;
+use crate::mode::Mode;
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawFamily {
+    pub(super) schema: Spanned<u32>,
+    pub(super) identity: RawIdentity,
+    #[serde(default)]
+    pub(super) variant: Vec<Spanned<RawVariant>>,
+    #[serde(default)]
+    pub(super) fact: Vec<Spanned<RawPlace>>,
+    #[serde(default)]
+    pub(super) identifier: Vec<Spanned<RawIdentifier>>,
+    #[serde(default)]
+    pub(super) area: Vec<Spanned<RawArea>>,
+    #[serde(default)]
+    pub(super) partition: Vec<Spanned<RawPartition>>,
+    #[serde(default)]
+    pub(super) mode: Vec<Spanned<RawMode>>,
+    #[serde(default, rename = "move")]
+    pub(super) moves: Vec<Spanned<RawMove>>,
+    pub(super) debugging: RawDebugging,
+    #[serde(default)]
+    pub(super) stage: Vec<Spanned<RawStage>>,
+    #[serde(default)]
+    pub(super) consequence: Vec<RawConsequence>,
+    pub(super) temporary_start: Option<Spanned<RawTemporaryStart>>,
+    pub(super) table: Spanned<RawPace>,
+    pub(super) keep_safe: RawKeepSafe,
+    #[serde(default)]
+    pub(super) caution: Vec<RawCaution>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawIdentity {
+    pub(super) maker: String,
+    pub(super) model: String,
+    pub(super) codename: Spanned<String>,
+    pub(super) form: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawVariant {
+    pub(super) code: String,
+    pub(super) chipset: String,
+    pub(super) regions: Vec<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawPlace {
+    pub(super) key: FactKey,
+    pub(super) read: ReadBy,
+    #[serde(rename = "where")]
+    pub(super) place: String,
+    pub(super) minutes: u32,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum YesNo {
+    Yes,
+    No,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawIdentifier {
+    pub(super) key: FactKey,
+    pub(super) hardware: YesNo,
+    #[serde(default)]
+    pub(super) placeholders: Vec<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawArea {
+    pub(super) index: u32,
+    pub(super) sector_bytes: Spanned<u32>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawPartition {
+    pub(super) label: Spanned<String>,
+    pub(super) role: Role,
+    pub(super) mib: Spanned<u32>,
+    #[serde(default = "fixed")]
+    pub(super) changes: Changes,
+    #[serde(default = "finding")]
+    pub(super) blank: Blank,
+}
+
+fn fixed() -> Changes {
+    Changes::Fixed
+}
+
+fn finding() -> Blank {
+    Blank::Finding
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawMode {
+    pub(super) id: Mode,
+    pub(super) looks: String,
+    pub(super) battery_shows: YesNo,
+    pub(super) charges: YesNo,
+    pub(super) drain_permille_per_hour: u32,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawMove {
+    pub(super) from: Spanned<Mode>,
+    pub(super) to: Spanned<Mode>,
+    pub(super) by: MoveBy,
+    pub(super) needs_debugging: YesNo,
+    pub(super) usual: u32,
+    pub(super) stuck: Spanned<u32>,
+    pub(super) hands_on: u32,
+    pub(super) presses: u16,
+    pub(super) hand: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawDebugging {
+    pub(super) hand: String,
+    pub(super) minutes: u32,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawStage {
+    pub(super) id: Spanned<String>,
+    pub(super) title: String,
+    pub(super) mode: Spanned<Mode>,
+    pub(super) forms: Spanned<Vec<String>>,
+    pub(super) question: String,
+    pub(super) default: String,
+    pub(super) answered_by: String,
+    pub(super) hand: String,
+    pub(super) answer: String,
+    pub(super) erases: Vec<Role>,
+    pub(super) ends_in: Spanned<Mode>,
+    pub(super) usual: u32,
+    pub(super) stuck: Spanned<u32>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawTemporaryStart {
+    pub(super) from: Spanned<Mode>,
+    pub(super) usual: u32,
+    pub(super) stuck: Spanned<u32>,
+    pub(super) rights: String,
+    pub(super) partition: Spanned<String>,
+    pub(super) hand: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawPace {
+    pub(super) usual: u32,
+    pub(super) stuck: Spanned<u32>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawKeepSafe {
+    pub(super) classes: Vec<Spanned<KeepClass>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawConsequence {
+    area: String,
+    text: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawCaution {
+    date: String,
+    text: String,
+    reason: String,
+}
+
+impl From<RawVariant> for Variant {
+    fn from(raw: RawVariant) -> Self {
+        Self {
+            code: raw.code,
+            chipset: raw.chipset,
+            regions: raw.regions,
+        }
+    }
+}
+
+impl From<RawConsequence> for Consequence {
+    fn from(raw: RawConsequence) -> Self {
+        Self {
+            area: raw.area,
+            text: raw.text,
+        }
+    }
+}
+
+impl From<RawCaution> for Caution {
+    fn from(raw: RawCaution) -> Self {
+        Self {
+            date: raw.date,
+            text: raw.text,
+            reason: raw.reason,
+        }
+    }
+}
