@@ -1,1 +1,193 @@
-//! x
+//! Battery (`U7`): what a sheet takes, what is there, until when to charge. Integers throughout:
+//! thousandths of a full battery.
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::Moment;
+
+use crate::facts::{FactKey, FactValue, Facts};
+use crate::family::Family;
+use crate::plan::Sheet;
+
+/// Under this charge nothing is erased and no boot chain written (`U7`), in thousandths.
+pub const HARD_STOP_PERMILLE: u32 = 300;
+/// Reserve on top of what the sheet takes (`U7`), in per cent of it.
+pub const RESERVE_PERCENT: u32 = 25;
+
+/// What the owner of the bench has decided; changes to it are logged.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Policy {
+    /// Charge in per cent under which a sheet begins with a warning (`U7`).
+    pub battery_floor_percent: u8,
+}
+
+impl Policy {
+    /// The policy that a new bench starts with.
+    #[must_use]
+    pub fn usual() -> Self {
+        Self {
+            battery_floor_percent: 50,
+        }
+    }
+}
+
+/// The charge as far as it is known.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Charge {
+    /// Thousandths of a full battery now.
+    pub permille: u32,
+    /// When it was read.
+    pub read_at: Moment,
+    /// Thousandths that were taken off since, by the drain of the mode it is in.
+    pub carried_permille: u32,
+}
+
+/// What a sheet asks of the battery.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Battery {
+    /// Thousandths that all steps take.
+    pub sheet_permille: u32,
+    /// Charge in per cent that the sheet may begin with: reserve and hard stop included.
+    pub begin_from_percent: u32,
+    /// The charge, when it was ever read.
+    pub charge: Option<Charge>,
+    /// The judgement.
+    pub verdict: BatteryVerdict,
+}
+
+/// Whether the charge suffices.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum BatteryVerdict {
+    /// Enough.
+    Enough,
+    /// Enough, but under the bench's own floor: a warning.
+    UnderFloor,
+    /// Charge first.
+    TooLow,
+    /// Never read.
+    NotKnown,
+}
+
+/// The charge now: the last reading less what the present mode has drained since, as long as it
+/// doesn't charge there.
+#[must_use]
+pub fn charge_now(facts: &Facts, family: &Family, now: Moment) -> Option<Charge> {
+    let row = facts.known(FactKey::Battery)?;
+    let FactValue::Percent(percent) = row.value else {
+        return None;
+    };
+    let rate = match facts.mode().and_then(|mode| family.mode(mode)) {
+        Some(spec) if spec.charges => 0,
+        Some(spec) => spec.drain_permille_per_hour,
+        None => family
+            .modes
+            .iter()
+            .map(|spec| spec.drain_permille_per_hour)
+            .max()
+            .unwrap_or(0),
+    };
+    let read = u32::from(percent) * 10;
+    let elapsed_seconds = now.ms_since(row.at) / 1000;
+    let drained = u64::from(rate)
+        .saturating_mul(elapsed_seconds)
+        .div_ceil(3600);
+    let carried_permille = u32::try_from(drained).unwrap_or(u32::MAX).min(read);
+    Some(Charge {
+        permille: read - carried_permille,
+        read_at: row.at,
+        carried_permille,
+    })
+}
+
+/// Judges the battery for a whole sheet (`U7`).
+#[must_use]
+pub fn battery(
+    sheet: &Sheet,
+    facts: &Facts,
+    family: &Family,
+    policy: &Policy,
+    now: Moment,
+) -> Battery {
+    let sheet_permille = sheet.head.drain_permille;
+    let with_reserve = sheet_permille
+        .saturating_mul(100 + RESERVE_PERCENT)
+        .div_ceil(100);
+    let until_last_erase: Option<u32> = sheet
+        .steps
+        .iter()
+        .rposition(|step| step.wipe.is_some())
+        .map(|last| {
+            sheet.steps[..=last]
+                .iter()
+                .map(|step| step.drain_permille)
+                .sum()
+        });
+    let for_erase = until_last_erase.map_or(0, |drain| HARD_STOP_PERMILLE + drain);
+    let begin_from_percent = with_reserve.max(for_erase).div_ceil(10);
+    let charge = charge_now(facts, family, now);
+    let verdict = match &charge {
+        None => BatteryVerdict::NotKnown,
+        Some(charge) if charge.permille < begin_from_percent * 10 => BatteryVerdict::TooLow,
+        Some(charge) if charge.permille < u32::from(policy.battery_floor_percent) * 10 => {
+            BatteryVerdict::UnderFloor
+        }
+        Some(_) => BatteryVerdict::Enough,
+    };
+    Battery {
+        sheet_permille,
+        begin_from_percent,
+        charge,
+        verdict,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::Source;
+    use crate::facts::testing::{at, row};
+    use crate::family::testing::gimbal;
+    use crate::plan::{Goal, Presence, State, Ways, find};
+
+    fn judged(percent: &str, mode: &str, later_minutes: i64) -> Battery {
+        let family = gimbal();
+        let rows = [
+            row(1, FactKey::Mode, mode, Source::Link, 0),
+            row(2, FactKey::Lock, "locked", Source::Link, 0),
+            row(3, FactKey::Debugging, "on", Source::Link, 0),
+            row(4, FactKey::Battery, percent, Source::Link, 0),
+        ];
+        let facts = Facts::new(&rows, &[], []);
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Here,
+        };
+        let sheet = find(&family, State::from_facts(&facts), Goal::ReadTable, ways).unwrap();
+        battery(&sheet, &facts, &family, &Policy::usual(), at(later_minutes))
+    }
+
+    #[test]
+    fn an_erase_never_meets_less_than_thirty_per_cent() {
+        // 20 s + 75 s at 240 permille an hour before and during the erase: 7 permille on top of 300.
+        assert_eq!(judged("60", "system", 0).begin_from_percent, 31);
+        assert_eq!(judged("30", "system", 0).verdict, BatteryVerdict::TooLow);
+        assert_eq!(
+            judged("31", "system", 0).verdict,
+            BatteryVerdict::UnderFloor
+        );
+        assert_eq!(judged("50", "system", 0).verdict, BatteryVerdict::Enough);
+    }
+
+    #[test]
+    fn a_reading_is_carried_forward_where_it_does_not_charge() {
+        let hour = judged("60", "bootloader", 60);
+        assert_eq!(hour.charge.unwrap().permille, 360);
+        let day = judged("60", "bootloader", 24 * 60);
+        assert_eq!(day.charge.unwrap().permille, 0);
+        assert_eq!(
+            judged("60", "system", 24 * 60).charge.unwrap().permille,
+            600
+        );
+    }
+}

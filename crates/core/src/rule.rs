@@ -33,6 +33,7 @@ macro_rules! rules {
 rules! {
     B1: "Bytes are read by the way that writes least; a temporary start writes nothing.",
     B2: "Labels, numbers and sizes come from the unit's own tables.",
+    Care: "Only devices that one owns or is asked to work on are worked on (JOB 14).",
     C1: "Done means that the tool's answer and the device's own new state agree, read again.",
     G1: "An unlock needs its preparations, its consequences told, and a typed consent.",
     K3: "Identifiers are masked on screen and in exports.",

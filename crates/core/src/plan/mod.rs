@@ -1,1 +1,21 @@
-//! x
+//! Plans are found, not scripted.
+//!
+//! * [`state`]: what an act can change on a device, small enough to copy
+//! * `action`: what can be done, when, to what effect, at what cost
+//! * `search`: A* over states to the cheapest sequence of actions
+//! * [`sheet`]: the found sequence as a person reads it, each step with its *because*
+//! * [`sighting`]: what may be seen after a step, for people without a link
+//!
+//! Preparations (accounts, keep-safe, charge, consent) are not searched: they are obligations of
+//! the found steps, derived by [`crate::seal`] from the effects on the sheet.
+
+mod action;
+mod search;
+pub mod sheet;
+pub mod sighting;
+pub mod state;
+
+pub use action::{Action, Assumption, Unmet};
+pub use search::{Cost, NoPlan};
+pub use sheet::{Reach, Sheet, Step, find};
+pub use state::{Data, Goal, Look, Presence, State, Switch, TableRead, Ways};

@@ -1,0 +1,303 @@
+//! What can be done: preconditions, effects and costs of the kinds of action. A family gives the
+//! instances and their parameters, never the logic.
+
+use serde::{Deserialize, Serialize};
+
+use super::search::Cost;
+use super::state::{Data, Look, Presence, State, Switch, TableRead, Ways};
+use crate::family::{Family, MoveBy, Role};
+use crate::mode::{Lock, Mode};
+
+/// Something on a sheet. Indices point into the family that the sheet was made from.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
+pub enum Action {
+    /// See which mode it is in; `hoped` is the outcome that the rest of the sheet builds on.
+    LookAtMode {
+        /// Assumed outcome.
+        hoped: Mode,
+    },
+    /// See whether it is locked; `hoped` as above.
+    LookAtLock {
+        /// Assumed outcome.
+        hoped: Lock,
+    },
+    /// Go to another mode by the family's way number `way`.
+    Move {
+        /// Index into the family's moves.
+        way: usize,
+    },
+    /// Let the computer command the running system.
+    SwitchDebuggingOn,
+    /// Open a stage of the lock.
+    Unlock {
+        /// Index into the family's stages.
+        stage: usize,
+    },
+    /// Start an image from memory.
+    TemporaryStart,
+    /// Read the partition table.
+    ReadTable,
+    /// Take for granted what somebody could supply.
+    Assume {
+        /// What.
+        what: Assumption,
+    },
+}
+
+/// What somebody could supply, and the plan lacks.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Assumption {
+    /// A matching recovery image on the shelf.
+    Image,
+    /// A bench link to the unit.
+    Link,
+}
+
+/// A precondition that doesn't hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Unmet {
+    /// It must be in this mode.
+    Mode(Mode),
+    /// The lock must be so.
+    Lock(Lock),
+    /// The running system must take commands.
+    Debugging,
+    /// Something must be supplied.
+    Missing(Assumption),
+    /// A look must be taken first.
+    Look,
+    /// Nothing to do: it is so already.
+    AlreadySo,
+}
+
+/// Whether the search keeps to the rule that nothing irreversible follows a look not taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum LookRule {
+    /// It does.
+    Kept,
+    /// It does not: only to learn whether there is a way at all behind the look.
+    Relaxed,
+}
+
+/// State plus what has been assumed, while searching.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) struct Node {
+    pub(super) state: State,
+    pub(super) link: Presence,
+    pub(super) image: Presence,
+}
+
+impl Node {
+    pub(super) fn new(state: State, ways: Ways) -> Self {
+        Self {
+            state,
+            link: ways.link,
+            image: ways.image,
+        }
+    }
+}
+
+/// Every action that the family gives rise to, in a fixed order.
+pub(super) fn instances(family: &Family) -> Vec<Action> {
+    let mut all = Vec::new();
+    all.extend(
+        family
+            .modes
+            .iter()
+            .map(|spec| Action::LookAtMode { hoped: spec.mode }),
+    );
+    all.extend([Lock::Locked, Lock::Unlocked].map(|hoped| Action::LookAtLock { hoped }));
+    all.extend((0..family.moves.len()).map(|way| Action::Move { way }));
+    all.push(Action::SwitchDebuggingOn);
+    all.extend((0..family.stages.len()).map(|stage| Action::Unlock { stage }));
+    if family.temporary_start.is_some() {
+        all.push(Action::TemporaryStart);
+    }
+    all.push(Action::ReadTable);
+    all.extend([Assumption::Image, Assumption::Link].map(|what| Action::Assume { what }));
+    all
+}
+
+/// The first precondition of `action` that doesn't hold in `node`.
+pub(super) fn unmet(action: Action, node: Node, family: &Family) -> Option<Unmet> {
+    let state = node.state;
+    let in_mode = |mode: Mode| (state.mode != Some(mode)).then_some(Unmet::Mode(mode));
+    let locked_as = |lock: Lock| (state.lock != Some(lock)).then_some(Unmet::Lock(lock));
+    match action {
+        Action::LookAtMode { .. } => state.mode.is_some().then_some(Unmet::AlreadySo),
+        Action::LookAtLock { .. } => {
+            if state.lock.is_some() {
+                Some(Unmet::AlreadySo)
+            } else if state.mode.is_none() {
+                Some(Unmet::Look)
+            } else {
+                (state.mode == Some(Mode::Off)).then_some(Unmet::Mode(Mode::System))
+            }
+        }
+        Action::Move { way } => {
+            let Some(spec) = family.moves.get(way) else {
+                return Some(Unmet::AlreadySo);
+            };
+            in_mode(spec.from).or_else(|| {
+                (spec.needs_debugging && state.debugging != Some(Switch::On))
+                    .then_some(Unmet::Debugging)
+            })
+        }
+        Action::SwitchDebuggingOn => in_mode(Mode::System)
+            .or_else(|| (state.debugging == Some(Switch::On)).then_some(Unmet::AlreadySo)),
+        Action::Unlock { stage } => {
+            let Some(spec) = family.stages.get(stage) else {
+                return Some(Unmet::AlreadySo);
+            };
+            // Nothing that can't be undone follows a look that was not taken.
+            in_mode(spec.mode)
+                .or_else(|| locked_as(Lock::Locked))
+                .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
+        }
+        Action::TemporaryStart => {
+            let Some(spec) = &family.temporary_start else {
+                return Some(Unmet::AlreadySo);
+            };
+            in_mode(spec.from)
+                .or_else(|| locked_as(Lock::Unlocked))
+                .or_else(|| {
+                    (node.image == Presence::Missing).then_some(Unmet::Missing(Assumption::Image))
+                })
+        }
+        Action::ReadTable => in_mode(Mode::TemporaryRecovery)
+            .or_else(|| {
+                (node.link == Presence::Missing).then_some(Unmet::Missing(Assumption::Link))
+            })
+            .or_else(|| (state.table == TableRead::Read).then_some(Unmet::AlreadySo)),
+        Action::Assume { what } => {
+            let here = match what {
+                Assumption::Image => node.image,
+                Assumption::Link => node.link,
+            };
+            (here == Presence::Here).then_some(Unmet::AlreadySo)
+        }
+    }
+}
+
+/// The node after `action`, whose preconditions hold.
+pub(super) fn apply(action: Action, node: Node, family: &Family) -> Node {
+    let mut next = node;
+    match action {
+        Action::LookAtMode { hoped } => {
+            next.state.mode = Some(hoped);
+            next.state.look = Look::Assumed;
+        }
+        Action::LookAtLock { hoped } => {
+            next.state.lock = Some(hoped);
+            next.state.look = Look::Assumed;
+        }
+        Action::Move { way } => {
+            if let Some(spec) = family.moves.get(way) {
+                next.state.mode = Some(spec.to);
+            }
+        }
+        Action::SwitchDebuggingOn => next.state.debugging = Some(Switch::On),
+        Action::Unlock { stage } => {
+            if let Some(spec) = family.stages.get(stage) {
+                next.state.lock = Some(Lock::Unlocked);
+                next.state.mode = Some(spec.ends_in);
+                if erases_data(&spec.erases) {
+                    next.state.data = Data::Erased;
+                    // The switch lives in user data (L4).
+                    next.state.debugging = Some(Switch::Off);
+                }
+            }
+        }
+        Action::TemporaryStart => next.state.mode = Some(Mode::TemporaryRecovery),
+        Action::ReadTable => next.state.table = TableRead::Read,
+        Action::Assume { what } => match what {
+            Assumption::Image => next.image = Presence::Here,
+            Assumption::Link => next.link = Presence::Here,
+        },
+    }
+    next
+}
+
+/// Whether erasing these roles loses the owner's data.
+pub(super) fn erases_data(erases: &[Role]) -> bool {
+    erases.contains(&Role::UserData)
+}
+
+/// Seconds of waiting and of hands on the device.
+pub(super) fn durations(action: Action, family: &Family) -> (u32, u32) {
+    match action {
+        Action::LookAtMode { .. } => (0, 20),
+        Action::LookAtLock { .. } => (0, 60),
+        Action::Move { way } => family.moves.get(way).map_or((0, 0), |spec| {
+            (spec.pace.usual_seconds, spec.hands_on_seconds)
+        }),
+        Action::SwitchDebuggingOn => (0, family.debugging.minutes * 60),
+        Action::Unlock { stage } => family
+            .stages
+            .get(stage)
+            .map_or((0, 0), |spec| (spec.pace.usual_seconds, 15)),
+        Action::TemporaryStart => family
+            .temporary_start
+            .as_ref()
+            .map_or((0, 0), |spec| (spec.pace.usual_seconds, 0)),
+        Action::ReadTable => (family.table.usual_seconds, 0),
+        Action::Assume { .. } => (0, 0),
+    }
+}
+
+/// What `action` costs.
+pub(super) fn cost(action: Action, family: &Family) -> Cost {
+    let (waiting, hands_on) = durations(action, family);
+    let mut cost = Cost {
+        seconds: waiting + hands_on,
+        ..Cost::default()
+    };
+    match action {
+        Action::Move { way } => {
+            if let Some(spec) = family.moves.get(way) {
+                cost.presses = spec.presses;
+                // A forced restart comes last (N6).
+                cost.risk = u16::from(spec.by == MoveBy::ForcedRestart);
+            }
+        }
+        Action::Unlock { stage } => {
+            cost.wipes = u16::from(
+                family
+                    .stages
+                    .get(stage)
+                    .is_some_and(|spec| erases_data(&spec.erases)),
+            );
+            cost.presses = 1;
+        }
+        Action::Assume { .. } => cost.assumed = 1,
+        Action::SwitchDebuggingOn => cost.presses = 9,
+        _ => {}
+    }
+    cost
+}

@@ -1,0 +1,452 @@
+//! A found plan as a person reads it: steps, each with its *because*, and a head that adds up.
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::Digest;
+
+use super::action::{self, Action, Assumption, LookRule, Node, Unmet};
+use super::search::{Cost, NoPlan, cheapest};
+use super::state::{Goal, Look, Presence, State, Ways};
+use crate::family::Family;
+use crate::rule::Rule;
+use crate::seal::Effect;
+
+/// Whether a step can be taken back.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Reversibility {
+    /// The way back is another step.
+    CanBeUndone,
+    /// Point of no return.
+    NoReturn,
+}
+
+/// A wipe by its name (JOB, *Terms*).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Wipe {
+    /// Loses all internal storage and its encryption key.
+    FormatData,
+}
+
+/// Where the cable is during a step (`N4`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Cable {
+    /// In, and it stays in.
+    In,
+    /// Doesn't matter.
+    Either,
+}
+
+/// One step of a sheet.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Step {
+    /// What is done.
+    pub action: Action,
+    /// The same in words.
+    pub title: String,
+    /// Why it is on the sheet.
+    pub because: String,
+    /// What a person does when no link does it.
+    pub by_hand: String,
+    /// What the device asks meanwhile and how to answer, or nothing.
+    pub question: Option<Question>,
+    /// State before.
+    pub before: State,
+    /// State that should be seen after.
+    pub after: State,
+    /// Usual seconds of waiting.
+    pub waiting_seconds: u32,
+    /// Seconds from which on it counts as stuck.
+    pub stuck_seconds: u32,
+    /// Seconds with hands on the device.
+    pub hands_on_seconds: u32,
+    /// Thousandths of a full battery that it takes.
+    pub drain_permille: u32,
+    /// Whether there is a way back.
+    pub reversibility: Reversibility,
+    /// The wipe it brings.
+    pub wipe: Option<Wipe>,
+    /// Cable.
+    pub cable: Cable,
+    /// What the seal must permit.
+    pub effect: Option<Effect>,
+}
+
+/// A question on the device's own screen.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Question {
+    /// As the device shows it.
+    pub text: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// How to answer for this step.
+    pub answer: String,
+}
+
+/// Something the sheet takes for granted; the sheet can't begin while there is any.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct WhyNot {
+    /// What is missing.
+    pub what: Assumption,
+    /// The rule behind it.
+    pub rule: Rule,
+    /// In one sentence, with what to do.
+    pub text: String,
+}
+
+/// The sums at the head of a sheet.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct SheetHead {
+    /// Seconds with hands on the device.
+    pub hands_on_seconds: u32,
+    /// Seconds of waiting.
+    pub waiting_seconds: u32,
+    /// Wipes of the owner's data.
+    pub wipes: u32,
+    /// Mode changes.
+    pub mode_changes: u32,
+    /// Steps without a way back.
+    pub no_returns: u32,
+    /// Thousandths of a full battery that all steps take.
+    pub drain_permille: u32,
+}
+
+/// How far a sheet leads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Reach {
+    /// To the goal.
+    Goal,
+    /// To a look: what comes after it can't be undone and is planned on what will be seen.
+    FirstLook,
+}
+
+/// A plan from what is known to a goal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Sheet {
+    /// Where it leads.
+    pub goal: Goal,
+    /// Digest of the family file it was made from.
+    pub family: Digest,
+    /// State at the start.
+    pub start: State,
+    /// How far it leads for now.
+    pub reach: Reach,
+    /// Steps in order.
+    pub steps: Vec<Step>,
+    /// Sums.
+    pub head: SheetHead,
+    /// What somebody would have to supply first.
+    pub why_not: Vec<WhyNot>,
+    /// What it costs, as the search compared it.
+    pub cost: Cost,
+    /// States that the search opened.
+    pub expanded: u32,
+}
+
+/// Finds the cheapest safe sheet from `start` to `goal`.
+///
+/// # Errors
+/// When no way leads there even if everything that somebody could supply were there, or when the
+/// search is cut off.
+pub fn find(family: &Family, start: State, goal: Goal, ways: Ways) -> Result<Sheet, NoPlan> {
+    let (found, reach) = match cheapest(family, start, goal, ways, LookRule::Kept) {
+        Ok(found) => (found, Reach::Goal),
+        // There may be a way that leads on from what a look will show.
+        Err(NoPlan::NoWay) => (
+            cheapest(family, start, goal, ways, LookRule::Relaxed)?,
+            Reach::FirstLook,
+        ),
+        Err(error) => return Err(error),
+    };
+    let mut why_not = Vec::new();
+    let mut granted = ways;
+    let mut actions = Vec::new();
+    for action in found.actions {
+        if let Action::Assume { what } = action {
+            why_not.push(missing(what, family));
+            match what {
+                Assumption::Image => granted.image = Presence::Here,
+                Assumption::Link => granted.link = Presence::Here,
+            }
+        } else {
+            actions.push(action);
+        }
+    }
+    let mut steps = steps(family, Node::new(start, granted), &actions, goal);
+    if reach == Reach::FirstLook {
+        let settled = steps
+            .iter()
+            .position(|step| step.before.look == Look::Assumed)
+            .unwrap_or(steps.len());
+        steps.truncate(settled);
+    }
+    Ok(Sheet {
+        goal,
+        family: family.digest,
+        start,
+        reach,
+        head: head(&steps),
+        steps,
+        why_not,
+        cost: found.cost,
+        expanded: found.expanded,
+    })
+}
+
+fn steps(family: &Family, start: Node, actions: &[Action], goal: Goal) -> Vec<Step> {
+    let mut steps: Vec<Step> = Vec::new();
+    let mut node = start;
+    for (index, &action) in actions.iter().enumerate() {
+        let after = action::apply(action, node, family);
+        let because = because(family, node, &actions[index + 1..], index, goal);
+        steps.push(step(family, action, node.state, after.state, because));
+        node = after;
+    }
+    steps
+}
+
+/// Why a step is there: leave it out, go on, and see what fails first.
+fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: Goal) -> String {
+    let mut node = without;
+    for (offset, &later) in rest.iter().enumerate() {
+        if let Some(unmet) = action::unmet(later, node, family) {
+            let number = index + offset + 2;
+            return match unmet {
+                Unmet::Mode(mode) => {
+                    format!("Step {number} can only be done in {}.", mode.shown())
+                }
+                Unmet::Lock(lock) => {
+                    format!(
+                        "Step {number} can only be done while the unit is {}.",
+                        lock.id()
+                    )
+                }
+                Unmet::Debugging => format!(
+                    "Step {number} is a command, and the system takes none until this is on."
+                ),
+                Unmet::Missing(_) | Unmet::Look | Unmet::AlreadySo => {
+                    format!("Step {number} builds on it.")
+                }
+            };
+        }
+        node = action::apply(later, node, family);
+    }
+    match goal {
+        Goal::Unlock if node.state.mode != Some(crate::mode::Mode::System) => {
+            "A start of the system proves that the unit still works; no job ends without one."
+                .to_owned()
+        }
+        _ => "This is the goal.".to_owned(),
+    }
+}
+
+fn step(family: &Family, action: Action, before: State, after: State, because: String) -> Step {
+    let (waiting_seconds, hands_on_seconds) = action::durations(action, family);
+    let mut step = Step {
+        action,
+        title: String::new(),
+        because,
+        by_hand: String::new(),
+        question: None,
+        before,
+        after,
+        waiting_seconds,
+        stuck_seconds: 0,
+        hands_on_seconds,
+        drain_permille: drain(family, before, after, waiting_seconds + hands_on_seconds),
+        reversibility: Reversibility::CanBeUndone,
+        wipe: None,
+        cable: Cable::In,
+        effect: None,
+    };
+    match action {
+        Action::LookAtMode { .. } => {
+            step.title = "Look which mode it is in".to_owned();
+            step.by_hand = family
+                .place(crate::facts::FactKey::Mode)
+                .map_or_else(String::new, |place| place.place.clone());
+            step.cable = Cable::Either;
+        }
+        Action::LookAtLock { .. } => {
+            step.title = "Look whether it is locked".to_owned();
+            step.by_hand = family
+                .place(crate::facts::FactKey::Lock)
+                .map_or_else(String::new, |place| place.place.clone());
+            step.cable = Cable::Either;
+        }
+        Action::Move { way } => {
+            if let Some(spec) = family.moves.get(way) {
+                step.title = match spec.to {
+                    crate::mode::Mode::System => "Start the system".to_owned(),
+                    to => format!("Restart into {}", to.shown()),
+                };
+                step.by_hand.clone_from(&spec.hand);
+                step.stuck_seconds = spec.pace.stuck_seconds;
+            }
+        }
+        Action::SwitchDebuggingOn => {
+            step.title = "Let this computer command it".to_owned();
+            step.by_hand.clone_from(&family.debugging.hand);
+        }
+        Action::Unlock { stage } => {
+            if let Some(spec) = family.stages.get(stage) {
+                step.title.clone_from(&spec.title);
+                step.by_hand.clone_from(&spec.hand);
+                step.question = Some(Question {
+                    text: spec.question.clone(),
+                    default: spec.default.clone(),
+                    answer: spec.answer.clone(),
+                });
+                step.stuck_seconds = spec.pace.stuck_seconds;
+                step.reversibility = Reversibility::NoReturn;
+                step.wipe = action::erases_data(&spec.erases).then_some(Wipe::FormatData);
+                step.effect = Some(Effect::Unlock {
+                    stage: spec.id.clone(),
+                });
+            }
+        }
+        Action::TemporaryStart => {
+            step.title = "Start the recovery from memory".to_owned();
+            if let Some(spec) = &family.temporary_start {
+                step.by_hand.clone_from(&spec.hand);
+                step.stuck_seconds = spec.pace.stuck_seconds;
+            }
+        }
+        Action::ReadTable => {
+            step.title = "Read the partition table".to_owned();
+            step.by_hand =
+                "The recovery lists the partitions; the bench reads them over the link.".to_owned();
+            step.stuck_seconds = family.table.stuck_seconds;
+        }
+        Action::Assume { .. } => {}
+    }
+    step
+}
+
+fn drain(family: &Family, before: State, after: State, seconds: u32) -> u32 {
+    let rate = [before.mode, after.mode]
+        .into_iter()
+        .flatten()
+        .filter_map(|mode| family.mode(mode))
+        .map(|spec| spec.drain_permille_per_hour)
+        .max()
+        .unwrap_or(0);
+    u32::try_from((u64::from(rate) * u64::from(seconds)).div_ceil(3600)).unwrap_or(u32::MAX)
+}
+
+fn head(steps: &[Step]) -> SheetHead {
+    let count = |wanted: &dyn Fn(&Step) -> bool| {
+        u32::try_from(steps.iter().filter(|step| wanted(step)).count()).unwrap_or(u32::MAX)
+    };
+    SheetHead {
+        hands_on_seconds: steps.iter().map(|step| step.hands_on_seconds).sum(),
+        waiting_seconds: steps.iter().map(|step| step.waiting_seconds).sum(),
+        wipes: count(&|step| step.wipe.is_some()),
+        mode_changes: count(&|step| step.before.mode != step.after.mode),
+        no_returns: count(&|step| step.reversibility == Reversibility::NoReturn),
+        drain_permille: steps.iter().map(|step| step.drain_permille).sum(),
+    }
+}
+
+fn missing(what: Assumption, family: &Family) -> WhyNot {
+    match what {
+        Assumption::Image => WhyNot {
+            what,
+            rule: Rule::M1,
+            text: format!(
+                "No recovery image on the shelf matches {}: put one with its side file into the shelf folder.",
+                family.name()
+            ),
+        },
+        Assumption::Link => WhyNot {
+            what,
+            rule: Rule::B2,
+            text: "The table is read from the unit itself, which needs a bench link: connect a bridge, or choose the goal that ends with the recovery running.".to_owned(),
+        },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::FactKey;
+    use crate::facts::testing::facts;
+    use crate::family::testing::gimbal;
+
+    fn sheet(pairs: &[(FactKey, &str)], goal: Goal, link: Presence, image: Presence) -> Sheet {
+        find(
+            &gimbal(),
+            State::from_facts(&facts(pairs)),
+            goal,
+            Ways { link, image },
+        )
+        .unwrap()
+    }
+
+    #[test]
+    fn from_locked_to_the_table_read() {
+        let sheet = sheet(
+            &[
+                (FactKey::Mode, "system"),
+                (FactKey::Lock, "locked"),
+                (FactKey::Debugging, "on"),
+            ],
+            Goal::ReadTable,
+            Presence::Here,
+            Presence::Here,
+        );
+        insta::assert_json_snapshot!(sheet, { ".family" => "[digest]" });
+    }
+
+    #[test]
+    fn without_debugging_the_switch_comes_before_force() {
+        let sheet = sheet(
+            &[
+                (FactKey::Mode, "system"),
+                (FactKey::Lock, "unlocked"),
+                (FactKey::Debugging, "off"),
+            ],
+            Goal::TemporaryRecovery,
+            Presence::Here,
+            Presence::Here,
+        );
+        let titles: Vec<_> = sheet.steps.iter().map(|step| step.title.as_str()).collect();
+        assert_eq!(
+            titles,
+            [
+                "Let this computer command it",
+                "Restart into bootloader mode",
+                "Start the recovery from memory"
+            ]
+        );
+        assert!(sheet.steps[0].because.starts_with("Step 2 is a command"));
+    }
+
+    #[test]
+    fn an_unknown_mode_is_looked_at_and_the_rest_planned_on_what_is_seen() {
+        let sheet = sheet(
+            &[(FactKey::Lock, "locked")],
+            Goal::Unlock,
+            Presence::Here,
+            Presence::Here,
+        );
+        assert_eq!(sheet.reach, Reach::FirstLook);
+        assert_eq!(sheet.steps.len(), 1);
+        assert!(matches!(sheet.steps[0].action, Action::LookAtMode { .. }));
+        assert_eq!(sheet.head.no_returns, 0);
+    }
+
+    #[test]
+    fn what_is_missing_is_the_explanation() {
+        let sheet = sheet(
+            &[(FactKey::Mode, "bootloader"), (FactKey::Lock, "unlocked")],
+            Goal::ReadTable,
+            Presence::Missing,
+            Presence::Missing,
+        );
+        let missing: Vec<_> = sheet.why_not.iter().map(|why| why.what).collect();
+        assert_eq!(missing, [Assumption::Image, Assumption::Link]);
+    }
+}
