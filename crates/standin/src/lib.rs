@@ -1,1 +1,19 @@
-//! x
+//! Simulated devices: the strangers that the rest is tested against.
+//!
+//! A [`Device`] has a [`profile::Profile`] of its own (never read from `families/`), bytes behind
+//! a real partition table on a [`storage::Storage`], a [`body`] with screen and button, and a
+//! [`clock::DeviceClock`]. A [`Bridge`] serves any number of them over the bench link
+//! (`docs/bench-link.md`), together with a plain page for the hands.
+
+pub mod body;
+mod bridge;
+pub mod clock;
+mod content;
+mod device;
+mod page;
+pub mod profile;
+mod saved;
+pub mod storage;
+
+pub use bridge::{Bridge, BridgeError, serve};
+pub use device::{Birth, Device, Fault, LockState, MEMORY_BYTES, NextStart, Running, Setting};

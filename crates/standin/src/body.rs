@@ -1,0 +1,190 @@
+//! The device's body: what its screen shows, what can be touched and pressed. No bench link has
+//! this; it is what a person's eyes and hands have.
+
+use serde::{Deserialize, Serialize};
+
+use crate::device::{Device, LockState, Running, Setting};
+
+/// Where the cable is. This device's only contact is its dock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum CablePlace {
+    /// On the dock.
+    In,
+    /// Lifted off.
+    Out,
+}
+
+/// A finger while the dock's button is held.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Finger {
+    /// Kept on the screen at the logo.
+    OnScreen,
+    /// Not there.
+    Away,
+}
+
+/// Something done with the hands.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+pub enum BodyAct {
+    /// Touch a button that the screen shows.
+    Touch {
+        /// Its id.
+        button: String,
+    },
+    /// Put it on the dock or lift it off.
+    Cable {
+        /// Where to.
+        to: CablePlace,
+    },
+    /// Hold the dock's button.
+    HoldDockButton {
+        /// How long.
+        seconds: u32,
+        /// Where the finger is at the logo.
+        finger: Finger,
+    },
+}
+
+/// Something on the screen that can be touched.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Button {
+    /// Its id.
+    pub id: &'static str,
+    /// Its words.
+    pub label: String,
+    /// Whether it is highlighted.
+    pub highlight: Highlight,
+}
+
+/// Whether a button is the default.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Highlight {
+    /// It is.
+    Default,
+    /// It is not.
+    Plain,
+}
+
+/// What eyes see.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Face {
+    /// Lines on the screen; none when it is dark.
+    pub lines: Vec<String>,
+    /// What can be touched.
+    pub buttons: Vec<Button>,
+    /// Where the cable is.
+    pub cable: CablePlace,
+}
+
+fn button(id: &'static str, label: impl Into<String>) -> Button {
+    Button {
+        id,
+        label: label.into(),
+        highlight: Highlight::Plain,
+    }
+}
+
+impl Device {
+    /// What eyes see now.
+    #[must_use]
+    pub fn face(&self) -> Face {
+        let saved = &self.saved;
+        let charge = format!("Charge {} %", saved.battery_millionths / 10_000);
+        let lock = match saved.lock {
+            LockState::Locked => "locked",
+            LockState::Unlocked => "unlocked",
+        };
+        let (lines, buttons) = if saved.going.is_some() {
+            let lines = match saved.lock {
+                LockState::Locked => vec!["LOOP".to_owned()],
+                LockState::Unlocked => {
+                    vec![
+                        "LOOP".to_owned(),
+                        "This watch is unlocked. Its software is not checked.".to_owned(),
+                    ]
+                }
+            };
+            (lines, Vec::new())
+        } else if saved.question.is_some() {
+            let no = Button {
+                highlight: Highlight::Default,
+                ..button("no", "No, keep it locked")
+            };
+            (
+                vec![
+                    "Unlock this watch?".to_owned(),
+                    "Everything on it will be erased.".to_owned(),
+                ],
+                vec![no, button("yes", "Yes, unlock and erase")],
+            )
+        } else {
+            match saved.mode {
+                Running::Off => (Vec::new(), Vec::new()),
+                Running::System => {
+                    let setting = |value: Setting| if value == Setting::On { "on" } else { "off" };
+                    let mut buttons = vec![button(
+                        "debugging",
+                        format!("Commands from a computer: {}", setting(saved.debugging)),
+                    )];
+                    if saved.accounts > 0 {
+                        buttons.push(button("sign-out", "Sign all accounts out"));
+                    }
+                    if saved.screen_lock == Setting::On {
+                        buttons.push(button("screen-lock", "Switch the screen lock off"));
+                    }
+                    buttons.push(button("off", "Power off"));
+                    (
+                        vec![
+                            "Settings".to_owned(),
+                            format!("Accounts {}", saved.accounts),
+                            format!("Screen, Lock {}", setting(saved.screen_lock)),
+                            format!("Build {}", self.profile().build),
+                            charge,
+                        ],
+                        buttons,
+                    )
+                }
+                Running::Bootloader => (
+                    vec![
+                        "BOOTLOADER gimbal".to_owned(),
+                        lock.to_owned(),
+                        charge,
+                        saved.chip_id.clone(),
+                    ],
+                    vec![
+                        Button {
+                            highlight: Highlight::Default,
+                            ..button("start", "Start")
+                        },
+                        button("off", "Power off"),
+                    ],
+                ),
+                Running::TemporaryRecovery => {
+                    let mut lines = vec!["Recovery, temporary".to_owned()];
+                    lines.extend(
+                        self.profile()
+                            .partitions
+                            .iter()
+                            .map(|part| part.label.to_owned()),
+                    );
+                    (
+                        lines,
+                        vec![
+                            button("start", "Restart, System"),
+                            button("bootloader", "Restart, Bootloader"),
+                        ],
+                    )
+                }
+            }
+        };
+        Face {
+            lines,
+            buttons,
+            cable: saved.cable,
+        }
+    }
+}

@@ -1,0 +1,351 @@
+//! The bytes that a device leaves the factory with: a real partition table, real small file
+//! systems, calibration that differs from unit to unit, payloads that compress in part.
+
+use std::io::{self, Write};
+
+use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
+use veritope_formats::startimage::build_start_image;
+
+use crate::profile::{Content, Profile};
+use crate::storage::{Storage, Window};
+
+/// A small generator of repeatable noise (xorshift); good enough to look like firmware.
+#[derive(Debug, Clone)]
+pub(crate) struct Noise(u64);
+
+impl Noise {
+    /// Noise that depends on `seed` and `what` only.
+    #[must_use]
+    pub(crate) fn new(seed: u64, what: &str) -> Self {
+        let mut digest = blake3::Hasher::new();
+        digest.update(&seed.to_le_bytes());
+        digest.update(what.as_bytes());
+        let mut word = [0; 8];
+        digest.finalize_xof().fill(&mut word);
+        Self(u64::from_le_bytes(word) | 1)
+    }
+
+    /// The next word.
+    pub(crate) fn word(&mut self) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0
+    }
+
+    /// `count` bytes, all noise.
+    pub(crate) fn bytes(&mut self, count: usize) -> Vec<u8> {
+        let mut bytes = Vec::with_capacity(count + 8);
+        while bytes.len() < count {
+            bytes.extend_from_slice(&self.word().to_le_bytes());
+        }
+        bytes.truncate(count);
+        bytes
+    }
+
+    /// `count` bytes of which about half repeat, as code and tables do.
+    pub(crate) fn firmware(&mut self, count: usize) -> Vec<u8> {
+        let mut bytes = Vec::with_capacity(count + 4096);
+        while bytes.len() < count {
+            let noise = self.bytes(2048);
+            bytes.extend_from_slice(&noise);
+            let pattern = self.word().to_le_bytes();
+            for _ in 0..256 {
+                bytes.extend_from_slice(&pattern);
+            }
+        }
+        bytes.truncate(count);
+        bytes
+    }
+}
+
+/// Where a partition lies, as laid out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Placed {
+    pub(crate) label: &'static str,
+    pub(crate) number: u32,
+    pub(crate) offset: u64,
+    pub(crate) length: u64,
+}
+
+const SECTOR: u64 = 512;
+const FIRST_BYTE: u64 = 1 << 20;
+
+/// Length of the whole area for a profile: one MiB for the table, the partitions, one MiB for the
+/// table's backup.
+pub(crate) fn area_bytes(profile: &Profile) -> u64 {
+    let partitions: u64 = profile.partitions.iter().map(|part| part.mib << 20).sum();
+    FIRST_BYTE + partitions + (1 << 20)
+}
+
+/// Where the partitions of a unit lie. Entry numbers differ from unit to unit.
+pub(crate) fn places(profile: &Profile, seed: u64) -> Vec<Placed> {
+    let count = profile.partitions.len();
+    let turn = usize::try_from(seed % count as u64).unwrap_or(0);
+    let mut offset = FIRST_BYTE;
+    let mut placed = Vec::new();
+    for (index, part) in profile.partitions.iter().enumerate() {
+        let length = part.mib << 20;
+        placed.push(Placed {
+            label: part.label,
+            number: u32::try_from((index + turn) % count).unwrap_or(0) + 1,
+            offset,
+            length,
+        });
+        offset += length;
+    }
+    placed
+}
+
+/// Writes everything that the factory writes.
+pub(crate) fn manufacture(
+    storage: &mut dyn Storage,
+    profile: &Profile,
+    seed: u64,
+    serial: &str,
+) -> io::Result<()> {
+    let placed = places(profile, seed);
+    write_table(storage, &placed)?;
+    for (part, place) in profile.partitions.iter().zip(&placed) {
+        let mut own = Noise::new(seed, part.label);
+        let mut shared = Noise::new(0, part.label);
+        let length = usize::try_from(place.length).unwrap_or(usize::MAX);
+        match part.content {
+            Content::Zero => {}
+            Content::Firmware => {
+                storage.write_at(place.offset, &shared.firmware(length * 3 / 4))?
+            }
+            Content::Image { kind } => {
+                let payload = shared.firmware(length * 5 / 8);
+                let image = build_start_image(profile.codename, kind, profile.build, &payload);
+                storage.write_at(place.offset, &image)?;
+            }
+            Content::UnitNoise => storage.write_at(place.offset, &own.bytes(length / 2))?,
+            Content::Encrypted => storage.write_at(place.offset, &own.bytes(length / 8))?,
+            Content::Calibration => write_files(
+                Window::new(storage, place.offset, place.length),
+                &[
+                    ("sensors.cal", own.bytes(48 << 10)),
+                    ("radio.cal", own.bytes(160 << 10)),
+                    ("serial.txt", format!("{serial}\n").into_bytes()),
+                    (STARTS_FILE, b"0\n".to_vec()),
+                ],
+            )?,
+            Content::System => write_files(
+                Window::new(storage, place.offset, place.length),
+                &[
+                    ("build.txt", format!("{}\n", profile.build).into_bytes()),
+                    ("kernel.lib", shared.firmware(4 << 20)),
+                    ("faces.pak", shared.firmware(6 << 20)),
+                    ("radio.lib", shared.firmware(2 << 20)),
+                ],
+            )?,
+        }
+    }
+    Ok(())
+}
+
+/// The file in a calibration partition that counts starts.
+const STARTS_FILE: &str = "starts.txt";
+
+fn write_table(storage: &mut dyn Storage, placed: &[Placed]) -> io::Result<()> {
+    let length = storage.length_bytes();
+    let other = |error: gpt::GptError| io::Error::other(error.to_string());
+    let mut whole = Window::new(storage, 0, length);
+    let sectors = u32::try_from(length / SECTOR - 1).unwrap_or(u32::MAX);
+    gpt::mbr::ProtectiveMBR::with_lb_size(sectors)
+        .overwrite_lba0(&mut whole)
+        .map_err(|error| io::Error::other(error.to_string()))?;
+    let mut disk = gpt::GptConfig::new()
+        .writable(true)
+        .logical_block_size(gpt::disk::LogicalBlockSize::Lb512)
+        .create_from_device(whole, None)
+        .map_err(other)?;
+    for place in placed {
+        disk.add_partition_at(
+            place.label,
+            place.number,
+            place.offset / SECTOR,
+            place.length / SECTOR,
+            gpt::partition_types::BASIC,
+            0,
+        )
+        .map_err(other)?;
+    }
+    disk.write().map_err(other)?;
+    Ok(())
+}
+
+fn write_files(mut window: Window<'_>, files: &[(&str, Vec<u8>)]) -> io::Result<()> {
+    fatfs::format_volume(
+        &mut window,
+        FormatVolumeOptions::new().volume_label(*b"DEVICE     "),
+    )?;
+    let volume = FileSystem::new(&mut window, FsOptions::new())?;
+    for (name, bytes) in files {
+        volume.root_dir().create_file(name)?.write_all(bytes)?;
+    }
+    volume.unmount()
+}
+
+/// What the running system does to living partitions at every start.
+pub(crate) fn live(
+    storage: &mut dyn Storage,
+    profile: &Profile,
+    seed: u64,
+    starts: u32,
+) -> io::Result<()> {
+    for (part, place) in profile.partitions.iter().zip(places(profile, seed)) {
+        match part.content {
+            Content::Calibration => {
+                let mut window = Window::new(storage, place.offset, place.length);
+                let volume = FileSystem::new(&mut window, FsOptions::new())?;
+                let mut file = volume.root_dir().create_file(STARTS_FILE)?;
+                file.truncate()?;
+                file.write_all(format!("{starts}\n").as_bytes())?;
+                drop(file);
+                volume.unmount()?;
+            }
+            Content::UnitNoise => {
+                let block = Noise::new(seed ^ u64::from(starts), "living").bytes(4096);
+                storage.write_at(place.offset + 8192, &block)?;
+            }
+            _ => {}
+        }
+    }
+    Ok(())
+}
+
+/// Sets a partition to zero, writing only where there is something.
+pub(crate) fn erase(storage: &mut dyn Storage, place: &Placed) -> io::Result<()> {
+    const STEP: usize = 256 << 10;
+    let zeros = vec![0; STEP];
+    let mut found = vec![0; STEP];
+    let mut at = place.offset;
+    let end = place.offset + place.length;
+    while at < end {
+        let count = STEP.min(usize::try_from(end - at).unwrap_or(STEP));
+        storage.read_at(at, &mut found[..count])?;
+        if found[..count].iter().any(|byte| *byte != 0) {
+            storage.write_at(at, &zeros[..count])?;
+        }
+        at += count as u64;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use std::process::Command;
+    use std::sync::Arc;
+
+    use veritope_formats::table::read_table;
+
+    use super::*;
+    use crate::storage::{Memory, SparseFile};
+
+    fn made(seed: u64) -> Memory {
+        let profile = Profile::gimbal();
+        let mut storage = Memory::over(Arc::from([]), area_bytes(&profile));
+        manufacture(&mut storage, &profile, seed, "FL1-220417-0093").unwrap();
+        storage
+    }
+
+    fn read(storage: &dyn Storage, label: &str, seed: u64) -> Vec<u8> {
+        let place = places(&Profile::gimbal(), seed)
+            .into_iter()
+            .find(|p| p.label == label)
+            .unwrap();
+        let mut bytes = vec![0; usize::try_from(place.length).unwrap()];
+        storage.read_at(place.offset, &mut bytes).unwrap();
+        bytes
+    }
+
+    #[test]
+    fn two_units_differ_where_they_must_and_nowhere_else() {
+        let (one, other) = (made(1), made(2));
+        for (label, alike) in [
+            ("aboot", true),
+            ("boot", true),
+            ("system", true),
+            ("persist", false),
+            ("modemst1", false),
+        ] {
+            assert_eq!(
+                read(&one, label, 1) == read(&other, label, 2),
+                alike,
+                "{label}"
+            );
+        }
+    }
+
+    #[test]
+    fn a_start_changes_living_partitions_only() {
+        let profile = Profile::gimbal();
+        let mut storage = made(1);
+        let before: Vec<_> = profile
+            .partitions
+            .iter()
+            .map(|p| read(&storage, p.label, 1))
+            .collect();
+        live(&mut storage, &profile, 1, 1).unwrap();
+        let changed: Vec<_> = profile
+            .partitions
+            .iter()
+            .zip(before)
+            .filter(|(part, bytes)| read(&storage, part.label, 1) != *bytes)
+            .map(|(part, _)| part.label)
+            .collect();
+        assert_eq!(changed, ["persist", "modemst1"]);
+    }
+
+    #[test]
+    fn our_own_reader_reads_the_table_and_numbers_differ() {
+        let numbers = |seed| {
+            let storage = made(seed);
+            let length = storage.length_bytes();
+            let mut head = vec![0; 1 << 20];
+            let mut tail = vec![0; 1 << 20];
+            storage.read_at(0, &mut head).unwrap();
+            storage.read_at(length - (1 << 20), &mut tail).unwrap();
+            let table = read_table(&head, &tail, length, 512).unwrap();
+            assert_eq!(table.entries.len(), 9);
+            table
+                .entries
+                .iter()
+                .map(|entry| entry.number)
+                .collect::<Vec<_>>()
+        };
+        assert_ne!(numbers(1), numbers(2));
+    }
+
+    /// The public tools of the trade find no problem. They are part of the test set-up
+    /// (`cargo xtask test` installs them).
+    #[test]
+    fn public_tools_accept_table_and_file_systems() {
+        let folder = tempfile::tempdir().unwrap();
+        let profile = Profile::gimbal();
+        let disk = folder.path().join("disk.img");
+        let mut storage = SparseFile::create(&disk, area_bytes(&profile)).unwrap();
+        manufacture(&mut storage, &profile, 1, "FL1-220417-0093").unwrap();
+        live(&mut storage, &profile, 1, 1).unwrap();
+        let table = Command::new("sgdisk")
+            .arg("-v")
+            .arg(&disk)
+            .output()
+            .expect("sgdisk is installed");
+        let words = String::from_utf8_lossy(&table.stdout).into_owned();
+        assert!(words.contains("No problems found"), "{words}");
+        for label in ["persist", "system"] {
+            let image = folder.path().join(label);
+            std::fs::write(&image, read(&storage, label, 1)).unwrap();
+            let check = Command::new("fsck.fat")
+                .arg("-n")
+                .arg(&image)
+                .output()
+                .expect("fsck.fat is installed");
+            let words = String::from_utf8_lossy(&check.stdout).into_owned();
+            assert!(check.status.success(), "{label}: {words}");
+        }
+    }
+}

@@ -1,0 +1,189 @@
+//! The plain page: the device's screen and button for a person's hands. No token, since it stands
+//! for the object on the table; requests from other pages are refused by their origin.
+
+use axum::Router;
+use axum::extract::{Form, Path, State};
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum::routing::{get, post};
+use serde::Deserialize;
+
+use crate::body::{BodyAct, CablePlace, Face, Finger, Highlight};
+use crate::bridge::Bridge;
+
+pub(crate) fn routes() -> Router<Bridge> {
+    Router::new()
+        .route("/", get(index))
+        .route("/page.js", get(script))
+        .route("/page.css", get(style))
+        .route("/device/{handle}", get(page))
+        .route("/device/{handle}/face", get(fragment))
+        .route("/device/{handle}/do", post(act))
+}
+
+const HEAD: &str = r#"<!doctype html><html lang="en"><head><meta charset="utf-8">
+<meta name="viewport" content="width=device-width"><title>Stand-in device</title>
+<link rel="stylesheet" href="/page.css"><script src="/page.js" defer></script></head><body><main>"#;
+const TAIL: &str = "</main></body></html>";
+
+async fn script() -> Response {
+    let text = r#"const face = document.getElementById('face');
+if (face) setInterval(async () => {
+  const answer = await fetch(location.pathname + '/face').catch(() => null);
+  if (!answer || !answer.ok) return;
+  const html = await answer.text();
+  if (face.dataset.seen !== html) { face.dataset.seen = html; face.innerHTML = html; }
+}, 300);
+document.addEventListener('submit', async (event) => {
+  event.preventDefault();
+  const form = event.target;
+  await fetch(form.action, { method: 'POST', body: new URLSearchParams(new FormData(form, event.submitter)) });
+});
+"#;
+    (
+        [(header::CONTENT_TYPE, "text/javascript; charset=utf-8")],
+        text,
+    )
+        .into_response()
+}
+
+async fn style() -> Response {
+    let text = "body{font:18px/1.5 sans-serif;background:#d8d8d4;color:#1b1b1b;margin:0}
+main{max-width:30rem;margin:2rem auto;padding:0 1rem}
+.screen{background:#101214;color:#e9e9e4;border-radius:2rem;padding:2rem;min-height:14rem;box-sizing:border-box}
+.screen p{margin:.2rem 0;font-family:monospace}
+.screen button{display:block;width:100%;margin:.5rem 0;padding:.6rem;font:inherit;background:#2b2f33;color:#e9e9e4;border:2px solid #666;border-radius:.6rem}
+.screen button.default{border-color:#fff}
+.dock{display:flex;flex-wrap:wrap;gap:.5rem;margin-top:1rem}
+.dock button{font:inherit;padding:.6rem 1rem}";
+    ([(header::CONTENT_TYPE, "text/css; charset=utf-8")], text).into_response()
+}
+
+async fn index(State(bridge): State<Bridge>) -> Html<String> {
+    let links: String = bridge
+        .handles()
+        .iter()
+        .map(|handle| format!("<li><a href=\"/device/{0}\">{0}</a></li>", escape(handle)))
+        .collect();
+    Html(format!(
+        "{HEAD}<h1>Stand-in devices</h1><ul>{links}</ul>{TAIL}"
+    ))
+}
+
+async fn page(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
+    match bridge.with(&handle, |device| Ok(device.face())) {
+        Ok(face) => Html(format!(
+            "{HEAD}<h1>{}</h1><div id=\"face\">{}</div><p><a href=\"/\">All devices</a></p>{TAIL}",
+            escape(&handle),
+            render(&handle, &face)
+        ))
+        .into_response(),
+        Err(refusal) => (StatusCode::NOT_FOUND, refusal.words).into_response(),
+    }
+}
+
+async fn fragment(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
+    match bridge.with(&handle, |device| Ok(device.face())) {
+        Ok(face) => Html(render(&handle, &face)).into_response(),
+        Err(refusal) => (StatusCode::NOT_FOUND, refusal.words).into_response(),
+    }
+}
+
+#[derive(Deserialize)]
+struct Pressed {
+    press: String,
+}
+
+async fn act(
+    State(bridge): State<Bridge>,
+    Path(handle): Path<String>,
+    headers: HeaderMap,
+    Form(pressed): Form<Pressed>,
+) -> Response {
+    let host = headers
+        .get(header::HOST)
+        .and_then(|value| value.to_str().ok())
+        .unwrap_or("");
+    let origin = headers
+        .get(header::ORIGIN)
+        .and_then(|value| value.to_str().ok());
+    if origin.is_some_and(|origin| origin != format!("http://{host}")) {
+        return (StatusCode::FORBIDDEN, "only from this page").into_response();
+    }
+    let act = match pressed.press.as_str() {
+        "lift" => BodyAct::Cable {
+            to: CablePlace::Out,
+        },
+        "dock" => BodyAct::Cable { to: CablePlace::In },
+        "hold-2" => BodyAct::HoldDockButton {
+            seconds: 2,
+            finger: Finger::Away,
+        },
+        "hold-15" => BodyAct::HoldDockButton {
+            seconds: 15,
+            finger: Finger::Away,
+        },
+        "hold-15-finger" => BodyAct::HoldDockButton {
+            seconds: 15,
+            finger: Finger::OnScreen,
+        },
+        button => BodyAct::Touch {
+            button: button.to_owned(),
+        },
+    };
+    match bridge.with(&handle, |device| device.body(&act)) {
+        Ok(()) => Redirect::to(&format!("/device/{handle}")).into_response(),
+        Err(refusal) => (StatusCode::CONFLICT, refusal.words).into_response(),
+    }
+}
+
+fn render(handle: &str, face: &Face) -> String {
+    let lines: String = face
+        .lines
+        .iter()
+        .map(|line| format!("<p>{}</p>", escape(line)))
+        .collect();
+    let button = |id: &str, label: &str, class: &str| {
+        format!(
+            "<button name=\"press\" value=\"{id}\" class=\"{class}\">{}</button>",
+            escape(label)
+        )
+    };
+    let buttons: String = face
+        .buttons
+        .iter()
+        .map(|known| {
+            let class = if known.highlight == Highlight::Default {
+                "default"
+            } else {
+                ""
+            };
+            button(known.id, &known.label, class)
+        })
+        .collect();
+    let cable = match face.cable {
+        CablePlace::In => button("lift", "Lift it off the dock", ""),
+        CablePlace::Out => button("dock", "Put it on the dock", ""),
+    };
+    let hold = [
+        button("hold-2", "Dock button, 2 s", ""),
+        button("hold-15", "Dock button, 15 s", ""),
+        button(
+            "hold-15-finger",
+            "Dock button, 15 s, finger on the screen",
+            "",
+        ),
+    ]
+    .concat();
+    format!(
+        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{lines}{buttons}</div><div class=\"dock\">{cable}{hold}</div></form>",
+        escape(handle)
+    )
+}
+
+fn escape(text: &str) -> String {
+    text.replace('&', "&amp;")
+        .replace('<', "&lt;")
+        .replace('>', "&gt;")
+        .replace('"', "&quot;")
+}
