@@ -22,6 +22,7 @@ pub mod family;
 pub mod keepsafe;
 pub mod matching;
 pub mod mode;
+pub mod partitions;
 pub mod plan;
 pub mod rule;
 pub mod seal;

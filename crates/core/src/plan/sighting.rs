@@ -4,9 +4,10 @@
 use serde::Serialize;
 
 use super::sheet::Step;
-use crate::facts::FactKey;
-use crate::family::Family;
-use crate::mode::Lock;
+use super::state::State;
+use crate::facts::{FactKey, Happening};
+use crate::family::{Family, Role};
+use crate::mode::{Lock, Mode};
 
 /// One thing that may be seen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -91,6 +92,42 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
     all
 }
 
+/// What must have happened when the lock reads `after` where it read `before` (`K5`): facts that it
+/// voids can't be kept.
+#[must_use]
+pub fn concluded(family: &Family, before: Option<Lock>, after: Option<Lock>) -> Vec<Happening> {
+    match (before, after) {
+        (Some(Lock::Locked), Some(Lock::Unlocked)) => {
+            let erased = family
+                .stages
+                .iter()
+                .any(|stage| stage.erases.contains(&Role::UserData));
+            let mut all = vec![Happening::LockChanged];
+            all.extend(erased.then_some(Happening::Wiped));
+            all
+        }
+        (Some(before), Some(after)) if before != after => vec![Happening::LockChanged],
+        _ => Vec::new(),
+    }
+}
+
+/// What of a state an observation can cover: the mode and, where it was told, the lock. Names the
+/// first of them that is not as expected.
+#[must_use]
+pub fn divergence(expected: State, mode: Option<Mode>, lock: Option<Lock>) -> Option<String> {
+    if mode.is_some() && mode != expected.mode {
+        let wanted = expected.mode.map_or("not known", Mode::shown);
+        let found = mode.map_or("not known", Mode::shown);
+        return Some(format!("Expected: {wanted}. Seen: {found}."));
+    }
+    if lock.is_some() && expected.lock.is_some() && lock != expected.lock {
+        let wanted = expected.lock.map_or("not known", Lock::id);
+        let found = lock.map_or("not known", Lock::id);
+        return Some(format!("Expected: {wanted}. Seen: {found}."));
+    }
+    None
+}
+
 fn other(lock: Option<Lock>) -> Option<Lock> {
     lock.map(|lock| match lock {
         Lock::Locked => Lock::Unlocked,
@@ -104,6 +141,41 @@ mod tests {
     use crate::facts::testing::facts;
     use crate::family::testing::gimbal;
     use crate::plan::{Goal, Presence, State, Ways, find};
+
+    #[test]
+    fn an_opened_lock_means_a_wipe_and_a_closed_one_does_not() {
+        let family = gimbal();
+        let (locked, unlocked) = (Some(Lock::Locked), Some(Lock::Unlocked));
+        assert_eq!(
+            concluded(&family, locked, unlocked),
+            [Happening::LockChanged, Happening::Wiped]
+        );
+        assert_eq!(
+            concluded(&family, unlocked, locked),
+            [Happening::LockChanged]
+        );
+        assert_eq!(concluded(&family, None, unlocked), []);
+        assert_eq!(concluded(&family, locked, None), []);
+    }
+
+    #[test]
+    fn only_what_was_seen_can_diverge() {
+        let expected = State {
+            mode: Some(Mode::Bootloader),
+            lock: Some(Lock::Unlocked),
+            ..State::from_facts(&facts(&[]))
+        };
+        assert_eq!(divergence(expected, Some(Mode::Bootloader), None), None);
+        assert_eq!(divergence(expected, None, None), None);
+        assert_eq!(
+            divergence(expected, Some(Mode::Bootloader), Some(Lock::Locked)).unwrap(),
+            "Expected: unlocked. Seen: locked."
+        );
+        assert_eq!(
+            divergence(expected, Some(Mode::System), Some(Lock::Unlocked)).unwrap(),
+            "Expected: bootloader mode. Seen: running system."
+        );
+    }
 
     #[test]
     fn after_an_unlock_both_locks_can_be_reported() {

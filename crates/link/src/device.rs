@@ -1,0 +1,223 @@
+//! One device at the other end, held for one unit.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+use std::time::Duration;
+
+use veritope_core::digest::Seen;
+use veritope_core::facts::{FactKey, FactValue};
+use veritope_core::mode::Mode;
+use veritope_core::seal::{Effect, Permit};
+use veritope_wire::UnitId;
+use veritope_wire::link::{
+    ActKind, ActRequest, DeviceState, Epoch, Handle, InMemory, LinkEvents, Listed, Operation,
+    OperationId, PartitionList, RefusalCode,
+};
+
+use crate::transport::{Door, LinkError, Transport};
+
+/// A device under a handle, and the unit that it is believed to be.
+pub struct DeviceLink {
+    transport: Arc<dyn Transport>,
+    handle: Handle,
+    unit: UnitId,
+}
+
+impl std::fmt::Debug for DeviceLink {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{:?} under {}", self.unit, self.handle.0)
+    }
+}
+
+impl DeviceLink {
+    /// Holds the device `handle` for `unit`. Nothing is sent.
+    #[must_use]
+    pub fn new(transport: Arc<dyn Transport>, handle: Handle, unit: UnitId) -> Self {
+        Self {
+            transport,
+            handle,
+            unit,
+        }
+    }
+
+    /// Reads what can be read now.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn look(&self) -> Result<DeviceState, LinkError> {
+        self.transport.state(&self.handle)
+    }
+
+    /// How far an operation is.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn operation(&self, id: OperationId) -> Result<Operation, LinkError> {
+        self.transport.operation(&self.handle, id)
+    }
+
+    /// Events after number `after`, waiting up to `wait` for one.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn events(&self, after: u64, wait: Duration) -> Result<LinkEvents, LinkError> {
+        self.transport.events(&self.handle, after, wait)
+    }
+
+    /// The partitions as the unit's own table has them.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn partitions(&self) -> Result<PartitionList, LinkError> {
+        self.transport.partitions(&self.handle)
+    }
+
+    /// Bytes of a partition.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn read(&self, label: &str, first: u64, count: u64) -> Result<Vec<u8>, LinkError> {
+        self.transport.read(&self.handle, label, first, count)
+    }
+
+    /// Restarts into `mode`, as decided under `epoch`. Storage, slots and lock stay as they are, so
+    /// no permit is needed.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn restart(&self, mode: Mode, epoch: Epoch) -> Result<Operation, LinkError> {
+        let args = BTreeMap::from([("mode".to_owned(), mode.id().to_owned())]);
+        self.act(ActKind::Restart, args, epoch)
+    }
+
+    /// Puts an image that was seen into the device's memory; storage stays as it is.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; also when the device side saw another digest.
+    pub fn put_memory(
+        &self,
+        bytes: &[u8],
+        seen: &Seen,
+        epoch: Epoch,
+    ) -> Result<InMemory, LinkError> {
+        // The digest is checked here, at the door, over the very bytes that are sent.
+        if Seen::of(bytes).digest() != seen.digest() {
+            return Err(LinkError::WrongPermit(
+                "the bytes are not the ones that were judged",
+            ));
+        }
+        self.transport
+            .put_memory(&Door::open(), &self.handle, epoch, seen.digest(), bytes)
+    }
+
+    /// Starts what lies in the device's memory; storage stays as it is.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn start_from_memory(&self, epoch: Epoch) -> Result<Operation, LinkError> {
+        self.act(ActKind::StartFromMemory, BTreeMap::new(), epoch)
+    }
+
+    /// Sends the unlock command, spending `permit`. The family's `forms` are tried in order; the
+    /// next one only if the device doesn't know the one before (`L1`).
+    ///
+    /// The device is looked at once more: a permit of an older epoch, for another unit or another
+    /// effect goes no further than this side of the cable.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; any refusal but *unknown command* is a refusal.
+    pub fn unlock(
+        &self,
+        permit: Permit,
+        identity: FactKey,
+        forms: &[String],
+    ) -> Result<Operation, LinkError> {
+        let Effect::Unlock { .. } = permit.effect();
+        if permit.unit() != self.unit {
+            return Err(LinkError::WrongPermit("it was given for another unit"));
+        }
+        let now = self.look()?;
+        if now.epoch != permit.epoch() {
+            return Err(LinkError::StalePermit {
+                permit: permit.epoch(),
+                now: now.epoch,
+            });
+        }
+        if now.facts.get(identity.id()).map(String::as_str) != Some(permit.hardware()) {
+            return Err(LinkError::AnotherUnit {
+                expected: self.unit,
+            });
+        }
+        let mut answer = Err(LinkError::WrongPermit(
+            "the family names no form of the command",
+        ));
+        for form in forms {
+            let args = BTreeMap::from([("form".to_owned(), form.clone())]);
+            answer = self.act(ActKind::Unlock, args, permit.epoch());
+            match &answer {
+                Err(error) if error.refusal() == Some(RefusalCode::UnknownCommand) => {}
+                _ => break,
+            }
+        }
+        answer
+    }
+
+    fn act(
+        &self,
+        kind: ActKind,
+        args: BTreeMap<String, String>,
+        epoch: Epoch,
+    ) -> Result<Operation, LinkError> {
+        let request = ActRequest { kind, args, epoch };
+        self.transport.act(&Door::open(), &self.handle, &request)
+    }
+}
+
+/// The facts in a device's answer that this program knows and that fit their key; the rest is left
+/// out. A device that does not take commands says so as a fact.
+#[must_use]
+pub fn readings(state: &DeviceState) -> Vec<(FactKey, FactValue)> {
+    let mut readings: Vec<_> = state
+        .facts
+        .iter()
+        .filter_map(|(key, value)| {
+            let key = FactKey::from_id(key)?;
+            Some((key, FactValue::parse(key, value).ok()?))
+        })
+        .collect();
+    if state.listed == Listed::NotAuthorised {
+        let known = [(FactKey::Debugging, "off"), (FactKey::Mode, "system")];
+        readings.extend(
+            known
+                .into_iter()
+                .filter_map(|(key, value)| Some((key, FactValue::parse(key, value).ok()?))),
+        );
+    }
+    readings
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_a_newer_bridge_adds_or_garbles_is_left_out() {
+        let state = DeviceState {
+            handle: Handle("d".to_owned()),
+            listed: Listed::Ready,
+            epoch: Epoch(1),
+            facts: [
+                ("mode", "bootloader"),
+                ("battery", "250"),
+                ("colour", "green"),
+            ]
+            .map(|(key, value)| (key.to_owned(), value.to_owned()))
+            .into(),
+            acts: Vec::new(),
+        };
+        assert_eq!(
+            readings(&state),
+            [(FactKey::Mode, FactValue::Choice("bootloader"))]
+        );
+    }
+}

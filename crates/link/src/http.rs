@@ -1,0 +1,262 @@
+//! The bench link over HTTP. Synchronous: it is called from job threads, never from async code.
+
+use std::io::Read;
+use std::time::Duration;
+
+use reqwest::blocking::{Client, RequestBuilder, Response};
+use reqwest::header::{AUTHORIZATION, RANGE};
+use serde::de::DeserializeOwned;
+use veritope_wire::Digest;
+use veritope_wire::link::{
+    ActRequest, BridgeInfo, DeviceList, DeviceState, EPOCH_HEADER, Epoch, Handle, InMemory,
+    LinkEvents, MAX_READ_BYTES, Operation, OperationId, PartitionList, Refusal, RefusalCode,
+};
+
+use crate::transport::{Door, LinkError, Transport};
+
+/// Most bytes of a JSON answer that are read.
+const MOST_JSON_BYTES: u64 = 1 << 20;
+/// How long one answer may take.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// A bridge behind an `http://` address.
+#[derive(Debug)]
+pub struct HttpTransport {
+    client: Client,
+    url: String,
+    token: String,
+}
+
+impl HttpTransport {
+    /// Prepares talking to the bridge at `url` (scheme, host, port); nothing is sent yet.
+    ///
+    /// # Errors
+    /// When `url` is not such an address.
+    pub fn new(url: &str, token: &str) -> Result<Self, LinkError> {
+        let refused = || LinkError::NotAnAddress {
+            url: url.to_owned(),
+        };
+        let parsed = reqwest::Url::parse(url).map_err(|_| refused())?;
+        let plain = parsed.scheme() == "http"
+            && parsed.host().is_some()
+            && parsed.path() == "/"
+            && parsed.query().is_none()
+            && parsed.username().is_empty();
+        if !plain {
+            return Err(refused());
+        }
+        let client = Client::builder()
+            .no_proxy()
+            .redirect(reqwest::redirect::Policy::none())
+            .connect_timeout(Duration::from_secs(3))
+            .build()
+            .map_err(|source| LinkError::Unreachable {
+                url: url.to_owned(),
+                source: Box::new(source),
+            })?;
+        Ok(Self {
+            client,
+            url: url.trim_end_matches('/').to_owned(),
+            token: token.to_owned(),
+        })
+    }
+
+    fn path(&self, device: &Handle, rest: &str) -> String {
+        let mut url =
+            reqwest::Url::parse(&self.url).map_or_else(|_| self.url.clone(), String::from);
+        // Handles come from the bridge; escaping keeps an odd one inside its path segment.
+        let handle: String = device
+            .0
+            .bytes()
+            .map(|byte| match byte {
+                b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'-' | b'_' => {
+                    char::from(byte).to_string()
+                }
+                other => format!("%{other:02X}"),
+            })
+            .collect();
+        url = url.trim_end_matches('/').to_owned();
+        format!("{url}/v1/devices/{handle}{rest}")
+    }
+
+    fn send(&self, request: RequestBuilder, patience: Duration) -> Result<Response, LinkError> {
+        let answer = request
+            .header(AUTHORIZATION, format!("Bearer {}", self.token))
+            .timeout(patience)
+            .send()
+            .map_err(|source| LinkError::Unreachable {
+                url: self.url.clone(),
+                source: Box::new(source),
+            })?;
+        if answer.status().is_success() {
+            return Ok(answer);
+        }
+        let status = answer.status();
+        let bytes = self.bounded(answer, MOST_JSON_BYTES)?;
+        match serde_json::from_slice::<Refusal>(&bytes) {
+            Ok(refusal) => Err(LinkError::Refused(refusal)),
+            Err(_) if status == reqwest::StatusCode::NOT_FOUND => {
+                Err(LinkError::Refused(Refusal {
+                    code: RefusalCode::NotFound,
+                    words: "not found".to_owned(),
+                }))
+            }
+            Err(_) => Err(self.odd(format!("status {status} without a reason"))),
+        }
+    }
+
+    fn bounded(&self, answer: Response, most: u64) -> Result<Vec<u8>, LinkError> {
+        let mut bytes = Vec::new();
+        answer
+            .take(most + 1)
+            .read_to_end(&mut bytes)
+            .map_err(|source| LinkError::Unreachable {
+                url: self.url.clone(),
+                source: Box::new(source),
+            })?;
+        if bytes.len() as u64 > most {
+            return Err(self.odd(format!("an answer of more than {most} bytes")));
+        }
+        Ok(bytes)
+    }
+
+    fn odd(&self, what: String) -> LinkError {
+        LinkError::Odd {
+            url: self.url.clone(),
+            what,
+        }
+    }
+
+    fn json<T: DeserializeOwned>(
+        &self,
+        request: RequestBuilder,
+        patience: Duration,
+    ) -> Result<T, LinkError> {
+        let answer = self.send(request, patience)?;
+        let bytes = self.bounded(answer, MOST_JSON_BYTES)?;
+        serde_json::from_slice(&bytes).map_err(|error| self.odd(error.to_string()))
+    }
+}
+
+impl Transport for HttpTransport {
+    fn info(&self) -> Result<BridgeInfo, LinkError> {
+        self.json(self.client.get(format!("{}/v1/bridge", self.url)), PATIENCE)
+    }
+
+    fn devices(&self) -> Result<DeviceList, LinkError> {
+        self.json(
+            self.client.get(format!("{}/v1/devices", self.url)),
+            PATIENCE,
+        )
+    }
+
+    fn state(&self, device: &Handle) -> Result<DeviceState, LinkError> {
+        self.json(self.client.get(self.path(device, "")), PATIENCE)
+    }
+
+    fn operation(&self, device: &Handle, id: OperationId) -> Result<Operation, LinkError> {
+        let path = self.path(device, &format!("/operations/{}", id.0));
+        self.json(self.client.get(path), PATIENCE)
+    }
+
+    fn events(&self, device: &Handle, after: u64, wait: Duration) -> Result<LinkEvents, LinkError> {
+        let path = self.path(device, "/events");
+        let request = self.client.get(path).query(&[
+            ("after", after),
+            ("wait_ms", u64::try_from(wait.as_millis()).unwrap_or(0)),
+        ]);
+        self.json(request, PATIENCE + wait)
+    }
+
+    fn partitions(&self, device: &Handle) -> Result<PartitionList, LinkError> {
+        self.json(self.client.get(self.path(device, "/partitions")), PATIENCE)
+    }
+
+    fn read(
+        &self,
+        device: &Handle,
+        label: &str,
+        first: u64,
+        count: u64,
+    ) -> Result<Vec<u8>, LinkError> {
+        if count == 0 {
+            return Ok(Vec::new());
+        }
+        let path = self.path(device, &format!("/partitions/{label}"));
+        let last = first.saturating_add(count - 1);
+        let request = self
+            .client
+            .get(path)
+            .header(RANGE, format!("bytes={first}-{last}"));
+        let answer = self.send(request, PATIENCE)?;
+        let bytes = self.bounded(answer, count.min(MAX_READ_BYTES))?;
+        if bytes.len() as u64 == count {
+            Ok(bytes)
+        } else {
+            Err(self.odd(format!(
+                "{} bytes of {label} instead of {count}",
+                bytes.len()
+            )))
+        }
+    }
+
+    fn act(&self, _: &Door, device: &Handle, request: &ActRequest) -> Result<Operation, LinkError> {
+        self.json(
+            self.client.post(self.path(device, "/act")).json(request),
+            PATIENCE,
+        )
+    }
+
+    fn put_memory(
+        &self,
+        _: &Door,
+        device: &Handle,
+        epoch: Epoch,
+        digest: Digest,
+        bytes: &[u8],
+    ) -> Result<InMemory, LinkError> {
+        let request = self
+            .client
+            .put(self.path(device, "/memory"))
+            .header(EPOCH_HEADER, epoch.0)
+            .header("bench-blake3", digest.to_string())
+            .body(bytes.to_vec());
+        self.json(request, PATIENCE * 6)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_a_plain_http_address_is_a_bridge() {
+        assert!(HttpTransport::new("http://127.0.0.1:7311", "t").is_ok());
+        for url in [
+            "",
+            "127.0.0.1:7311",
+            "https://x",
+            "file:///etc",
+            "http://u@h/",
+            "http://h/path",
+            "http://h/?q",
+        ] {
+            assert!(
+                matches!(
+                    HttpTransport::new(url, "t"),
+                    Err(LinkError::NotAnAddress { .. })
+                ),
+                "{url}"
+            );
+        }
+    }
+
+    #[test]
+    fn an_odd_handle_stays_in_its_segment() {
+        let transport = HttpTransport::new("http://127.0.0.1:1", "t").unwrap();
+        assert_eq!(
+            transport.path(&Handle("../a b".to_owned()), "/act"),
+            "http://127.0.0.1:1/v1/devices/%2E%2E%2Fa%20b/act"
+        );
+    }
+}

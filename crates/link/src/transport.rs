@@ -1,0 +1,172 @@
+//! What carries the bench link, and what can go wrong on it.
+
+use std::time::Duration;
+
+use veritope_wire::link::{
+    ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
+    Operation, OperationId, PartitionList, Refusal, RefusalCode,
+};
+use veritope_wire::{Digest, UnitId};
+
+/// Proof that a changing call came through this crate's checks.
+///
+/// Nobody else can make one:
+/// ```compile_fail
+/// fn forge() -> veritope_link::Door { veritope_link::Door(()) }
+/// ```
+#[derive(Debug)]
+pub struct Door(());
+
+impl Door {
+    pub(crate) fn open() -> Self {
+        Self(())
+    }
+}
+
+/// Why something over the link did not come about.
+#[derive(Debug, thiserror::Error)]
+pub enum LinkError {
+    /// The device or the bridge declined.
+    #[error("the device side refused ({})", .0.code)]
+    Refused(#[source] Refusal),
+    /// Nobody answers at that address.
+    #[error("the bridge at {url} does not answer")]
+    Unreachable {
+        /// Its address.
+        url: String,
+        /// Why.
+        #[source]
+        source: Box<dyn std::error::Error + Send + Sync>,
+    },
+    /// The address is none.
+    #[error("`{url}` is not a bridge's address; write it like http://127.0.0.1:7311")]
+    NotAnAddress {
+        /// What was given.
+        url: String,
+    },
+    /// An answer that makes no sense.
+    #[error("the bridge at {url} answered something that is not the bench link: {what}")]
+    Odd {
+        /// Its address.
+        url: String,
+        /// What was odd.
+        what: String,
+    },
+    /// The permit was minted under an epoch that has passed; refused on this side of the cable.
+    #[error("the permit was given under epoch {}, the device is at {}: look again", .permit.0, .now.0)]
+    StalePermit {
+        /// Epoch of the permit.
+        permit: Epoch,
+        /// Epoch now.
+        now: Epoch,
+    },
+    /// The permit is for another effect or another unit.
+    #[error("the permit is not for this: {0}")]
+    WrongPermit(&'static str),
+    /// Another device answers under this handle.
+    #[error("the unit at the link is not {expected}: its hardware identity differs or is missing")]
+    AnotherUnit {
+        /// The unit that was expected.
+        expected: UnitId,
+    },
+}
+
+impl LinkError {
+    /// The device side's code, when it refused.
+    #[must_use]
+    pub fn refusal(&self) -> Option<RefusalCode> {
+        match self {
+            Self::Refused(refusal) => Some(refusal.code),
+            _ => None,
+        }
+    }
+
+    /// Whether this says that the device is away at the moment, rather than that it declined.
+    #[must_use]
+    pub fn is_absence(&self) -> bool {
+        matches!(self, Self::Unreachable { .. })
+            || matches!(
+                self.refusal(),
+                Some(RefusalCode::NotConnected | RefusalCode::NotFound)
+            )
+    }
+}
+
+/// Carries the link's messages. Reading methods may be repeated at will; changing methods are
+/// carried out at most once a call and need a [`Door`].
+///
+/// Contract: an answer belongs to the request; a refusal comes back as [`LinkError::Refused`] with
+/// the device's own words; nothing is retried.
+pub trait Transport: Send + Sync {
+    /// Who is there.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; the same for all methods.
+    fn info(&self) -> Result<BridgeInfo, LinkError>;
+
+    /// All devices of the bridge.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn devices(&self) -> Result<DeviceList, LinkError>;
+
+    /// What can be read of one device now.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn state(&self, device: &Handle) -> Result<DeviceState, LinkError>;
+
+    /// How far an operation is.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn operation(&self, device: &Handle, id: OperationId) -> Result<Operation, LinkError>;
+
+    /// Events after number `after`, waiting up to `wait` for one.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn events(&self, device: &Handle, after: u64, wait: Duration) -> Result<LinkEvents, LinkError>;
+
+    /// The partitions as the unit's own table has them.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn partitions(&self, device: &Handle) -> Result<PartitionList, LinkError>;
+
+    /// `count` bytes of a partition from byte `first`.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; an answer with another number of bytes is [`LinkError::Odd`].
+    fn read(
+        &self,
+        device: &Handle,
+        label: &str,
+        first: u64,
+        count: u64,
+    ) -> Result<Vec<u8>, LinkError>;
+
+    /// Tells the device to do something.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn act(
+        &self,
+        door: &Door,
+        device: &Handle,
+        request: &ActRequest,
+    ) -> Result<Operation, LinkError>;
+
+    /// Puts an image into the device's memory.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn put_memory(
+        &self,
+        door: &Door,
+        device: &Handle,
+        epoch: Epoch,
+        digest: Digest,
+        bytes: &[u8],
+    ) -> Result<InMemory, LinkError>;
+}
