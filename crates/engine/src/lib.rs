@@ -1,1 +1,27 @@
-//! x
+//! Observe, compare, replan, permit, act, record.
+//!
+//! Synchronous, on the caller's thread, over small traits ([`ports`]): whoever embeds the engine
+//! brings the journal, the clock, the ids, and a way to reach bridges. The rules are the core's;
+//! the engine brings them together with what is seen and writes down what comes of it.
+//!
+//! * [`record`]: what is written down, and the sentence for each
+//! * [`logfile`]: the hash-chained files it is written to
+//! * [`unit`]: what the entries of one unit add up to
+//! * [`data`]: the data folder: version, policy, bridges
+//! * [`shelf`]: files at hand, judged
+//! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `view`
+
+mod bench;
+pub mod data;
+mod error;
+pub mod logfile;
+pub mod ports;
+pub mod record;
+mod run;
+pub mod shelf;
+pub mod unit;
+pub mod view;
+
+pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};
+pub use error::EngineError;
+pub use run::{StepEnd, StepPhase, Watcher};

@@ -151,6 +151,7 @@ impl Locator<'_> {
             }
         };
         let table = raw.table.into_inner();
+        let first_start = raw.first_start.into_inner();
         let mut places: Vec<FactPlace> = Vec::new();
         for place in raw.fact {
             let span = place.span();
@@ -203,6 +204,7 @@ impl Locator<'_> {
             partitions,
             modes,
             moves,
+            first_start: self.pace(first_start.usual, &first_start.stuck)?,
             debugging: DebuggingSpec {
                 hand: raw.debugging.hand,
                 minutes: raw.debugging.minutes,

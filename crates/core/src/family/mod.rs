@@ -47,6 +47,8 @@ pub struct Family {
     pub modes: Vec<ModeSpec>,
     /// Ways between them.
     pub moves: Vec<MoveSpec>,
+    /// How long the first start after an erase takes.
+    pub first_start: Pace,
     /// How commands from a computer are let in.
     pub debugging: DebuggingSpec,
     /// Unlock stages in order.

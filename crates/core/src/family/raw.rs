@@ -28,6 +28,7 @@ pub(super) struct RawFamily {
     pub(super) mode: Vec<Spanned<RawMode>>,
     #[serde(default, rename = "move")]
     pub(super) moves: Vec<Spanned<RawMove>>,
+    pub(super) first_start: Spanned<RawPace>,
     pub(super) debugging: RawDebugging,
     #[serde(default)]
     pub(super) stage: Vec<Spanned<RawStage>>,

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::search::Cost;
 use super::state::{Data, Look, Presence, State, Switch, TableRead, Ways};
-use crate::family::{Family, MoveBy, Role};
+use crate::family::{Family, MoveBy, MoveSpec, Pace, Role};
 use crate::mode::{Lock, Mode};
 
 /// Something on a sheet. Indices point into the family that the sheet was made from.
@@ -250,12 +250,15 @@ pub(super) fn erases_data(erases: &[Role]) -> bool {
 }
 
 /// Seconds of waiting and of hands on the device.
-pub(super) fn durations(action: Action, family: &Family) -> (u32, u32) {
+pub(super) fn durations(action: Action, before: State, family: &Family) -> (u32, u32) {
     match action {
         Action::LookAtMode { .. } => (0, 20),
         Action::LookAtLock { .. } => (0, 60),
         Action::Move { way } => family.moves.get(way).map_or((0, 0), |spec| {
-            (spec.pace.usual_seconds, spec.hands_on_seconds)
+            (
+                pace_of(spec, before, family).usual_seconds,
+                spec.hands_on_seconds,
+            )
         }),
         Action::SwitchDebuggingOn => (0, family.debugging.minutes * 60),
         Action::Unlock { stage } => family
@@ -271,9 +274,18 @@ pub(super) fn durations(action: Action, family: &Family) -> (u32, u32) {
     }
 }
 
-/// What `action` costs.
-pub(super) fn cost(action: Action, family: &Family) -> Cost {
-    let (waiting, hands_on) = durations(action, family);
+/// How long a way takes: into a system whose data was erased, as long as its first start.
+pub(super) fn pace_of(spec: &MoveSpec, before: State, family: &Family) -> Pace {
+    if spec.to == Mode::System && before.data == Data::Erased {
+        family.first_start
+    } else {
+        spec.pace
+    }
+}
+
+/// What `action` costs when taken in `before`.
+pub(super) fn cost(action: Action, before: State, family: &Family) -> Cost {
+    let (waiting, hands_on) = durations(action, before, family);
     let mut cost = Cost {
         seconds: waiting + hands_on,
         ..Cost::default()

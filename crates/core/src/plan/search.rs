@@ -89,7 +89,7 @@ fn ahead(node: Node, goal: Goal, family: &Family) -> Cost {
         return Cost::default();
     }
     (0..family.stages.len())
-        .map(|stage| action::cost(Action::Unlock { stage }, family))
+        .map(|stage| action::cost(Action::Unlock { stage }, node.state, family))
         .min()
         .unwrap_or_default()
 }
@@ -137,7 +137,7 @@ pub(super) fn cheapest(
                 Some(_) => continue,
             }
             let next = action::apply(action, node, family);
-            let cost = paid + action::cost(action, family);
+            let cost = paid + action::cost(action, node.state, family);
             if best.get(&next).is_none_or(|(known, _)| cost < *known) {
                 best.insert(next, (cost, Some((node, action))));
                 order += 1;
@@ -208,7 +208,7 @@ mod tests {
                 continue;
             }
             if let Some(rest) = exhaustive(family, next, goal, seen) {
-                let total = action::cost(action, family) + rest;
+                let total = action::cost(action, node.state, family) + rest;
                 cheapest = Some(cheapest.map_or(total, |known: Cost| known.min(total)));
             }
         }

@@ -243,7 +243,7 @@ fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: 
 }
 
 fn step(family: &Family, action: Action, before: State, after: State, because: String) -> Step {
-    let (waiting_seconds, hands_on_seconds) = action::durations(action, family);
+    let (waiting_seconds, hands_on_seconds) = action::durations(action, before, family);
     let mut step = Step {
         action,
         title: String::new(),
@@ -283,7 +283,7 @@ fn step(family: &Family, action: Action, before: State, after: State, because: S
                     to => format!("Restart into {}", to.shown()),
                 };
                 step.by_hand.clone_from(&spec.hand);
-                step.stuck_seconds = spec.pace.stuck_seconds;
+                step.stuck_seconds = action::pace_of(spec, before, family).stuck_seconds;
             }
         }
         Action::SwitchDebuggingOn => {

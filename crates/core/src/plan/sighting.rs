@@ -3,6 +3,7 @@
 
 use serde::Serialize;
 
+use super::action::Action;
 use super::sheet::Step;
 use super::state::State;
 use crate::facts::{FactKey, Happening};
@@ -66,6 +67,10 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
             let mut facts = vec![(FactKey::Mode, mode.id())];
             let mut text = looks(mode).to_owned();
             let mut id = mode.id().to_owned();
+            if is_expected && step.action == Action::SwitchDebuggingOn {
+                facts.push((FactKey::Debugging, "on"));
+                text = "Commands from a computer: on.".to_owned();
+            }
             if let Some(lock) = lock {
                 facts.push((FactKey::Lock, lock.id()));
                 text = format!("{text} It says {}.", lock.id());

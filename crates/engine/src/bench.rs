@@ -1,0 +1,813 @@
+//! The engine itself: bridges, units, facts, what is kept safe; observing over the link.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use veritope_core::budget::Policy;
+use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Happening, Source};
+use veritope_core::family::Family;
+use veritope_core::keepsafe::{KeepClass, Kept};
+use veritope_core::mode::{Lock, Mode};
+use veritope_core::plan::sighting::concluded;
+use veritope_core::plan::{Goal, Presence, Ways};
+use veritope_link::{DeviceLink, LinkError, Transport, readings};
+use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
+use veritope_wire::{BridgeId, FactId, Moment, RequestId, RunId, UnitId};
+
+use crate::data::{Bridge, DataFolder};
+use crate::error::EngineError;
+use crate::ports::{Changed, Clock, Connect, Ids, Journal, Notify};
+use crate::record::{Entry, Scope, Way};
+use crate::run::StepPhase;
+use crate::shelf::Shelf;
+use crate::unit::UnitRecord;
+use crate::view::{LinkPresence, LinkView};
+
+/// What the engine is made of.
+pub struct Parts {
+    /// The record.
+    pub journal: Arc<dyn Journal>,
+    /// The time.
+    pub clock: Arc<dyn Clock>,
+    /// New ids.
+    pub ids: Arc<dyn Ids>,
+    /// Who hears about changes.
+    pub notify: Arc<dyn Notify>,
+    /// The way to bridges.
+    pub connect: Arc<dyn Connect>,
+}
+
+/// Everything that can be asked and done on a bench.
+pub struct Engine {
+    pub(crate) parts: Parts,
+    pub(crate) data: DataFolder,
+    pub(crate) families: Vec<Family>,
+    pub(crate) policy: Policy,
+    pub(crate) shelf: Shelf,
+    bridges: Mutex<Vec<(Bridge, Arc<dyn Transport>)>>,
+    live: Mutex<BTreeMap<UnitId, Live>>,
+    changing: Mutex<BTreeSet<UnitId>>,
+    phases: Mutex<BTreeMap<RunId, StepPhase>>,
+}
+
+/// How a unit's link stands.
+#[derive(Debug, Clone, Copy)]
+struct Live {
+    presence: LinkPresence,
+    epoch: Option<Epoch>,
+    since: Moment,
+    read_at: Moment,
+}
+
+/// How old a reading may be before the watch reads again, in milliseconds.
+const READ_AGAIN_MS: u64 = 60_000;
+
+/// What was seen in one look over the link.
+pub(crate) struct Observation {
+    pub(crate) state: DeviceState,
+    /// The facts of this look alone.
+    pub(crate) facts: Facts,
+}
+
+impl Observation {
+    pub(crate) fn mode(&self) -> Option<Mode> {
+        self.facts.mode()
+    }
+
+    pub(crate) fn lock(&self) -> Option<Lock> {
+        self.facts.lock()
+    }
+}
+
+/// A device that a bridge offers.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
+pub struct FoundDevice {
+    /// The bridge.
+    pub bridge: BridgeId,
+    /// The bridge's name for it.
+    pub handle: String,
+    /// Whether it answers.
+    pub presence: LinkPresence,
+    /// Name of its family, when it says and we know.
+    pub family: Option<String>,
+    /// Model code, when it says.
+    pub model_code: Option<String>,
+    /// The unit on this bench that it is, when known.
+    pub unit: Option<UnitId>,
+}
+
+/// A unit to put onto the bench.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NewUnit {
+    /// Its name here.
+    pub nickname: String,
+    /// How it is reached.
+    pub way: Way,
+    /// Codename of its family where no link tells it.
+    pub family: Option<String>,
+    /// Id of the ownership answer.
+    pub ownership: String,
+}
+
+/// Takes a unit out of the set of those being changed when dropped.
+pub(crate) struct Changing<'a> {
+    engine: &'a Engine,
+    unit: UnitId,
+}
+
+impl Drop for Changing<'_> {
+    fn drop(&mut self) {
+        lock(&self.engine.changing).remove(&self.unit);
+    }
+}
+
+/// The engine's maps are consistent after every statement, so a panic elsewhere doesn't spoil them.
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl Engine {
+    /// Opens a bench on a data folder.
+    ///
+    /// # Errors
+    /// When a family, the policy or the list of bridges makes no sense.
+    pub fn open(data: DataFolder, parts: Parts) -> Result<Self, EngineError> {
+        let families = data.families()?;
+        let policy = data.policy()?;
+        let mut bridges = Vec::new();
+        for bridge in data.bridges()? {
+            let transport = parts.connect.connect(&bridge.url, &bridge.token)?;
+            bridges.push((bridge, transport));
+        }
+        Ok(Self {
+            shelf: Shelf::new(data.join("shelf")),
+            parts,
+            data,
+            families,
+            policy,
+            bridges: Mutex::new(bridges),
+            live: Mutex::default(),
+            changing: Mutex::default(),
+            phases: Mutex::default(),
+        })
+    }
+
+    /// The families that this bench knows.
+    #[must_use]
+    pub fn families(&self) -> &[Family] {
+        &self.families
+    }
+
+    pub(crate) fn now(&self) -> Moment {
+        self.parts.clock.now()
+    }
+
+    pub(crate) fn family_of(&self, record: &UnitRecord) -> Option<&Family> {
+        let known = record.known();
+        let codename = match known.known(FactKey::Codename).map(|row| &row.value) {
+            Some(FactValue::Text(text)) => Some(text.clone()),
+            _ => record.family.clone(),
+        }?;
+        self.families
+            .iter()
+            .find(|family| family.codename == codename)
+    }
+
+    pub(crate) fn record(&self, unit: UnitId) -> Result<UnitRecord, EngineError> {
+        self.parts
+            .journal
+            .unit(unit)?
+            .ok_or(EngineError::NoUnit(unit))
+    }
+
+    pub(crate) fn append(
+        &self,
+        unit: UnitId,
+        request: Option<RequestId>,
+        entries: Vec<Entry>,
+    ) -> Result<(), EngineError> {
+        if !entries.is_empty() {
+            self.parts
+                .journal
+                .append(Scope::Unit(unit), request, entries)?;
+            self.parts.notify.changed(Changed::Unit(unit));
+        }
+        Ok(())
+    }
+
+    pub(crate) fn begin_changing(&self, unit: UnitId) -> Result<Changing<'_>, EngineError> {
+        if lock(&self.changing).insert(unit) {
+            Ok(Changing { engine: self, unit })
+        } else {
+            Err(EngineError::Busy)
+        }
+    }
+
+    pub(crate) fn is_changing(&self, unit: UnitId) -> bool {
+        lock(&self.changing).contains(&unit)
+    }
+
+    pub(crate) fn phase(&self, run: RunId) -> Option<StepPhase> {
+        lock(&self.phases).get(&run).cloned()
+    }
+
+    pub(crate) fn set_phase(&self, unit: UnitId, run: RunId, phase: Option<StepPhase>) {
+        let mut phases = lock(&self.phases);
+        let before = match &phase {
+            Some(phase) => phases.insert(run, phase.clone()),
+            None => phases.remove(&run),
+        };
+        drop(phases);
+        if before != phase {
+            self.parts.notify.changed(Changed::Run(unit, run));
+        }
+    }
+
+    /// Adds a bridge after asking it who it is.
+    ///
+    /// # Errors
+    /// When it doesn't answer, doesn't let us in, speaks another version, or is here already.
+    pub fn add_bridge(
+        &self,
+        url: &str,
+        token: &str,
+        request: RequestId,
+    ) -> Result<BridgeId, EngineError> {
+        let url = url.trim().trim_end_matches('/');
+        let transport = self.parts.connect.connect(url, token.trim())?;
+        let info = transport.info()?;
+        if info.link_version != veritope_wire::link::LINK_VERSION {
+            return Err(EngineError::BadInput(format!(
+                "the bridge at {url} speaks version {} of the bench link, this program speaks {}",
+                info.link_version,
+                veritope_wire::link::LINK_VERSION
+            )));
+        }
+        let mut bridges = lock(&self.bridges);
+        if let Some((known, _)) = bridges.iter().find(|(known, _)| known.url == url) {
+            return Ok(known.id);
+        }
+        let name: String = info
+            .name
+            .chars()
+            .filter(|c| !c.is_control())
+            .take(60)
+            .collect();
+        let bridge = Bridge {
+            id: BridgeId::new(self.parts.ids.fresh()),
+            name: name.clone(),
+            url: url.to_owned(),
+            token: token.trim().to_owned(),
+        };
+        let id = bridge.id;
+        let mut all: Vec<Bridge> = bridges.iter().map(|(bridge, _)| bridge.clone()).collect();
+        all.push(bridge.clone());
+        self.data.set_bridges(all)?;
+        bridges.push((bridge, transport));
+        drop(bridges);
+        let entry = Entry::BridgeAdded {
+            bridge: id,
+            name,
+            url: url.to_owned(),
+        };
+        self.parts
+            .journal
+            .append(Scope::Bench, Some(request), vec![entry])?;
+        self.parts.notify.changed(Changed::Bench);
+        Ok(id)
+    }
+
+    /// Removes a bridge; its units stay, without a link.
+    ///
+    /// # Errors
+    /// When there is none with this id.
+    pub fn remove_bridge(&self, id: BridgeId, request: RequestId) -> Result<(), EngineError> {
+        let mut bridges = lock(&self.bridges);
+        let at = bridges
+            .iter()
+            .position(|(bridge, _)| bridge.id == id)
+            .ok_or(EngineError::NoBridge(id))?;
+        let rest = bridges
+            .iter()
+            .map(|(bridge, _)| bridge)
+            .filter(|bridge| bridge.id != id);
+        self.data.set_bridges(rest.cloned().collect())?;
+        let (bridge, _) = bridges.remove(at);
+        drop(bridges);
+        let entry = Entry::BridgeRemoved {
+            bridge: id,
+            name: bridge.name,
+        };
+        self.parts
+            .journal
+            .append(Scope::Bench, Some(request), vec![entry])?;
+        self.parts.notify.changed(Changed::Bench);
+        Ok(())
+    }
+
+    /// All bridges, without their tokens.
+    #[must_use]
+    pub fn bridges(&self) -> Vec<(BridgeId, String, String)> {
+        lock(&self.bridges)
+            .iter()
+            .map(|(bridge, _)| (bridge.id, bridge.name.clone(), bridge.url.clone()))
+            .collect()
+    }
+
+    fn transport(&self, id: BridgeId) -> Result<Arc<dyn Transport>, EngineError> {
+        lock(&self.bridges)
+            .iter()
+            .find(|(bridge, _)| bridge.id == id)
+            .map(|(_, transport)| Arc::clone(transport))
+            .ok_or(EngineError::NoBridge(id))
+    }
+
+    /// What a bridge offers now.
+    ///
+    /// # Errors
+    /// When it doesn't answer.
+    pub fn found(&self, id: BridgeId) -> Result<Vec<FoundDevice>, EngineError> {
+        let transport = self.transport(id)?;
+        let units = self.parts.journal.units()?;
+        let mut found = Vec::new();
+        for line in transport.devices()?.devices {
+            let way = Way::Link {
+                bridge: id,
+                handle: line.handle.clone(),
+            };
+            let facts = transport
+                .state(&line.handle)
+                .map(|state| state.facts)
+                .unwrap_or_default();
+            let family = facts
+                .get("codename")
+                .and_then(|name| self.families.iter().find(|family| family.codename == *name));
+            found.push(FoundDevice {
+                bridge: id,
+                handle: line.handle.0,
+                presence: line.listed.into(),
+                family: family.map(Family::name),
+                model_code: facts.get("model-code").cloned(),
+                unit: units
+                    .iter()
+                    .find(|unit| unit.way == way)
+                    .map(|unit| unit.id),
+            });
+        }
+        Ok(found)
+    }
+
+    /// Puts a unit onto the bench; a linked one is looked at right away.
+    ///
+    /// # Errors
+    /// When the name is taken or empty, the family is not known, the ownership answer is none, or
+    /// the device is another unit of this bench.
+    pub fn add_unit(&self, new: NewUnit, request: RequestId) -> Result<UnitId, EngineError> {
+        let nickname = new.nickname.trim().to_owned();
+        let count = nickname.chars().count();
+        if !(1..=40).contains(&count) || nickname.chars().any(char::is_control) {
+            return Err(EngineError::BadInput(
+                "give the unit a name of 1 to 40 characters".to_owned(),
+            ));
+        }
+        let units = self.parts.journal.units()?;
+        if let Some(done) = units.iter().find(|unit| unit.has_done(request)) {
+            return Ok(done.id);
+        }
+        if units.iter().any(|unit| unit.nickname == nickname) {
+            return Err(EngineError::BadInput(format!(
+                "a unit called {nickname} is on this bench already; choose another name"
+            )));
+        }
+        let ownership = FactValue::parse(FactKey::Ownership, &new.ownership)?;
+        match (&new.way, &new.family) {
+            (Way::Hand, None) => {
+                return Err(EngineError::BadInput("choose the unit's family".to_owned()));
+            }
+            (Way::Link { bridge, .. }, _) => {
+                self.transport(*bridge)?;
+                if units.iter().any(|unit| unit.way == new.way) {
+                    return Err(EngineError::BadInput(
+                        "this device is on the bench already".to_owned(),
+                    ));
+                }
+            }
+            (Way::Hand, Some(_)) => {}
+        }
+        if let Some(codename) = &new.family
+            && self
+                .families
+                .iter()
+                .all(|family| family.codename != *codename)
+        {
+            return Err(EngineError::BadInput(format!(
+                "family {codename} is not known here"
+            )));
+        }
+        let unit = UnitId::new(self.parts.ids.fresh());
+        let is_linked = new.way != Way::Hand;
+        let added = Entry::UnitAdded {
+            nickname,
+            family: new.family,
+            way: new.way,
+        };
+        let owner = Entry::Facts {
+            facts: vec![self.row(FactKey::Ownership, ownership, Source::Person, self.now())],
+        };
+        self.append(unit, Some(request), vec![added, owner])?;
+        if is_linked {
+            // The unit is here whether or not it answers at this moment.
+            if let Err(error) = self.observe(unit) {
+                tracing::info!(%unit, %error, "a new unit could not be read yet");
+            }
+        }
+        self.parts.notify.changed(Changed::Bench);
+        Ok(unit)
+    }
+
+    pub(crate) fn row(
+        &self,
+        key: FactKey,
+        value: FactValue,
+        source: Source,
+        at: Moment,
+    ) -> FactRow {
+        FactRow {
+            id: FactId::new(self.parts.ids.fresh()),
+            key,
+            value,
+            source,
+            at,
+        }
+    }
+
+    /// Records what a person says; all of it or nothing.
+    ///
+    /// # Errors
+    /// When a value can't be a value of its fact.
+    pub fn type_facts(
+        &self,
+        unit: UnitId,
+        said: &[(FactKey, String)],
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        let at = self.now();
+        let mut facts = Vec::new();
+        for (key, text) in said {
+            facts.push(self.row(*key, FactValue::parse(*key, text)?, Source::Person, at));
+        }
+        if facts.is_empty() {
+            return Err(EngineError::BadInput("no fact was given".to_owned()));
+        }
+        self.append(unit, Some(request), vec![Entry::Facts { facts }])
+    }
+
+    /// Takes back the newest fact of a key that a person said.
+    ///
+    /// # Errors
+    /// When there is none.
+    pub fn retract(
+        &self,
+        unit: UnitId,
+        fact: FactId,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        let row = record
+            .facts
+            .iter()
+            .find(|row| row.id == fact && row.source == Source::Person)
+            .filter(|row| !record.retracted.contains(&row.id))
+            .ok_or(EngineError::NoFact(fact))?;
+        let entry = Entry::FactRetracted { fact, key: row.key };
+        self.append(unit, Some(request), vec![entry])
+    }
+
+    /// Records what was said about classes of data; `None` opens them again. `place` is where the
+    /// copy lies; without one they are waived.
+    ///
+    /// # Errors
+    /// When the place is too long.
+    pub fn keep_safe(
+        &self,
+        unit: UnitId,
+        said: &[(KeepClass, KeepSaid)],
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        if self.record(unit)?.has_done(request) {
+            return Ok(());
+        }
+        let at = self.now();
+        let mut entries = Vec::new();
+        for (class, said) in said {
+            let kept = match said {
+                KeepSaid::Safe { place } => {
+                    let place = place.trim();
+                    if place.is_empty() || place.chars().count() > 120 {
+                        return Err(EngineError::BadInput(format!(
+                            "say in 1 to 120 characters where the copy of {} lies",
+                            class.shown().to_lowercase()
+                        )));
+                    }
+                    Some(Kept::Safe {
+                        place: place.to_owned(),
+                        at,
+                    })
+                }
+                KeepSaid::Waived => Some(Kept::Waived { at }),
+                KeepSaid::Open => None,
+            };
+            entries.push(Entry::KeptSafe {
+                class: *class,
+                kept,
+            });
+        }
+        self.append(unit, Some(request), entries)
+    }
+
+    /// Chooses what is to be reached.
+    ///
+    /// # Errors
+    /// When a run is under way.
+    pub fn choose_goal(
+        &self,
+        unit: UnitId,
+        goal: Goal,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        if record.has_done(request) || record.goal == Some(goal) {
+            return Ok(());
+        }
+        if record.active_run().is_some() {
+            return Err(EngineError::RunIsOpen);
+        }
+        self.append(unit, Some(request), vec![Entry::GoalChosen { goal }])
+    }
+
+    /// What the bench has at hand for a unit.
+    pub(crate) fn ways(&self, record: &UnitRecord, family: &Family) -> Ways {
+        let image = match self.shelf.recovery_for(family) {
+            Ok(Some(_)) => Presence::Here,
+            Ok(None) => Presence::Missing,
+            Err(error) => {
+                tracing::warn!(%error, "the shelf can't be listed");
+                Presence::Missing
+            }
+        };
+        let link = match &record.way {
+            Way::Link { bridge, .. } if self.transport(*bridge).is_ok() => Presence::Here,
+            Way::Link { .. } | Way::Hand => Presence::Missing,
+        };
+        Ways { link, image }
+    }
+
+    pub(crate) fn device(&self, record: &UnitRecord) -> Result<DeviceLink, EngineError> {
+        let Way::Link { bridge, handle } = &record.way else {
+            return Err(EngineError::NotThisWay(
+                "this unit has no link; say what you see instead",
+            ));
+        };
+        Ok(DeviceLink::new(
+            self.transport(*bridge)?,
+            handle.clone(),
+            record.id,
+        ))
+    }
+
+    /// Looks at a unit over its link and records what changed.
+    ///
+    /// # Errors
+    /// When the bridge doesn't answer or another unit does.
+    pub fn look(&self, unit: UnitId) -> Result<(), EngineError> {
+        self.observe(unit).map(|_| ())
+    }
+
+    pub(crate) fn observe(&self, unit: UnitId) -> Result<Observation, EngineError> {
+        let record = self.record(unit)?;
+        let state = match self.device(&record)?.look() {
+            Ok(state) => state,
+            Err(error) => {
+                self.gone(&record, LinkPresence::of_error(&error))?;
+                return Err(error.into());
+            }
+        };
+        let known = record.known();
+        let before = lock(&self.live).get(&unit).copied();
+        let has_moved = before.is_some_and(|live| live.epoch != Some(state.epoch));
+        if state.listed == Listed::Absent {
+            self.gone(&record, LinkPresence::Absent)?;
+            return Ok(Observation {
+                state,
+                facts: Facts::default(),
+            });
+        }
+        let at = self.now();
+        let rows: Vec<FactRow> = readings(&state)
+            .into_iter()
+            .map(|(key, value)| self.row(key, value, Source::Link, at))
+            .collect();
+        let facts = Facts::new(&rows, &[], []);
+        let family = self.family_of(&record).or_else(|| {
+            let codename = facts.known(FactKey::Codename)?.value.exact();
+            self.families
+                .iter()
+                .find(|family| family.codename == codename)
+        });
+        if let Some(family) = family
+            && let (Some(known), Some(live)) = (
+                family.hardware_identity(&known),
+                family.hardware_identity(&facts),
+            )
+            && known.value != live.value
+        {
+            self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
+            return Err(EngineError::AnotherUnit {
+                nickname: record.nickname,
+            });
+        }
+        let mut entries = Vec::new();
+        let mode_differs = known.mode().is_some() && known.mode() != facts.mode();
+        if has_moved || mode_differs {
+            entries.push(Entry::Happened {
+                happening: Happening::ModeChanged,
+                at,
+            });
+        }
+        let mut voided = vec![Happening::ModeChanged];
+        if let Some(family) = family {
+            for happening in concluded(family, known.lock(), facts.lock()) {
+                entries.push(Entry::Happened { happening, at });
+                voided.push(happening);
+            }
+        }
+        let moved = !entries.is_empty();
+        let news: Vec<FactRow> = rows
+            .into_iter()
+            .filter(|row| {
+                let same = record.facts.iter().any(|old| {
+                    old.source == Source::Link && old.key == row.key && old.value == row.value
+                });
+                let is_voided = moved && row.key.spec().stale_on.iter().any(|w| voided.contains(w));
+                let is_known = known.known(row.key).is_some();
+                !same || is_voided || !is_known
+            })
+            .collect();
+        if !news.is_empty() {
+            entries.push(Entry::Facts { facts: news });
+        }
+        self.append(unit, None, entries)?;
+        self.set_live(unit, state.listed.into(), Some(state.epoch));
+        Ok(Observation { state, facts })
+    }
+
+    /// The unit doesn't answer: what it was doing is no longer known.
+    fn gone(&self, record: &UnitRecord, presence: LinkPresence) -> Result<(), EngineError> {
+        let was_here = lock(&self.live).get(&record.id).is_some_and(|live| {
+            matches!(
+                live.presence,
+                LinkPresence::Ready | LinkPresence::NotAuthorised
+            )
+        });
+        self.set_live(record.id, presence, None);
+        let at = self.now();
+        if was_here && record.known().mode().is_some() {
+            let entry = Entry::Happened {
+                happening: Happening::ModeChanged,
+                at,
+            };
+            self.append(record.id, None, vec![entry])?;
+        }
+        Ok(())
+    }
+
+    fn set_live(&self, unit: UnitId, presence: LinkPresence, epoch: Option<Epoch>) {
+        let now = self.now();
+        let mut live = lock(&self.live);
+        let before = live.get(&unit).copied();
+        let since = match before {
+            Some(before) if before.presence == presence => before.since,
+            _ => now,
+        };
+        live.insert(
+            unit,
+            Live {
+                presence,
+                epoch,
+                since,
+                read_at: now,
+            },
+        );
+        drop(live);
+        if before.is_none_or(|before| before.presence != presence) {
+            self.parts.notify.changed(Changed::Unit(unit));
+        }
+    }
+
+    pub(crate) fn link_view(&self, record: &UnitRecord) -> LinkView {
+        match &record.way {
+            Way::Hand => LinkView {
+                presence: LinkPresence::ByHand,
+                since: None,
+            },
+            Way::Link { .. } => match lock(&self.live).get(&record.id) {
+                Some(live) => LinkView {
+                    presence: live.presence,
+                    since: Some(live.since),
+                },
+                None => LinkView {
+                    presence: LinkPresence::Absent,
+                    since: None,
+                },
+            },
+        }
+    }
+
+    /// Looks once at every bridge and reads each unit whose epoch moved or whose readings are old;
+    /// steps that wait for the device are settled when it shows how they ended. Meant to be called
+    /// every second or so.
+    pub fn watch(&self) {
+        let bridges: Vec<(BridgeId, Arc<dyn Transport>)> = lock(&self.bridges)
+            .iter()
+            .map(|(bridge, transport)| (bridge.id, Arc::clone(transport)))
+            .collect();
+        let units = match self.parts.journal.units() {
+            Ok(units) => units,
+            Err(error) => {
+                tracing::error!(%error, "the record can't be read");
+                return;
+            }
+        };
+        for (bridge, transport) in bridges {
+            let listed = transport.devices();
+            for record in &units {
+                let Way::Link { bridge: of, handle } = &record.way else {
+                    continue;
+                };
+                if *of == bridge && !self.is_changing(record.id) {
+                    self.watch_unit(record, handle, &listed);
+                }
+            }
+        }
+    }
+
+    fn watch_unit(
+        &self,
+        record: &UnitRecord,
+        handle: &Handle,
+        listed: &Result<veritope_wire::link::DeviceList, LinkError>,
+    ) {
+        let done = match listed {
+            Err(error) => self.gone(record, LinkPresence::of_error(error)),
+            Ok(list) => match list.devices.iter().find(|line| line.handle == *handle) {
+                Some(line) if line.listed != Listed::Absent => {
+                    let live = lock(&self.live).get(&record.id).copied();
+                    let is_due = live.is_none_or(|live| {
+                        live.epoch != Some(line.epoch)
+                            || self.now().ms_since(live.read_at) > READ_AGAIN_MS
+                    });
+                    if is_due {
+                        self.observe(record.id)
+                            .and_then(|_| self.settle(record.id, Settling::Watching))
+                    } else {
+                        Ok(())
+                    }
+                }
+                Some(_) | None => self.gone(record, LinkPresence::Absent),
+            },
+        };
+        if let Err(error) = done {
+            tracing::debug!(unit = %record.id, %error, "watching");
+        }
+    }
+}
+
+/// What is said about a class of data.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum KeepSaid {
+    /// Copied and opened to check.
+    Safe {
+        /// Where it lies.
+        place: String,
+    },
+    /// Nothing of it there, or not wanted.
+    Waived,
+    /// Nothing: open again.
+    Open,
+}
+
+/// Who asks how an open step ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Settling {
+    /// The watch, by itself: only a clear success counts.
+    Watching,
+    /// A person, who wants the truth as it is.
+    Asked,
+}

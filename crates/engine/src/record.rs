@@ -1,0 +1,359 @@
+//! What is written down: one entry for each thing that was seen, said, decided or done. Changing
+//! acts have two, the *intent* before and the *outcome* after.
+
+use serde::{Deserialize, Serialize};
+use veritope_core::facts::{FactKey, FactRow, Happening, Source};
+use veritope_core::keepsafe::{KeepClass, Kept};
+use veritope_core::mode::Mode;
+use veritope_core::partitions::OwnPartition;
+use veritope_core::plan::{Goal, Sheet};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{Consent, Effect};
+use veritope_wire::link::Handle;
+use veritope_wire::{BridgeId, FactId, Moment, RequestId, RunId, UnitId};
+
+/// Whose log an entry belongs to; each has a hash chain of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Scope {
+    /// The bench's.
+    Bench,
+    /// One unit's.
+    Unit(UnitId),
+}
+
+/// How a unit is reached.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "by", rename_all = "kebab-case")]
+pub enum Way {
+    /// Over a bench link.
+    Link {
+        /// The bridge.
+        bridge: BridgeId,
+        /// The bridge's name for it.
+        handle: Handle,
+    },
+    /// A person is the only source.
+    Hand,
+}
+
+/// How a step ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum StepResult {
+    /// The device is as the step should leave it.
+    AsExpected,
+    /// The device is in another state.
+    Otherwise,
+    /// The device declined.
+    Refused,
+}
+
+/// How a run ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum RunEnd {
+    /// At its goal.
+    Reached,
+    /// By a person.
+    Stopped,
+}
+
+/// One entry of a log.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "kebab-case")]
+pub enum Entry {
+    /// A data folder was made.
+    BenchBegan {
+        /// Version of the program.
+        program: String,
+    },
+    /// A bridge was added; its token is not written down here.
+    BridgeAdded {
+        /// Its id.
+        bridge: BridgeId,
+        /// Its own name.
+        name: String,
+        /// Its address.
+        url: String,
+    },
+    /// A bridge was removed.
+    BridgeRemoved {
+        /// Its id.
+        bridge: BridgeId,
+        /// Its own name.
+        name: String,
+    },
+    /// A unit came onto the bench.
+    UnitAdded {
+        /// Its name here.
+        nickname: String,
+        /// Codename of its family, when known.
+        family: Option<String>,
+        /// How it is reached.
+        way: Way,
+    },
+    /// Facts were recorded.
+    Facts {
+        /// The rows.
+        facts: Vec<FactRow>,
+    },
+    /// A fact was taken back.
+    FactRetracted {
+        /// Which.
+        fact: FactId,
+        /// What it was about.
+        key: FactKey,
+    },
+    /// Something happened that makes facts stale.
+    Happened {
+        /// What.
+        happening: Happening,
+        /// When: the moment of the look that showed it, not the later one of writing it down.
+        at: Moment,
+    },
+    /// Something was said about a class of data, or taken back.
+    KeptSafe {
+        /// The class.
+        class: KeepClass,
+        /// What; nothing when taken back.
+        kept: Option<Kept>,
+    },
+    /// A goal was chosen.
+    GoalChosen {
+        /// Which.
+        goal: Goal,
+    },
+    /// A run began with this sheet.
+    RunBegan {
+        /// The run.
+        run: RunId,
+        /// The sheet.
+        sheet: Box<Sheet>,
+    },
+    /// The rest of a run was planned again.
+    Replanned {
+        /// The run.
+        run: RunId,
+        /// Why.
+        why: String,
+        /// The new sheet.
+        sheet: Box<Sheet>,
+    },
+    /// A person consented.
+    Consented {
+        /// The run.
+        run: RunId,
+        /// To what.
+        consent: Consent,
+    },
+    /// A step is about to be taken.
+    Intent {
+        /// The run.
+        run: RunId,
+        /// The step in words.
+        title: String,
+        /// The change it makes, if it makes one.
+        effect: Option<Effect>,
+    },
+    /// What came of it.
+    Outcome {
+        /// The run.
+        run: RunId,
+        /// How it ended.
+        result: StepResult,
+        /// Who says so.
+        source: Source,
+        /// What was seen, in words.
+        saw: String,
+    },
+    /// A partition table was read.
+    TableRead {
+        /// The run.
+        run: RunId,
+        /// The table's own identifier.
+        guid: String,
+        /// Its partitions.
+        partitions: Vec<OwnPartition>,
+    },
+    /// The seal refused something.
+    Refused {
+        /// What was wanted.
+        wanted: String,
+        /// The rules that stood against it.
+        rules: Vec<Rule>,
+    },
+    /// A run ended.
+    RunEnded {
+        /// The run.
+        run: RunId,
+        /// How.
+        end: RunEnd,
+    },
+}
+
+/// An entry as written: numbered, timed, part of a chain.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stamped {
+    /// Whose log.
+    pub scope: Scope,
+    /// Number in that log, from 1.
+    pub seq: u64,
+    /// When.
+    pub at: Moment,
+    /// The request that brought it, if one did.
+    pub request: Option<RequestId>,
+    /// The entry.
+    pub entry: Entry,
+}
+
+/// What an entry is about, for filtering.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum EntryKind {
+    /// The bench itself.
+    Bench,
+    /// Facts, and what makes them stale.
+    Facts,
+    /// The owner's data.
+    KeepSafe,
+    /// Goals, sheets, consents.
+    Decisions,
+    /// Intents and outcomes.
+    Acts,
+    /// Refusals of the seal.
+    Refusals,
+}
+
+impl EntryKind {
+    /// The id used in stores and in the API.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Bench => "bench",
+            Self::Facts => "facts",
+            Self::KeepSafe => "keep-safe",
+            Self::Decisions => "decisions",
+            Self::Acts => "acts",
+            Self::Refusals => "refusals",
+        }
+    }
+}
+
+impl Entry {
+    /// What it is about.
+    #[must_use]
+    pub fn kind(&self) -> EntryKind {
+        match self {
+            Self::BenchBegan { .. } | Self::BridgeAdded { .. } | Self::BridgeRemoved { .. } => {
+                EntryKind::Bench
+            }
+            Self::UnitAdded { .. }
+            | Self::Facts { .. }
+            | Self::FactRetracted { .. }
+            | Self::Happened { .. } => EntryKind::Facts,
+            Self::KeptSafe { .. } => EntryKind::KeepSafe,
+            Self::GoalChosen { .. }
+            | Self::RunBegan { .. }
+            | Self::Replanned { .. }
+            | Self::Consented { .. }
+            | Self::RunEnded { .. } => EntryKind::Decisions,
+            Self::Intent { .. } | Self::Outcome { .. } | Self::TableRead { .. } => EntryKind::Acts,
+            Self::Refused { .. } => EntryKind::Refusals,
+        }
+    }
+
+    /// The entry as a sentence, identifiers masked (`K3`).
+    #[must_use]
+    pub fn sentence(&self) -> String {
+        match self {
+            Self::BenchBegan { program } => format!("This bench began, with version {program}."),
+            Self::BridgeAdded { name, url, .. } => format!("Bridge {name} at {url} was added."),
+            Self::BridgeRemoved { name, .. } => format!("Bridge {name} was removed."),
+            Self::UnitAdded { nickname, way, .. } => match way {
+                Way::Link { handle, .. } => {
+                    format!("{nickname} came onto the bench, linked as {}.", handle.0)
+                }
+                Way::Hand => format!("{nickname} came onto the bench, by hand."),
+            },
+            Self::Facts { facts } => {
+                let said: Vec<String> = facts
+                    .iter()
+                    .map(|row| format!("{} {}", row.key.spec().title, row.value.shown(row.key)))
+                    .collect();
+                let who = facts.first().map_or("recorded", |row| match row.source {
+                    Source::Link => "read over the link",
+                    Source::Person => "said by a person",
+                    Source::File => "from a file",
+                    Source::Concluded => "concluded",
+                });
+                format!("{} ({who}).", said.join(", "))
+            }
+            Self::FactRetracted { key, .. } => format!("{} was taken back.", key.spec().title),
+            Self::Happened { happening, .. } => match happening {
+                Happening::ModeChanged => "The unit changed its mode, left or came back.",
+                Happening::Wiped => "The owner's data was erased.",
+                Happening::LockChanged => "The lock changed.",
+            }
+            .to_owned(),
+            Self::KeptSafe { class, kept } => match kept {
+                Some(Kept::Safe { place, .. }) => {
+                    format!("{}: kept safe at {place}.", class.shown())
+                }
+                Some(Kept::Waived { .. }) => format!("{}: waived.", class.shown()),
+                None => format!("{}: open again.", class.shown()),
+            },
+            Self::GoalChosen { goal } => format!("Goal: {}.", goal.shown().to_lowercase()),
+            Self::RunBegan { sheet, .. } => format!(
+                "A run began: {}, {} steps.",
+                sheet.goal.shown().to_lowercase(),
+                sheet.steps.len()
+            ),
+            Self::Replanned { why, sheet, .. } => {
+                format!(
+                    "The rest was planned again, {} steps. {why}",
+                    sheet.steps.len()
+                )
+            }
+            Self::Consented { consent, .. } => {
+                format!("Consent to what it costs, by typing {}.", consent.typed)
+            }
+            Self::Intent { title, effect, .. } => match effect {
+                Some(_) => format!("About to: {title}. This can't be undone."),
+                None => format!("About to: {title}."),
+            },
+            Self::Outcome { result, saw, .. } => match result {
+                StepResult::AsExpected => format!("As expected. {saw}"),
+                StepResult::Otherwise => format!("Not as expected. {saw}"),
+                StepResult::Refused => format!("The device declined. {saw}"),
+            },
+            Self::TableRead { partitions, .. } => {
+                format!(
+                    "The partition table was read: {} partitions.",
+                    partitions.len()
+                )
+            }
+            Self::Refused { wanted, rules } => {
+                let ids: Vec<_> = rules.iter().map(|rule| rule.id()).collect();
+                format!("The seal refused: {wanted} ({}).", ids.join(", "))
+            }
+            Self::RunEnded { end, .. } => match end {
+                RunEnd::Reached => "The run reached its goal.",
+                RunEnd::Stopped => "The run was stopped by a person.",
+            }
+            .to_owned(),
+        }
+    }
+}
+
+/// What was seen, in words for an outcome.
+#[must_use]
+pub fn seen_in_words(mode: Option<Mode>, lock: Option<veritope_core::mode::Lock>) -> String {
+    match (mode, lock) {
+        (Some(mode), Some(lock)) => format!("Seen: {}, {}.", mode.shown(), lock.id()),
+        (Some(mode), None) => format!("Seen: {}.", mode.shown()),
+        (None, Some(lock)) => format!("Seen: {}.", lock.id()),
+        (None, None) => "Nothing known was seen.".to_owned(),
+    }
+}

@@ -1,0 +1,911 @@
+//! Runs: begin, take a step, say what is seen, consent, stop.
+//!
+//! Every step goes the same way: observe, compare with what the sheet expects, plan again if it
+//! differs, get a permit if the step changes storage or lock, write the intent down, act, observe,
+//! write the outcome down. Between intent and outcome the process may die: then the step's outcome
+//! is unknown until somebody looks.
+
+use std::time::Duration;
+
+use veritope_core::budget;
+use veritope_core::facts::{FactKey, FactValue, Happening, Source};
+use veritope_core::family::{Family, MoveBy};
+use veritope_core::partitions::OwnPartition;
+use veritope_core::plan::sheet::Reach;
+use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
+use veritope_core::plan::{self, Action, Goal, Sheet, State, Step, TableRead};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{self, Consent, Effect, Item, ItemState, LinkWitness, UnlockEvidence};
+use veritope_formats::table::read_table;
+use veritope_link::{DeviceLink, LinkError};
+use veritope_wire::link::{Operation, OperationId, Progress};
+use veritope_wire::{Moment, RequestId, RunId, UnitId};
+
+use crate::bench::{Engine, Observation, Settling};
+use crate::error::EngineError;
+use crate::record::{Entry, RunEnd, StepResult, Way, seen_in_words};
+use crate::shelf::read_seen;
+use crate::unit::{RunRecord, UnitRecord};
+
+/// What a step is doing, while it is being taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StepPhase {
+    /// The device is at it.
+    Running {
+        /// Since when.
+        since: Moment,
+    },
+    /// The device asks something on its own screen.
+    Asking {
+        /// Since when.
+        since: Moment,
+        /// The question in its words.
+        question: String,
+        /// The highlighted answer.
+        default: String,
+    },
+}
+
+/// How a call to [`Engine::do_step`] ended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StepEnd {
+    /// The same request was carried out before.
+    DoneBefore,
+    /// The device is as expected.
+    AsExpected,
+    /// The run's goal is reached.
+    GoalReached,
+    /// The device was not as expected before the step, so the step was not taken; there is a new
+    /// sheet.
+    NotTaken {
+        /// What differed.
+        why: String,
+    },
+    /// The step was taken and the device is in another state; there is a new sheet.
+    Otherwise {
+        /// What differed.
+        why: String,
+    },
+    /// The device declined.
+    Refused {
+        /// Its words.
+        words: String,
+    },
+    /// It is for a person's hands; how is shown now.
+    ByHand,
+    /// How it ended is not known.
+    Unknown {
+        /// Why not.
+        why: String,
+    },
+}
+
+/// Watches a step: hears its phases and may stop the waiting.
+pub trait Watcher {
+    /// The step entered a phase.
+    fn phase(&self, phase: &StepPhase);
+
+    /// Whether to stop waiting. The device goes on regardless.
+    fn should_stop(&self) -> bool;
+}
+
+/// How often a running operation is looked at.
+const LOOK_EVERY: Duration = Duration::from_millis(150);
+/// Longest wait for an operation beyond the family's own bound.
+const PATIENCE_BEYOND_STUCK_MS: u64 = 60_000;
+
+/// How an attempt at a step ended, before the device is looked at again.
+enum Attempt {
+    Through,
+    Declined(String),
+    Lost(String),
+}
+
+impl Engine {
+    /// Plans without beginning: the sheet for `goal` from what is known now.
+    ///
+    /// # Errors
+    /// When the family is not known or no way leads there.
+    pub fn preview(&self, unit: UnitId, goal: Goal) -> Result<Sheet, EngineError> {
+        self.plan_for(&self.record(unit)?, goal)
+    }
+
+    pub(crate) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, EngineError> {
+        let family = self.family_of(record).ok_or(EngineError::NoFamily)?;
+        let mut state = State::from_facts(&record.known());
+        if record.active_run().is_some_and(|run| run.table.is_some()) {
+            state.table = TableRead::Read;
+        }
+        Ok(plan::find(family, state, goal, self.ways(record, family))?)
+    }
+
+    /// What must be there before `sheet` begins, when it needs a permit anywhere.
+    pub(crate) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Item> {
+        let Some(family) = self.family_of(record) else {
+            return Vec::new();
+        };
+        if sheet.steps.iter().all(|step| step.effect.is_none()) {
+            return Vec::new();
+        }
+        self.with_evidence(record, family, sheet, None, seal::unlock_preparations)
+    }
+
+    /// Brings the evidence for an unlock together and hands it on.
+    fn with_evidence<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        consent: Option<&Consent>,
+        judge: impl FnOnce(&UnlockEvidence<'_>) -> T,
+    ) -> T {
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy, self.now());
+        judge(&UnlockEvidence {
+            family,
+            nickname: &record.nickname,
+            facts: &facts,
+            keep_safe: &record.keep_safe,
+            battery: &battery,
+            consent,
+        })
+    }
+
+    /// The whole evidence list of a step's effect, where it has one.
+    pub(crate) fn seal_of(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+    ) -> Option<Vec<Item>> {
+        let Effect::Unlock { stage } = step.effect.as_ref()?;
+        let family = self.family_of(record)?;
+        let consent = run.consents.iter().find(|consent| consent.stage == *stage);
+        Some(self.with_evidence(record, family, &run.sheet, consent, seal::unlock_items))
+    }
+
+    /// Begins a run towards `goal`.
+    ///
+    /// # Errors
+    /// When a run is under way, the sheet rests on something missing, or the preparations that its
+    /// steps oblige to are not complete.
+    pub fn begin_run(
+        &self,
+        unit: UnitId,
+        goal: Goal,
+        request: RequestId,
+    ) -> Result<RunId, EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        let record = self.record(unit)?;
+        if let Some(run) = &record.run
+            && record.has_done(request)
+        {
+            return Ok(run.id);
+        }
+        if record.active_run().is_some() {
+            return Err(EngineError::RunIsOpen);
+        }
+        if record.way != Way::Hand {
+            self.observe(unit)?;
+        }
+        let record = self.record(unit)?;
+        let sheet = self.plan_for(&record, goal)?;
+        if !sheet.why_not.is_empty() {
+            return Err(EngineError::WhyNot(sheet.why_not));
+        }
+        let missing: Vec<Item> = self
+            .preparations(&record, &sheet)
+            .into_iter()
+            .filter(|item| item.state != ItemState::Met)
+            .collect();
+        if !missing.is_empty() {
+            return Err(self.refuse(
+                unit,
+                format!("begin: {}", goal.shown().to_lowercase()),
+                missing,
+            )?);
+        }
+        let run = RunId::new(self.parts.ids.fresh());
+        let mut entries = Vec::new();
+        if record.goal != Some(goal) {
+            entries.push(Entry::GoalChosen { goal });
+        }
+        let is_there = sheet.steps.is_empty();
+        entries.push(Entry::RunBegan {
+            run,
+            sheet: Box::new(sheet),
+        });
+        if is_there {
+            entries.push(Entry::RunEnded {
+                run,
+                end: RunEnd::Reached,
+            });
+        }
+        self.append(unit, Some(request), entries)?;
+        Ok(run)
+    }
+
+    /// Writes a refusal down and turns it into the error to answer with.
+    fn refuse(
+        &self,
+        unit: UnitId,
+        wanted: String,
+        missing: Vec<Item>,
+    ) -> Result<EngineError, EngineError> {
+        let mut rules: Vec<Rule> = missing.iter().map(|item| item.rule).collect();
+        rules.dedup();
+        self.append(unit, None, vec![Entry::Refused { wanted, rules }])?;
+        Ok(EngineError::Closed {
+            rule: Rule::G1,
+            missing,
+        })
+    }
+
+    fn open_run(
+        &self,
+        record: &UnitRecord,
+        run: RunId,
+        revision: u32,
+    ) -> Result<RunRecord, EngineError> {
+        let open = record
+            .active_run()
+            .filter(|active| active.id == run)
+            .ok_or(EngineError::NoRun(run))?;
+        if open.revision == revision {
+            Ok(open.clone())
+        } else {
+            Err(EngineError::StaleRevision {
+                then: revision,
+                now: open.revision,
+            })
+        }
+    }
+
+    /// Records the typed consent to a stage's consequences.
+    ///
+    /// # Errors
+    /// When the typed name is not the unit's, or the page was stale.
+    pub fn consent(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        typed: &str,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        let open = self.open_run(&record, run, revision)?;
+        let step = open.next_step().ok_or(EngineError::NoStep)?;
+        let Some(Effect::Unlock { stage }) = &step.effect else {
+            return Err(EngineError::NotThisWay("the next step needs no consent"));
+        };
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        if typed != record.nickname {
+            return Err(EngineError::WrongName {
+                typed: typed.chars().take(60).collect(),
+                wanted: record.nickname.clone(),
+            });
+        }
+        let consent = Consent {
+            stage: stage.clone(),
+            typed: typed.to_owned(),
+            told: seal::told(&family.consequences),
+            at: self.now(),
+        };
+        self.append(unit, Some(request), vec![Entry::Consented { run, consent }])
+    }
+
+    /// Stops a run. What a device is doing goes on.
+    ///
+    /// # Errors
+    /// When a step is being taken, or the page was stale.
+    pub fn stop_run(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        self.open_run(&record, run, revision)?;
+        self.append(
+            unit,
+            Some(request),
+            vec![Entry::RunEnded {
+                run,
+                end: RunEnd::Stopped,
+            }],
+        )
+    }
+
+    /// Whether the link takes this step, rather than a person's hands.
+    pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
+        record.way != Way::Hand
+            && match step.action {
+                Action::SwitchDebuggingOn => false,
+                Action::Move { way } => family
+                    .moves
+                    .get(way)
+                    .is_some_and(|spec| spec.by == MoveBy::Link),
+                _ => true,
+            }
+    }
+
+    /// Takes the next step of a run; returns when it is through, or when it is for a person's hands.
+    ///
+    /// # Errors
+    /// When it is not taken: stale page, the last step's outcome is unknown, the seal is closed, the
+    /// unit is not there. Nothing was sent to the device then.
+    pub fn do_step(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        request: RequestId,
+        watcher: &dyn Watcher,
+    ) -> Result<StepEnd, EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(StepEnd::DoneBefore);
+        }
+        let open = self.open_run(&record, run, revision)?;
+        if open.open.is_some() {
+            return Err(EngineError::LookFirst);
+        }
+        let step = open.next_step().ok_or(EngineError::NoStep)?.clone();
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let intent = Entry::Intent {
+            run,
+            title: step.title.clone(),
+            effect: step.effect.clone(),
+        };
+        if !Self::is_by_link(&record, family, &step) {
+            if let Some(items) = self.seal_of(&record, &open, &step) {
+                let missing = open_items(items);
+                if !missing.is_empty() {
+                    return Err(self.refuse(unit, step.title, missing)?);
+                }
+            }
+            self.append(unit, Some(request), vec![intent])?;
+            return Ok(StepEnd::ByHand);
+        }
+        let seen = self.observe(unit)?;
+        if seen.mode().is_none() {
+            return Err(LinkError::Refused(not_there()).into());
+        }
+        if let Some(why) = divergence(step.before, seen.mode(), seen.lock()) {
+            self.replan(unit, run, &why, Some(request))?;
+            return Ok(StepEnd::NotTaken { why });
+        }
+        let attempt = self.attempt(unit, &open, &step, &seen, intent, request, watcher);
+        self.set_phase(unit, run, None);
+        match attempt? {
+            Attempt::Lost(why) => Ok(StepEnd::Unknown { why }),
+            Attempt::Declined(words) => {
+                let saw = format!("It said: {words}.");
+                self.outcome(unit, run, StepResult::Refused, Source::Link, saw)?;
+                Ok(StepEnd::Refused { words })
+            }
+            Attempt::Through => match self.observe(unit) {
+                Ok(seen) if seen.mode().is_none() => Ok(StepEnd::Unknown {
+                    why: "the device went away".to_owned(),
+                }),
+                Ok(seen) => self.conclude(unit, run, &step, &seen, StepResult::Otherwise),
+                Err(error) => Ok(StepEnd::Unknown {
+                    why: error.to_string(),
+                }),
+            },
+        }
+    }
+
+    #[expect(
+        clippy::too_many_arguments,
+        reason = "the parts of one step, used nowhere else"
+    )]
+    fn attempt(
+        &self,
+        unit: UnitId,
+        run: &RunRecord,
+        step: &Step,
+        seen: &Observation,
+        intent: Entry,
+        request: RequestId,
+        watcher: &dyn Watcher,
+    ) -> Result<Attempt, EngineError> {
+        let record = self.record(unit)?;
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let device = self.device(&record)?;
+        let epoch = seen.state.epoch;
+        let write_down = || self.append(unit, Some(request), vec![intent]);
+        let begun = match step.action {
+            Action::LookAtMode { .. } | Action::LookAtLock { .. } => {
+                write_down()?;
+                return Ok(Attempt::Through);
+            }
+            Action::ReadTable => {
+                write_down()?;
+                return self.take_table(unit, run.id, &device);
+            }
+            Action::Move { way } => {
+                let to = family
+                    .moves
+                    .get(way)
+                    .map(|spec| spec.to)
+                    .ok_or(EngineError::NoStep)?;
+                write_down()?;
+                device.restart(to, epoch)
+            }
+            Action::TemporaryStart => {
+                let image = self
+                    .shelf
+                    .recovery_for(family)
+                    .map_err(|error| EngineError::Shelf(error.to_string()))?
+                    .ok_or_else(|| {
+                        EngineError::Shelf(
+                            "the recovery image is no longer on the shelf".to_owned(),
+                        )
+                    })?;
+                let (bytes, seen) = read_seen(&image.path)
+                    .map_err(|error| EngineError::Shelf(format!("{}: {error}", image.name)))?;
+                write_down()?;
+                match device.put_memory(&bytes, &seen, epoch) {
+                    Ok(_) => device.start_from_memory(epoch),
+                    Err(error) => Err(error),
+                }
+            }
+            Action::Unlock { stage } => {
+                let spec = family.stages.get(stage).ok_or(EngineError::NoStep)?;
+                let consent = run.consents.iter().find(|consent| consent.stage == spec.id);
+                let witness = LinkWitness {
+                    unit,
+                    live: &seen.facts,
+                    epoch,
+                };
+                let permit = self.with_evidence(&record, family, &run.sheet, consent, |evidence| {
+                    seal::mint_unlock(&spec.id, evidence, &witness)
+                });
+                let permit = match permit {
+                    Ok(permit) => permit,
+                    Err(closed) => {
+                        return Err(self.refuse(unit, step.title.clone(), closed.missing)?);
+                    }
+                };
+                let identity = family
+                    .identifiers
+                    .iter()
+                    .find(|id| id.hardware)
+                    .map_or(FactKey::ChipId, |id| id.key);
+                write_down()?;
+                device.unlock(permit, identity, &spec.forms)
+            }
+            Action::SwitchDebuggingOn | Action::Assume { .. } => {
+                return Err(EngineError::NotThisWay("this step is for a person's hands"));
+            }
+        };
+        Ok(match begun {
+            Ok(operation) => self.wait(unit, run.id, step, &device, operation.id, watcher),
+            Err(LinkError::Refused(refusal)) => Attempt::Declined(refusal.words),
+            // The request may or may not have arrived.
+            Err(error @ (LinkError::Unreachable { .. } | LinkError::Odd { .. })) => {
+                Attempt::Lost(error.to_string())
+            }
+            Err(error) => Attempt::Declined(error.to_string()),
+        })
+    }
+
+    fn wait(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+        device: &DeviceLink,
+        operation: OperationId,
+        watcher: &dyn Watcher,
+    ) -> Attempt {
+        let since = self.now();
+        let bound = u64::from(step.stuck_seconds) * 1000 + PATIENCE_BEYOND_STUCK_MS;
+        let mut waiting_since = since;
+        loop {
+            let answer = device.operation(operation);
+            let phase = match &answer {
+                Ok(Operation {
+                    progress: Progress::Done { .. },
+                    ..
+                }) => return Attempt::Through,
+                Ok(Operation {
+                    progress: Progress::Refused(refusal),
+                    ..
+                }) => {
+                    return Attempt::Declined(refusal.words.clone());
+                }
+                Ok(Operation {
+                    progress:
+                        Progress::Asking {
+                            question, default, ..
+                        },
+                    ..
+                }) => {
+                    // A person may take as long as they need.
+                    waiting_since = self.now();
+                    StepPhase::Asking {
+                        since,
+                        question: question.clone(),
+                        default: default.clone(),
+                    }
+                }
+                Ok(Operation {
+                    progress: Progress::Running,
+                    ..
+                })
+                | Err(_) => StepPhase::Running { since },
+            };
+            self.set_phase(unit, run, Some(phase.clone()));
+            watcher.phase(&phase);
+            if watcher.should_stop() {
+                return Attempt::Lost("the waiting was stopped".to_owned());
+            }
+            if self.now().ms_since(waiting_since) > bound {
+                return Attempt::Lost(match answer {
+                    Ok(_) => "the device has not come back".to_owned(),
+                    Err(error) => error.to_string(),
+                });
+            }
+            self.parts.clock.pause(LOOK_EVERY);
+        }
+    }
+
+    /// Reads both copies of every area's table and the bridge's list; they must agree (`B2`).
+    fn take_table(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        device: &DeviceLink,
+    ) -> Result<Attempt, EngineError> {
+        let taken = (|| -> Result<_, LinkError> {
+            let list = device.partitions()?;
+            let mut tables = Vec::new();
+            for area in &list.areas {
+                let parts = list.partitions.iter().filter(|part| part.area == area.area);
+                let (mut first, mut last) = (area.length_bytes, 0);
+                for part in parts {
+                    first = first.min(part.offset_bytes);
+                    last = last.max(part.offset_bytes.saturating_add(part.length_bytes));
+                }
+                let most = veritope_wire::link::MAX_READ_BYTES;
+                let head =
+                    device.read(&format!("table-{}.primary", area.area), 0, first.min(most))?;
+                let behind = area.length_bytes.saturating_sub(last).min(most);
+                let tail = device.read(&format!("table-{}.backup", area.area), 0, behind)?;
+                tables.push((area.clone(), head, tail));
+            }
+            Ok((list, tables))
+        })();
+        let (list, tables) = match taken {
+            Ok(taken) => taken,
+            Err(LinkError::Refused(refusal)) => return Ok(Attempt::Declined(refusal.words)),
+            Err(error) => return Ok(Attempt::Lost(error.to_string())),
+        };
+        let mut partitions = Vec::new();
+        let mut guid = String::new();
+        for (area, head, tail) in tables {
+            let table = match read_table(&head, &tail, area.length_bytes, area.sector_bytes) {
+                Ok(table) => table,
+                Err(error) => return Ok(Attempt::Declined(error.to_string())),
+            };
+            let listed = list.partitions.iter().filter(|part| part.area == area.area);
+            let agrees = listed.eq_by_entries(&table.entries);
+            if !agrees {
+                let words = "the bridge's list is not what the unit's own table says";
+                return Ok(Attempt::Declined(words.to_owned()));
+            }
+            guid = table.guid;
+            partitions.extend(table.entries.into_iter().map(|entry| OwnPartition {
+                label: entry.label,
+                number: entry.number,
+                offset_bytes: entry.offset_bytes,
+                length_bytes: entry.length_bytes,
+            }));
+        }
+        self.append(
+            unit,
+            None,
+            vec![Entry::TableRead {
+                run,
+                guid,
+                partitions,
+            }],
+        )?;
+        Ok(Attempt::Through)
+    }
+
+    /// Compares what is seen after a step with what it should bring, and writes the outcome down.
+    fn conclude(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+        seen: &Observation,
+        otherwise: StepResult,
+    ) -> Result<StepEnd, EngineError> {
+        let saw = seen_in_words(seen.mode(), seen.lock());
+        let is_look = matches!(
+            step.action,
+            Action::LookAtMode { .. } | Action::LookAtLock { .. }
+        );
+        if let Some(why) = divergence(step.after, seen.mode(), seen.lock()) {
+            let result = if is_look {
+                StepResult::AsExpected
+            } else {
+                otherwise
+            };
+            self.outcome(unit, run, result, Source::Link, saw)?;
+            self.replan(unit, run, &why, None)?;
+            return Ok(StepEnd::Otherwise { why });
+        }
+        self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
+        self.go_on(unit, run, step)
+    }
+
+    fn outcome(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        result: StepResult,
+        source: Source,
+        saw: String,
+    ) -> Result<(), EngineError> {
+        self.append(
+            unit,
+            None,
+            vec![Entry::Outcome {
+                run,
+                result,
+                source,
+                saw,
+            }],
+        )
+    }
+
+    /// After a step that went as expected: on to the next, the goal, or a plan beyond a look.
+    fn go_on(&self, unit: UnitId, run: RunId, step: &Step) -> Result<StepEnd, EngineError> {
+        let record = self.record(unit)?;
+        let Some(open) = record.active_run().filter(|open| open.id == run) else {
+            return Ok(StepEnd::AsExpected);
+        };
+        let is_look = matches!(
+            step.action,
+            Action::LookAtMode { .. } | Action::LookAtLock { .. }
+        );
+        if open.next_step().is_none() && open.sheet.reach == Reach::Goal && !is_look {
+            self.append(
+                unit,
+                None,
+                vec![Entry::RunEnded {
+                    run,
+                    end: RunEnd::Reached,
+                }],
+            )?;
+            return Ok(StepEnd::GoalReached);
+        }
+        if is_look || open.next_step().is_none() {
+            self.replan(unit, run, "The look was taken.", None)?;
+        }
+        Ok(StepEnd::AsExpected)
+    }
+
+    /// Plans the rest of a run from what is known now.
+    fn replan(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        why: &str,
+        request: Option<RequestId>,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        let goal = record
+            .active_run()
+            .ok_or(EngineError::NoRun(run))?
+            .sheet
+            .goal;
+        let sheet = self.plan_for(&record, goal)?;
+        let is_there = sheet.steps.is_empty() && sheet.reach == Reach::Goal;
+        let mut entries = vec![Entry::Replanned {
+            run,
+            why: why.to_owned(),
+            sheet: Box::new(sheet),
+        }];
+        if is_there {
+            entries.push(Entry::RunEnded {
+                run,
+                end: RunEnd::Reached,
+            });
+        }
+        self.append(unit, request, entries)
+    }
+
+    /// What a person may say was seen after the open step of a run.
+    pub(crate) fn sightings_of(&self, record: &UnitRecord, step: &Step) -> Vec<Sighting> {
+        self.family_of(record)
+            .map_or_else(Vec::new, |family| sightings(family, step))
+    }
+
+    /// A person says what is seen after a step taken by hand.
+    ///
+    /// # Errors
+    /// When the step was not begun, the sighting is none of those offered, or the page was stale.
+    pub fn say_seen(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        sighting: &str,
+        request: RequestId,
+    ) -> Result<StepEnd, EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(StepEnd::DoneBefore);
+        }
+        let open = self.open_run(&record, run, revision)?;
+        let step = open.next_step().ok_or(EngineError::NoStep)?.clone();
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        if open.open.is_none() {
+            return Err(EngineError::NotThisWay("this step has not been begun"));
+        }
+        if Self::is_by_link(&record, family, &step) {
+            return Err(EngineError::NotThisWay(
+                "the link sees this step; look instead",
+            ));
+        }
+        let chosen = sightings(family, &step)
+            .into_iter()
+            .find(|known| known.id == sighting)
+            .ok_or_else(|| {
+                EngineError::BadInput(format!("`{sighting}` is none of what may be seen"))
+            })?;
+        let at = self.now();
+        let mut entries = vec![Entry::Happened {
+            happening: Happening::ModeChanged,
+            at,
+        }];
+        let mut facts = Vec::new();
+        for (key, value) in &chosen.facts {
+            facts.push(self.row(*key, FactValue::parse(*key, value)?, Source::Person, at));
+        }
+        let said = |key: FactKey| {
+            chosen
+                .facts
+                .iter()
+                .find(|(k, _)| *k == key)
+                .map(|(_, v)| *v)
+        };
+        let lock = said(FactKey::Lock).and_then(veritope_core::mode::Lock::from_id);
+        for happening in concluded(family, record.known().lock(), lock) {
+            entries.push(Entry::Happened { happening, at });
+        }
+        if !facts.is_empty() {
+            entries.push(Entry::Facts { facts });
+        }
+        let is_expected = chosen.likelihood == Likelihood::Expected;
+        let result = if is_expected {
+            StepResult::AsExpected
+        } else {
+            StepResult::Otherwise
+        };
+        entries.push(Entry::Outcome {
+            run,
+            result,
+            source: Source::Person,
+            saw: chosen.text.clone(),
+        });
+        self.append(unit, Some(request), entries)?;
+        if is_expected {
+            return self.go_on(unit, run, &step);
+        }
+        let why = format!("Seen instead: {}", chosen.text);
+        self.replan(unit, run, &why, None)?;
+        Ok(StepEnd::Otherwise { why })
+    }
+
+    /// Looks how the open step of a run ended, on a person's wish.
+    ///
+    /// # Errors
+    /// When the unit doesn't answer.
+    pub fn look_at_step(&self, unit: UnitId) -> Result<(), EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        self.observe(unit)?;
+        self.settle(unit, Settling::Asked)
+    }
+
+    /// Writes down how an open step ended, as far as the device shows it.
+    pub(crate) fn settle(&self, unit: UnitId, asked: Settling) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        let Some(run) = record.active_run() else {
+            return Ok(());
+        };
+        let (Some(_), Some(step)) = (&run.open, run.next_step()) else {
+            return Ok(());
+        };
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let (id, step) = (run.id, step.clone());
+        let by_link = Self::is_by_link(&record, family, &step);
+        if step.action == Action::ReadTable {
+            // Reading resumes by itself: taking it again changes nothing.
+            if asked == Settling::Asked || run.table.is_some() {
+                let result = if run.table.is_some() {
+                    StepResult::AsExpected
+                } else {
+                    StepResult::Otherwise
+                };
+                self.outcome(unit, id, result, Source::Link, "Looked again.".to_owned())?;
+                if result == StepResult::AsExpected {
+                    self.go_on(unit, id, &step)?;
+                }
+            }
+            return Ok(());
+        }
+        let seen = self.observe(unit)?;
+        let Some(mode) = seen.mode() else {
+            return Ok(());
+        };
+        if divergence(step.after, Some(mode), seen.lock()).is_none() {
+            self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
+            return Ok(());
+        }
+        let is_as_before = divergence(step.before, Some(mode), seen.lock()).is_none();
+        if asked == Settling::Watching && is_as_before {
+            // It may still be about to happen: a question may wait, or a person's hands.
+            return Ok(());
+        }
+        if is_as_before && by_link {
+            let saw = format!(
+                "It has not come about. {}",
+                seen_in_words(Some(mode), seen.lock())
+            );
+            self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
+        } else if !is_as_before {
+            self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
+        }
+        Ok(())
+    }
+}
+
+fn open_items(items: Vec<Item>) -> Vec<Item> {
+    items
+        .into_iter()
+        .filter(|item| item.state != ItemState::Met)
+        .collect()
+}
+
+fn not_there() -> veritope_wire::link::Refusal {
+    veritope_wire::link::Refusal {
+        code: veritope_wire::link::RefusalCode::NotConnected,
+        words: "the device is not there".to_owned(),
+    }
+}
+
+/// Compares a bridge's list with a table, entry by entry.
+trait EqByEntries {
+    fn eq_by_entries(self, entries: &[veritope_formats::table::TableEntry]) -> bool;
+}
+
+impl<'a, I: Iterator<Item = &'a veritope_wire::link::PartitionLine>> EqByEntries for I {
+    fn eq_by_entries(self, entries: &[veritope_formats::table::TableEntry]) -> bool {
+        let listed: Vec<_> = self
+            .map(|p| (&p.label, p.number, p.offset_bytes, p.length_bytes))
+            .collect();
+        let read: Vec<_> = entries
+            .iter()
+            .map(|e| (&e.label, e.number, e.offset_bytes, e.length_bytes))
+            .collect();
+        listed == read
+    }
+}

@@ -1,0 +1,229 @@
+//! Files at hand: images with a side file that says what their publisher says. For now this finds
+//! the one recovery that a family can start from memory; the whole shelf comes with its screen.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
+use std::time::SystemTime;
+
+use serde::{Deserialize, Serialize};
+use veritope_core::digest::{Claimed, Seen};
+use veritope_core::family::Family;
+use veritope_core::matching::{Descriptor, Finding, Fit, Published, judge_recovery};
+use veritope_core::rule::Rule;
+use veritope_formats::startimage::read_start_image;
+use veritope_wire::Digest;
+
+/// What a side file holds.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct SideFile {
+    /// Name of the image beside it.
+    image: String,
+    /// Codename that the publisher gives.
+    codename: String,
+    /// Digest that the publisher gives.
+    blake3: Digest,
+}
+
+/// An image, judged for one family.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct ShelfImage {
+    /// File name.
+    pub name: String,
+    /// Version that its own descriptor gives.
+    pub version: Option<String>,
+    /// Length in bytes.
+    pub length_bytes: u64,
+    /// What was judged.
+    pub findings: Vec<Finding>,
+    /// Where it lies.
+    #[serde(skip)]
+    pub path: PathBuf,
+}
+
+impl ShelfImage {
+    /// Whether every criterion holds.
+    #[must_use]
+    pub fn fits(&self) -> bool {
+        !self.findings.is_empty() && self.findings.iter().all(|finding| finding.fit == Fit::Fits)
+    }
+}
+
+/// Largest image that is looked at.
+const MOST_IMAGE_BYTES: u64 = 256 << 20;
+
+/// Codename of the family, path, length and time of change of a judged image.
+type Judged = (String, PathBuf, u64, SystemTime, Digest);
+
+/// The shelf folder. Judgements are kept until the file changes.
+#[derive(Debug)]
+pub struct Shelf {
+    folder: PathBuf,
+    judged: Mutex<BTreeMap<Judged, ShelfImage>>,
+}
+
+impl Shelf {
+    /// The shelf in `folder`.
+    #[must_use]
+    pub fn new(folder: PathBuf) -> Self {
+        Self {
+            folder,
+            judged: Mutex::default(),
+        }
+    }
+
+    /// All images that have a side file, judged for `family`, in the order of their names. A side
+    /// file that can't be read shows as an image that doesn't fit, with the reason.
+    ///
+    /// # Errors
+    /// When the folder can't be listed.
+    pub fn images(&self, family: &Family) -> io::Result<Vec<ShelfImage>> {
+        let mut sides: Vec<PathBuf> = fs::read_dir(&self.folder)?
+            .map(|file| file.map(|file| file.path()))
+            .collect::<Result<_, _>>()?;
+        sides.retain(|path| path.extension().is_some_and(|ending| ending == "toml"));
+        sides.sort();
+        Ok(sides
+            .iter()
+            .map(|side| {
+                self.image(side, family)
+                    .unwrap_or_else(|reason| ShelfImage {
+                        name: side
+                            .file_name()
+                            .map_or_else(String::new, |n| n.to_string_lossy().into_owned()),
+                        version: None,
+                        length_bytes: 0,
+                        findings: vec![Finding {
+                            rule: Rule::M8,
+                            fit: Fit::Stops,
+                            text: reason,
+                        }],
+                        path: side.clone(),
+                    })
+            })
+            .collect())
+    }
+
+    /// The first image that fits, by name.
+    ///
+    /// # Errors
+    /// When the folder can't be listed.
+    pub fn recovery_for(&self, family: &Family) -> io::Result<Option<ShelfImage>> {
+        Ok(self.images(family)?.into_iter().find(ShelfImage::fits))
+    }
+
+    fn image(&self, side: &Path, family: &Family) -> Result<ShelfImage, String> {
+        let text = fs::read_to_string(side).map_err(|error| error.to_string())?;
+        let claims: SideFile = toml::from_str(&text).map_err(|e| e.message().to_owned())?;
+        if Path::new(&claims.image).file_name() != Some(claims.image.as_ref()) {
+            return Err("`image` must be the name of a file beside it".to_owned());
+        }
+        let path = self.folder.join(&claims.image);
+        let meta = fs::metadata(&path).map_err(|error| format!("{}: {error}", claims.image))?;
+        let changed = meta.modified().map_err(|error| error.to_string())?;
+        let key = (
+            family.codename.clone(),
+            path.clone(),
+            meta.len(),
+            changed,
+            claims.blake3,
+        );
+        let mut judged = self.judged.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = judged.get(&key) {
+            return Ok(known.clone());
+        }
+        let (bytes, seen) = read_seen(&path).map_err(|error| error.to_string())?;
+        let image = read_start_image(&bytes).map_err(|error| error.to_string())?;
+        let shelf_image = ShelfImage {
+            name: claims.image,
+            version: Some(image.version.clone()),
+            length_bytes: seen.bytes(),
+            findings: judge_recovery(
+                family,
+                &Descriptor {
+                    codename: image.codename,
+                    kind: image.kind,
+                    version: image.version,
+                },
+                &Published {
+                    codename: claims.codename,
+                    blake3: Claimed(claims.blake3),
+                },
+                &seen,
+            ),
+            path,
+        };
+        judged.insert(key, shelf_image.clone());
+        Ok(shelf_image)
+    }
+}
+
+/// Reads a file whole and hashes the very bytes that were read.
+///
+/// # Errors
+/// When it can't be read or is larger than an image can be.
+pub(crate) fn read_seen(path: &Path) -> io::Result<(Vec<u8>, Seen)> {
+    let mut bytes = Vec::new();
+    fs::File::open(path)?
+        .take(MOST_IMAGE_BYTES + 1)
+        .read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > MOST_IMAGE_BYTES {
+        return Err(io::Error::other(format!(
+            "larger than {MOST_IMAGE_BYTES} bytes"
+        )));
+    }
+    let seen = Seen::of(&bytes);
+    Ok((bytes, seen))
+}
+
+#[cfg(test)]
+mod tests {
+    use veritope_formats::startimage::build_start_image;
+
+    use super::*;
+
+    fn gimbal() -> Family {
+        let text = include_str!("../../../families/gimbal.toml");
+        veritope_core::family::load("gimbal.toml", text).unwrap()
+    }
+
+    #[test]
+    fn an_image_changed_after_it_was_judged_is_judged_again() {
+        let folder = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(folder.path().to_owned());
+        let mut bytes = build_start_image("gimbal", "recovery", "3.2.0", &[1; 3000]);
+        let image = folder.path().join("r.img");
+        fs::write(&image, &bytes).unwrap();
+        let side = format!(
+            "image = \"r.img\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
+            Digest::of(&bytes)
+        );
+        fs::write(folder.path().join("r.toml"), side).unwrap();
+        assert_eq!(
+            shelf.recovery_for(&gimbal()).unwrap().unwrap().name,
+            "r.img"
+        );
+        // One byte of slack more: still a start image, no longer the published bytes.
+        bytes.push(0);
+        fs::write(&image, &bytes).unwrap();
+        assert_eq!(shelf.recovery_for(&gimbal()).unwrap(), None);
+    }
+
+    #[test]
+    fn a_side_file_that_points_elsewhere_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let side = format!(
+            "image = \"../r.img\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
+            Digest::of(b"")
+        );
+        fs::write(folder.path().join("r.toml"), side).unwrap();
+        let images = Shelf::new(folder.path().to_owned())
+            .images(&gimbal())
+            .unwrap();
+        assert!(images[0].findings[0].text.contains("a file beside it"));
+        assert!(!images[0].fits());
+    }
+}

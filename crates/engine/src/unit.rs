@@ -1,0 +1,270 @@
+//! What the entries of one unit add up to. One fold, used by every store: what it yields after any
+//! prefix of the log is the truth at that point.
+
+use std::collections::VecDeque;
+
+use serde::{Deserialize, Serialize};
+use veritope_core::facts::{FactRow, Facts, Happening};
+use veritope_core::keepsafe::KeepSafe;
+use veritope_core::partitions::OwnPartition;
+use veritope_core::plan::{Goal, Sheet, Step};
+use veritope_core::seal::Consent;
+use veritope_wire::{FactId, Moment, RequestId, RunId, UnitId};
+
+use crate::record::{Entry, RunEnd, Stamped, StepResult, Way};
+
+/// Everything known of one unit.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct UnitRecord {
+    /// Its id.
+    pub id: UnitId,
+    /// Its name on this bench.
+    pub nickname: String,
+    /// Codename of its family, when known.
+    pub family: Option<String>,
+    /// How it is reached.
+    pub way: Way,
+    /// Since when it is here.
+    pub added: Moment,
+    /// Number of entries folded in.
+    pub seq: u64,
+    /// Fact rows; superseded ones of the same key and source are dropped unless they can surface
+    /// again by taking the newer back.
+    pub facts: Vec<FactRow>,
+    /// Facts taken back.
+    pub retracted: Vec<FactId>,
+    /// When what last happened.
+    pub happened: Vec<(Happening, Moment)>,
+    /// What was said about the owner's data.
+    pub keep_safe: KeepSafe,
+    /// What is to be reached.
+    pub goal: Option<Goal>,
+    /// The newest run.
+    pub run: Option<RunRecord>,
+    /// Requests already carried out, newest last.
+    pub requests: VecDeque<RequestId>,
+}
+
+/// One run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RunRecord {
+    /// Its id.
+    pub id: RunId,
+    /// Raised by every entry of the run; a request repeats the one it was decided on.
+    pub revision: u32,
+    /// When it began.
+    pub begun: Moment,
+    /// The sheet in force.
+    pub sheet: Sheet,
+    /// Index of the next step on it.
+    pub at: usize,
+    /// Steps taken, on this sheet and on earlier ones.
+    pub done: Vec<DoneStep>,
+    /// Consents given.
+    pub consents: Vec<Consent>,
+    /// The step whose intent has no outcome yet.
+    pub open: Option<OpenIntent>,
+    /// Why the sheet in force is not the first one.
+    pub diverged: Option<String>,
+    /// The table, once read.
+    pub table: Option<Vec<OwnPartition>>,
+    /// How it ended.
+    pub ended: Option<(RunEnd, Moment)>,
+}
+
+/// An intent without an outcome.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct OpenIntent {
+    /// The step in words.
+    pub title: String,
+    /// Since when.
+    pub since: Moment,
+}
+
+/// A step that was taken.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct DoneStep {
+    /// The step in words.
+    pub title: String,
+    /// How it ended.
+    pub result: StepResult,
+    /// What was seen.
+    pub saw: String,
+    /// When it began.
+    pub began: Moment,
+    /// When it ended.
+    pub ended: Moment,
+}
+
+/// Requests that are remembered per unit.
+const REMEMBERED_REQUESTS: usize = 256;
+
+impl UnitRecord {
+    /// The record after the unit's first entry; `None` when that entry is another kind.
+    #[must_use]
+    pub fn begin(first: &Stamped, unit: UnitId) -> Option<Self> {
+        let Entry::UnitAdded {
+            nickname,
+            family,
+            way,
+        } = &first.entry
+        else {
+            return None;
+        };
+        Some(Self {
+            id: unit,
+            nickname: nickname.clone(),
+            family: family.clone(),
+            way: way.clone(),
+            added: first.at,
+            seq: first.seq,
+            facts: Vec::new(),
+            retracted: Vec::new(),
+            happened: Vec::new(),
+            keep_safe: KeepSafe::new(),
+            goal: None,
+            run: None,
+            requests: first.request.into_iter().collect(),
+        })
+    }
+
+    /// Takes the next entry in.
+    pub fn apply(&mut self, stamped: &Stamped) {
+        self.seq = stamped.seq;
+        if let Some(request) = stamped.request
+            && !self.requests.contains(&request)
+        {
+            self.requests.push_back(request);
+            if self.requests.len() > REMEMBERED_REQUESTS {
+                self.requests.pop_front();
+            }
+        }
+        match &stamped.entry {
+            Entry::Facts { facts } => facts.iter().for_each(|row| self.take_fact(row)),
+            Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
+            Entry::Happened { happening, at } => {
+                self.happened.retain(|(what, _)| what != happening);
+                self.happened.push((*happening, *at));
+            }
+            Entry::KeptSafe {
+                class,
+                kept: Some(kept),
+            } => {
+                self.keep_safe.insert(*class, kept.clone());
+            }
+            Entry::KeptSafe { class, kept: None } => {
+                self.keep_safe.remove(class);
+            }
+            Entry::GoalChosen { goal } => self.goal = Some(*goal),
+            Entry::RunBegan { run, sheet } => {
+                self.run = Some(RunRecord {
+                    id: *run,
+                    revision: 1,
+                    begun: stamped.at,
+                    sheet: (**sheet).clone(),
+                    at: 0,
+                    done: Vec::new(),
+                    consents: Vec::new(),
+                    open: None,
+                    diverged: None,
+                    table: None,
+                    ended: None,
+                });
+            }
+            entry => {
+                if let Some(run) = &mut self.run {
+                    run.apply(entry, stamped.at);
+                }
+            }
+        }
+    }
+
+    /// What is known now.
+    #[must_use]
+    pub fn known(&self) -> Facts {
+        Facts::new(&self.facts, &self.retracted, self.happened.iter().copied())
+    }
+
+    /// The run that is under way.
+    #[must_use]
+    pub fn active_run(&self) -> Option<&RunRecord> {
+        self.run.as_ref().filter(|run| run.ended.is_none())
+    }
+
+    /// Whether a request was carried out before.
+    #[must_use]
+    pub fn has_done(&self, request: RequestId) -> bool {
+        self.requests.contains(&request)
+    }
+
+    /// Link readings come by the hundred and nobody takes them back one by one, so only the newest
+    /// of a key stays; what a person said stays whole, for undo.
+    fn take_fact(&mut self, row: &FactRow) {
+        use veritope_core::facts::Source;
+        if row.source == Source::Link {
+            self.facts
+                .retain(|known| known.source != Source::Link || known.key != row.key);
+        }
+        self.facts.push(row.clone());
+    }
+}
+
+impl RunRecord {
+    fn apply(&mut self, entry: &Entry, at: Moment) {
+        match entry {
+            Entry::Replanned { run, why, sheet } if *run == self.id => {
+                self.sheet = (**sheet).clone();
+                self.at = 0;
+                self.open = None;
+                self.diverged = Some(why.clone());
+            }
+            Entry::Consented { run, consent } if *run == self.id => {
+                self.consents.retain(|known| known.stage != consent.stage);
+                self.consents.push(consent.clone());
+            }
+            Entry::Intent { run, title, .. } if *run == self.id => {
+                self.open = Some(OpenIntent {
+                    title: title.clone(),
+                    since: at,
+                });
+            }
+            Entry::Outcome {
+                run, result, saw, ..
+            } if *run == self.id => {
+                let (title, began) = match self.open.take() {
+                    Some(open) => (open.title, open.since),
+                    None => (String::new(), at),
+                };
+                self.done.push(DoneStep {
+                    title,
+                    result: *result,
+                    saw: saw.clone(),
+                    began,
+                    ended: at,
+                });
+                if *result == StepResult::AsExpected {
+                    self.at += 1;
+                    self.diverged = None;
+                }
+            }
+            Entry::TableRead {
+                run, partitions, ..
+            } if *run == self.id => {
+                self.table = Some(partitions.clone());
+            }
+            Entry::RunEnded { run, end } if *run == self.id => self.ended = Some((*end, at)),
+            _ => return,
+        }
+        self.revision += 1;
+    }
+
+    /// The next step, while the run is under way.
+    #[must_use]
+    pub fn next_step(&self) -> Option<&Step> {
+        if self.ended.is_some() {
+            None
+        } else {
+            self.sheet.steps.get(self.at)
+        }
+    }
+}

@@ -1,0 +1,893 @@
+//! What screens show: judgements and records brought together, computed anew for every answer.
+//! Nothing here decides; it only asks the core.
+
+use serde::Serialize;
+use veritope_core::budget::{self, Battery};
+use veritope_core::facts::{FactKey, FactKind, FactOption};
+use veritope_core::family::{Consequence, Family};
+use veritope_core::keepsafe::{KeepClass, Kept};
+use veritope_core::partitions::{Described, describe, lacking};
+use veritope_core::plan::sighting::Sighting;
+use veritope_core::plan::{Goal, Sheet, Step};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{Item, ItemState};
+use veritope_core::standing::{self, FactLine, Standing, StandingInput, Verdict};
+use veritope_link::LinkError;
+use veritope_wire::link::Listed;
+use veritope_wire::{BridgeId, FactId, Label, Moment, RunId, UnitId};
+
+use crate::bench::Engine;
+use crate::error::EngineError;
+use crate::record::{RunEnd, Way};
+use crate::run::StepPhase;
+use crate::shelf::ShelfImage;
+use crate::unit::{DoneStep, RunRecord, UnitRecord};
+
+/// How a unit's link stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum LinkPresence {
+    /// It answers.
+    Ready,
+    /// A prompt on the device must be answered first.
+    NotAuthorised,
+    /// Not there now.
+    Absent,
+    /// The bridge doesn't answer.
+    BridgeGone,
+    /// Another unit answers in its place.
+    AnotherUnit,
+    /// There is no link; a person is the source.
+    ByHand,
+}
+
+impl From<Listed> for LinkPresence {
+    fn from(listed: Listed) -> Self {
+        match listed {
+            Listed::Ready => Self::Ready,
+            Listed::NotAuthorised => Self::NotAuthorised,
+            Listed::Absent => Self::Absent,
+        }
+    }
+}
+
+impl LinkPresence {
+    pub(crate) fn of_error(error: &LinkError) -> Self {
+        match error {
+            LinkError::Refused(_) => Self::Absent,
+            LinkError::AnotherUnit { .. } => Self::AnotherUnit,
+            _ => Self::BridgeGone,
+        }
+    }
+}
+
+/// A unit's link, for the tag.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct LinkView {
+    /// How it stands.
+    pub presence: LinkPresence,
+    /// Since when; not known before the first look.
+    pub since: Option<Moment>,
+}
+
+/// A bridge, for the bench.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct BridgeView {
+    /// Its id.
+    pub id: BridgeId,
+    /// Its own name.
+    pub name: String,
+    /// Its address.
+    pub url: String,
+}
+
+/// Whether something may be done, and if not, why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Permission {
+    /// Whether.
+    pub allowed: bool,
+    /// Why not, in one sentence.
+    pub reason: Option<String>,
+    /// The rule behind it.
+    pub rule: Option<Rule>,
+}
+
+impl Permission {
+    fn yes() -> Self {
+        Self {
+            allowed: true,
+            reason: None,
+            rule: None,
+        }
+    }
+
+    fn no(reason: impl Into<String>, rule: Option<Rule>) -> Self {
+        Self {
+            allowed: false,
+            reason: Some(reason.into()),
+            rule,
+        }
+    }
+}
+
+/// The seal as the tag shows it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct SealTag {
+    /// The act that would come next and needs a permit; nothing when none is ahead.
+    pub wanted: Option<String>,
+    /// How many things are missing.
+    pub missing: u32,
+    /// In one sentence.
+    pub sentence: String,
+}
+
+/// Where a next step leads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum NextPlace {
+    /// The standing station.
+    Standing,
+    /// The run station.
+    Run,
+    /// The log.
+    Log,
+}
+
+/// The next step that is honest now.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct NextStep {
+    /// What and why, in one sentence.
+    pub sentence: String,
+    /// Words for the button.
+    pub label: String,
+    /// Where it leads.
+    pub place: NextPlace,
+}
+
+/// A unit as rows and tags show it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct UnitTag {
+    /// Its id.
+    pub id: UnitId,
+    /// Its name here.
+    pub nickname: String,
+    /// Name of its family, when known.
+    pub family: Option<String>,
+    /// Model code, when known.
+    pub model_code: Option<String>,
+    /// Mode in words, when known now.
+    pub mode: Option<String>,
+    /// Lock in words, when known now.
+    pub lock: Option<String>,
+    /// Charge in per cent, carried forward since it was read.
+    pub battery_percent: Option<u32>,
+    /// Link.
+    pub link: LinkView,
+    /// Goal.
+    pub goal: Option<Goal>,
+    /// Goal in words.
+    pub goal_shown: Option<String>,
+    /// Verdict.
+    pub verdict: Verdict,
+    /// The verdict in one sentence.
+    pub sentence: String,
+    /// Seal.
+    pub seal: SealTag,
+    /// What is next.
+    pub next: NextStep,
+    /// Whether a run is under way.
+    pub running: bool,
+}
+
+/// The bench.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct BenchView {
+    /// Bridges.
+    pub bridges: Vec<BridgeView>,
+    /// Units, those that can be worked on first.
+    pub units: Vec<UnitTag>,
+    /// Families to choose from, for a unit by hand.
+    pub families: Vec<FamilyChoice>,
+    /// Answers to the ownership question.
+    #[schema(value_type = Vec<ChoiceOption>)]
+    pub ownership: Vec<FactOption>,
+}
+
+/// A choice, for forms.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct ChoiceOption {
+    /// The id to send.
+    pub id: String,
+    /// Words.
+    pub shown: String,
+}
+
+/// A family to choose.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FamilyChoice {
+    /// Codename.
+    pub codename: String,
+    /// Name.
+    pub name: String,
+    /// What kind of thing.
+    pub form: String,
+}
+
+/// A class of data and what was said about it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct KeepLine {
+    /// The class.
+    pub class: KeepClass,
+    /// Words for it.
+    pub title: String,
+    /// What was said and still counts.
+    pub kept: Option<Kept>,
+}
+
+/// How a fact is typed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub enum FactInput {
+    /// Short text.
+    Text,
+    /// A whole number up to `most`.
+    Count {
+        /// Largest.
+        most: u32,
+    },
+    /// Per cent.
+    Percent,
+    /// One of a list.
+    Choice {
+        /// The list.
+        options: Vec<ChoiceOption>,
+    },
+}
+
+/// A fact line with how to type it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FactEntry {
+    /// The fact.
+    #[serde(flatten)]
+    pub line: FactLine,
+    /// How it is typed.
+    pub input: FactInput,
+    /// The newest row that a person said and may take back.
+    pub undo: Option<FactId>,
+}
+
+/// The standing station.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct StandingView {
+    /// The judgement.
+    pub standing: Standing,
+    /// Facts.
+    pub facts: Vec<FactEntry>,
+    /// Keep-safe list.
+    pub keep_safe: Vec<KeepLine>,
+    /// Gist of each rule that is cited.
+    pub rules: Vec<RuleLine>,
+}
+
+/// A rule with its gist.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RuleLine {
+    /// Id.
+    pub id: Rule,
+    /// Gist.
+    pub gist: String,
+}
+
+/// A sheet that could begin.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct SheetPreview {
+    /// The goal.
+    pub goal: Goal,
+    /// Words for it.
+    pub title: String,
+    /// The sheet, when there is one.
+    pub sheet: Option<Sheet>,
+    /// Battery for it.
+    pub battery: Option<Battery>,
+    /// What its steps oblige to.
+    pub preparations: Vec<Item>,
+    /// What is on the shelf for it.
+    pub images: Vec<ShelfImage>,
+    /// Whether it may begin.
+    pub begin: Permission,
+}
+
+/// A goal to choose.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct GoalChoice {
+    /// The goal.
+    pub id: Goal,
+    /// Words.
+    pub shown: String,
+}
+
+/// The run station.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RunPage {
+    /// Goals to choose from.
+    pub goals: Vec<GoalChoice>,
+    /// The sheet table, when no run is under way and a goal is chosen.
+    pub preview: Option<SheetPreview>,
+    /// The newest run.
+    pub run: Option<RunView>,
+}
+
+/// Who takes a step.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum TakenBy {
+    /// The link.
+    Link,
+    /// A person's hands.
+    Hand,
+}
+
+/// Where the step in hand stands.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub enum StepState {
+    /// Not begun.
+    Ready,
+    /// The device is at it.
+    Running {
+        /// Since when.
+        since: Moment,
+    },
+    /// The device asks.
+    Asking {
+        /// Since when.
+        since: Moment,
+        /// The question in its words.
+        question: String,
+        /// The highlighted answer.
+        default: String,
+    },
+    /// A person is at it and says what is seen.
+    InHand {
+        /// Since when.
+        since: Moment,
+    },
+    /// How it ended is not known: look.
+    Unknown {
+        /// Since when.
+        since: Moment,
+    },
+}
+
+/// The step in hand.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct StepView {
+    /// Its number on the sheet, from 1.
+    pub number: u32,
+    /// Steps on the sheet.
+    pub of: u32,
+    /// The step; what to do by hand is withheld while the seal is closed.
+    pub step: Step,
+    /// Who takes it.
+    pub by: TakenBy,
+    /// Where it stands.
+    pub state: StepState,
+    /// What may be seen, for a person to say.
+    pub sightings: Vec<Sighting>,
+    /// The evidence list, where the step needs a permit.
+    pub seal: Option<Vec<Item>>,
+    /// What it costs, where consent is wanted.
+    pub consequences: Vec<Consequence>,
+    /// Whether a consent is wanted and missing.
+    pub consent_wanted: bool,
+    /// Whether it may be taken now.
+    pub permission: Permission,
+}
+
+/// A run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RunView {
+    /// Its id.
+    pub id: RunId,
+    /// Repeat this in every request.
+    pub revision: u32,
+    /// Goal in words.
+    pub title: String,
+    /// When it began.
+    pub begun: Moment,
+    /// The sheet in force.
+    pub sheet: Sheet,
+    /// Steps taken.
+    pub done: Vec<DoneStep>,
+    /// The step in hand; nothing when ended.
+    pub step: Option<StepView>,
+    /// Why the sheet in force is not the first one.
+    pub diverged: Option<String>,
+    /// The table, once read.
+    pub table: Option<Vec<Described>>,
+    /// Partitions that the family lists and the table lacks.
+    pub lacking: Vec<Label>,
+    /// How it ended.
+    pub ended: Option<RunEnd>,
+    /// When it ended.
+    pub ended_at: Option<Moment>,
+}
+
+impl Engine {
+    /// The bench.
+    ///
+    /// # Errors
+    /// When the record can't be read.
+    pub fn bench_view(&self) -> Result<BenchView, EngineError> {
+        let mut units: Vec<UnitTag> = self
+            .parts
+            .journal
+            .units()?
+            .iter()
+            .map(|unit| self.tag(unit))
+            .collect();
+        // Workable first: what answers before what is by hand before what is away.
+        units.sort_by_key(|unit| {
+            let away = match unit.link.presence {
+                LinkPresence::Ready => 0,
+                LinkPresence::NotAuthorised | LinkPresence::ByHand => 1,
+                LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit => 2,
+            };
+            (away, unit.nickname.to_lowercase())
+        });
+        Ok(BenchView {
+            bridges: self
+                .bridges()
+                .into_iter()
+                .map(|(id, name, url)| BridgeView { id, name, url })
+                .collect(),
+            units,
+            families: self
+                .families
+                .iter()
+                .map(|family| FamilyChoice {
+                    codename: family.codename.clone(),
+                    name: family.name(),
+                    form: family.form.clone(),
+                })
+                .collect(),
+            ownership: match FactKey::Ownership.spec().kind {
+                FactKind::Choice(options) => options.to_vec(),
+                _ => Vec::new(),
+            },
+        })
+    }
+
+    /// One unit's tag.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn unit_tag(&self, unit: UnitId) -> Result<UnitTag, EngineError> {
+        Ok(self.tag(&self.record(unit)?))
+    }
+
+    fn standing(&self, record: &UnitRecord) -> Standing {
+        let family = self.family_of(record);
+        let facts = record.known();
+        let ways = family.map_or(
+            veritope_core::plan::Ways {
+                link: veritope_core::plan::Presence::Missing,
+                image: veritope_core::plan::Presence::Missing,
+            },
+            |family| self.ways(record, family),
+        );
+        standing::judge(&StandingInput {
+            nickname: &record.nickname,
+            family,
+            facts: &facts,
+            keep_safe: &record.keep_safe,
+            policy: &self.policy,
+            ways,
+            consent: None,
+            now: self.now(),
+        })
+    }
+
+    fn tag(&self, record: &UnitRecord) -> UnitTag {
+        let facts = record.known();
+        let family = self.family_of(record);
+        let standing = self.standing(record);
+        let shown = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
+        UnitTag {
+            id: record.id,
+            nickname: record.nickname.clone(),
+            family: family.map(Family::name),
+            model_code: shown(FactKey::ModelCode),
+            mode: shown(FactKey::Mode),
+            lock: shown(FactKey::Lock),
+            battery_percent: family
+                .and_then(|family| budget::charge_now(&facts, family, self.now()))
+                .map(|charge| charge.permille / 10),
+            link: self.link_view(record),
+            goal: record.goal,
+            goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
+            seal: self.seal_tag(record, &standing),
+            next: next_step(record, &standing),
+            verdict: standing.verdict,
+            sentence: standing.sentence,
+            running: record.active_run().is_some(),
+        }
+    }
+
+    fn seal_tag(&self, record: &UnitRecord, standing: &Standing) -> SealTag {
+        let ahead = record.active_run().and_then(|run| {
+            let step = run.sheet.steps[run.at.min(run.sheet.steps.len())..]
+                .iter()
+                .find(|step| step.effect.is_some())?;
+            Some((step.title.clone(), self.seal_of(record, run, step)?))
+        });
+        let is_open_already = matches!(
+            standing.verdict,
+            Verdict::AlreadyUnlocked { .. } | Verdict::NoLock
+        );
+        let (wanted, items) = match ahead {
+            Some((title, items)) => (Some(title), items),
+            None if record.active_run().is_some() || is_open_already => (None, Vec::new()),
+            None => (Some("Unlock".to_owned()), standing.items.clone()),
+        };
+        let missing = items
+            .iter()
+            .filter(|item| item.state != ItemState::Met)
+            .count();
+        let missing = u32::try_from(missing).unwrap_or(u32::MAX);
+        let sentence = match (&wanted, missing) {
+            (None, _) => "Nothing ahead needs a permit.".to_owned(),
+            (Some(act), 0) => format!("Open for: {}.", act.to_lowercase()),
+            (Some(act), 1) => format!("Closed for: {}; one thing is missing.", act.to_lowercase()),
+            (Some(act), n) => format!(
+                "Closed for: {}; {n} things are missing.",
+                act.to_lowercase()
+            ),
+        };
+        SealTag {
+            wanted,
+            missing,
+            sentence,
+        }
+    }
+
+    /// The standing station.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn standing_view(&self, unit: UnitId) -> Result<StandingView, EngineError> {
+        let record = self.record(unit)?;
+        let family = self.family_of(&record);
+        let facts = record.known();
+        let standing = self.standing(&record);
+        let asked = family.map_or(&[][..], |family| &family.keep_safe);
+        let open = veritope_core::keepsafe::open_classes(
+            asked,
+            &record.keep_safe,
+            facts.last(veritope_core::facts::Happening::Wiped),
+        );
+        let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
+        cited.push(Rule::U11);
+        cited.sort();
+        cited.dedup();
+        Ok(StandingView {
+            facts: standing::fact_lines(&facts, family)
+                .into_iter()
+                .map(|line| FactEntry {
+                    input: input_of(line.key),
+                    undo: newest_said(&record, line.key),
+                    line,
+                })
+                .collect(),
+            keep_safe: asked
+                .iter()
+                .map(|class| KeepLine {
+                    class: *class,
+                    title: class.shown().to_owned(),
+                    kept: record
+                        .keep_safe
+                        .get(class)
+                        .filter(|_| !open.contains(class))
+                        .cloned(),
+                })
+                .collect(),
+            rules: cited.into_iter().map(rule_line).collect(),
+            standing,
+        })
+    }
+
+    /// The run station.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn run_page(&self, unit: UnitId) -> Result<RunPage, EngineError> {
+        let record = self.record(unit)?;
+        let preview = match (record.goal, record.active_run()) {
+            (Some(goal), None) => Some(self.sheet_preview(&record, goal)),
+            _ => None,
+        };
+        Ok(RunPage {
+            goals: Goal::ALL
+                .map(|goal| GoalChoice {
+                    id: goal,
+                    shown: goal.shown().to_owned(),
+                })
+                .into(),
+            preview,
+            run: record.run.as_ref().map(|run| self.run_view(&record, run)),
+        })
+    }
+
+    fn sheet_preview(&self, record: &UnitRecord, goal: Goal) -> SheetPreview {
+        let mut preview = SheetPreview {
+            goal,
+            title: goal.shown().to_owned(),
+            sheet: None,
+            battery: None,
+            preparations: Vec::new(),
+            images: Vec::new(),
+            begin: Permission::yes(),
+        };
+        let Some(family) = self.family_of(record) else {
+            preview.begin = Permission::no(EngineError::NoFamily.to_string(), None);
+            return preview;
+        };
+        let sheet = match self.plan_for(record, goal) {
+            Ok(sheet) => sheet,
+            Err(error) => {
+                preview.begin = Permission::no(error.to_string(), None);
+                return preview;
+            }
+        };
+        preview.preparations = self.preparations(record, &sheet);
+        let starts_image = sheet
+            .steps
+            .iter()
+            .any(|step| step.action == veritope_core::plan::Action::TemporaryStart);
+        if starts_image {
+            preview.images = self.shelf.images(family).unwrap_or_default();
+        }
+        let open = preview
+            .preparations
+            .iter()
+            .filter(|item| item.state != ItemState::Met)
+            .count();
+        preview.begin = if let Some(why) = sheet.why_not.first() {
+            Permission::no(why.text.clone(), Some(why.rule))
+        } else if open > 0 {
+            let things = if open == 1 {
+                "one thing is"
+            } else {
+                "some things are"
+            };
+            Permission::no(
+                format!("First {things} missing, see Standing."),
+                Some(Rule::G1),
+            )
+        } else if !self.answers(record) {
+            Permission::no("The unit does not answer now: connect it.", None)
+        } else {
+            Permission::yes()
+        };
+        preview.battery = Some(budget::battery(
+            &sheet,
+            &record.known(),
+            family,
+            &self.policy,
+            self.now(),
+        ));
+        preview.sheet = Some(sheet);
+        preview
+    }
+
+    fn answers(&self, record: &UnitRecord) -> bool {
+        record.way == Way::Hand
+            || matches!(
+                self.link_view(record).presence,
+                LinkPresence::Ready | LinkPresence::NotAuthorised
+            )
+    }
+
+    fn run_view(&self, record: &UnitRecord, run: &RunRecord) -> RunView {
+        let family = self.family_of(record);
+        let table = run.table.as_deref();
+        RunView {
+            id: run.id,
+            revision: run.revision,
+            title: run.sheet.goal.shown().to_owned(),
+            begun: run.begun,
+            sheet: run.sheet.clone(),
+            done: run.done.clone(),
+            step: run
+                .next_step()
+                .map(|step| self.step_view(record, run, step)),
+            diverged: run.diverged.clone(),
+            table: family
+                .zip(table)
+                .map(|(family, table)| describe(family, table)),
+            lacking: family
+                .zip(table)
+                .map_or_else(Vec::new, |(family, table)| lacking(family, table)),
+            ended: run.ended.map(|(end, _)| end),
+            ended_at: run.ended.map(|(_, at)| at),
+        }
+    }
+
+    fn step_view(&self, record: &UnitRecord, run: &RunRecord, step: &Step) -> StepView {
+        let family = self.family_of(record);
+        let by_link = family.is_some_and(|family| Self::is_by_link(record, family, step));
+        let items = self.seal_of(record, run, step);
+        let open = |item: &&Item| item.state != ItemState::Met;
+        let consent_wanted = items
+            .iter()
+            .flatten()
+            .filter(open)
+            .any(|item| item.cure == Some(veritope_core::seal::Cure::Consent));
+        let missing = items.iter().flatten().filter(open).count();
+        let state = match (self.phase(run.id), &run.open) {
+            (Some(StepPhase::Running { since }), _) => StepState::Running { since },
+            (
+                Some(StepPhase::Asking {
+                    since,
+                    question,
+                    default,
+                }),
+                _,
+            ) => StepState::Asking {
+                since,
+                question,
+                default,
+            },
+            (None, Some(intent)) if self.is_changing(record.id) => StepState::Running {
+                since: intent.since,
+            },
+            (None, Some(intent)) if by_link => StepState::Unknown {
+                since: intent.since,
+            },
+            (None, Some(intent)) => StepState::InHand {
+                since: intent.since,
+            },
+            (None, None) => StepState::Ready,
+        };
+        let permission = if missing > 0 {
+            let reason = items
+                .iter()
+                .flatten()
+                .find(open)
+                .map_or_else(String::new, |item| item.text.clone());
+            Permission::no(reason, Some(Rule::G1))
+        } else if state != StepState::Ready {
+            Permission::no("This step is under way.", None)
+        } else if by_link && !self.answers(record) {
+            Permission::no("The unit does not answer now.", None)
+        } else {
+            Permission::yes()
+        };
+        let mut shown = step.clone();
+        if missing > 0 || (state == StepState::Ready && !by_link && step.effect.is_some()) {
+            // The seal shows why, not how.
+            shown.by_hand.clear();
+        }
+        let position = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+        StepView {
+            number: position(run.at + 1),
+            of: position(run.sheet.steps.len()),
+            step: shown,
+            by: if by_link {
+                TakenBy::Link
+            } else {
+                TakenBy::Hand
+            },
+            sightings: if by_link {
+                Vec::new()
+            } else {
+                self.sightings_of(record, step)
+            },
+            consequences: match (&step.effect, family) {
+                (Some(_), Some(family)) => family.consequences.clone(),
+                _ => Vec::new(),
+            },
+            consent_wanted,
+            seal: items,
+            state,
+            permission,
+        }
+    }
+}
+
+fn next_step(record: &UnitRecord, standing: &Standing) -> NextStep {
+    let to = |sentence: String, label: &str, place: NextPlace| NextStep {
+        sentence,
+        label: label.to_owned(),
+        place,
+    };
+    if let Some(run) = record.active_run() {
+        let sentence = run.next_step().map_or_else(
+            || "The run goes on.".to_owned(),
+            |step| format!("The run goes on with: {}.", step.title.to_lowercase()),
+        );
+        return to(sentence, "Go on", NextPlace::Run);
+    }
+    if record
+        .run
+        .as_ref()
+        .is_some_and(|run| run.ended.is_some_and(|(end, _)| end == RunEnd::Reached))
+    {
+        return to(
+            "The goal is reached; the log tells how.".to_owned(),
+            "Read the log",
+            NextPlace::Log,
+        );
+    }
+    match &standing.verdict {
+        Verdict::NotKnownYet => {
+            let sentence = standing.next_check.as_ref().map_or_else(
+                || standing.sentence.clone(),
+                |check| {
+                    format!(
+                        "Find out first: {}; it decides most.",
+                        check.title.to_lowercase()
+                    )
+                },
+            );
+            to(sentence, "Find out", NextPlace::Standing)
+        }
+        Verdict::ReadyAfter { .. } => {
+            let first = standing
+                .items
+                .iter()
+                .find(|item| item.state != ItemState::Met);
+            let sentence =
+                first.map_or_else(|| standing.sentence.clone(), |item| item.text.clone());
+            to(sentence, "Complete the list", NextPlace::Standing)
+        }
+        Verdict::Ready => to(
+            "All that an unlock needs is there; the sheet shows every step before it begins."
+                .to_owned(),
+            "See the sheet",
+            NextPlace::Run,
+        ),
+        Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => to(
+            "Choose what to do with it; the sheet shows every step.".to_owned(),
+            "Choose",
+            NextPlace::Run,
+        ),
+        Verdict::WaitUntil { .. } | Verdict::AskTheVendor | Verdict::NotPossible { .. } => {
+            to(standing.sentence.clone(), "See why", NextPlace::Standing)
+        }
+    }
+}
+
+fn input_of(key: FactKey) -> FactInput {
+    match key.spec().kind {
+        FactKind::Text | FactKind::Identifier => FactInput::Text,
+        FactKind::Count(most) => FactInput::Count { most },
+        FactKind::Percent => FactInput::Percent,
+        FactKind::Choice(options) => FactInput::Choice {
+            options: options
+                .iter()
+                .map(|option| ChoiceOption {
+                    id: option.id.to_owned(),
+                    shown: option.shown.to_owned(),
+                })
+                .collect(),
+        },
+    }
+}
+
+fn newest_said(record: &UnitRecord, key: FactKey) -> Option<FactId> {
+    record
+        .facts
+        .iter()
+        .filter(|row| row.key == key && row.source == veritope_core::facts::Source::Person)
+        .filter(|row| !record.retracted.contains(&row.id))
+        .max_by_key(|row| (row.at, row.id))
+        .map(|row| row.id)
+}
+
+fn rule_line(rule: Rule) -> RuleLine {
+    RuleLine {
+        id: rule,
+        gist: rule.gist().to_owned(),
+    }
+}

@@ -1,0 +1,470 @@
+//! Whole runs against the stand-in in process: the story, the refusals, the mishaps.
+
+mod support;
+
+use std::sync::Arc;
+
+use support::{Impatient, Patient, by_hand, linked, watch_with};
+use veritope_core::facts::FactKey;
+use veritope_core::plan::Goal;
+use veritope_core::rule::Rule;
+use veritope_core::standing::Verdict;
+use veritope_engine::record::{RunEnd, StepResult};
+use veritope_engine::view::{LinkPresence, StepState};
+use veritope_engine::{EngineError, StepEnd};
+use veritope_standin::body::{BodyAct, CablePlace, Finger};
+use veritope_standin::clock::ByHand;
+use veritope_standin::{Bridge, Fault};
+use veritope_wire::link::ActKind;
+
+#[test]
+fn from_first_look_to_the_table_read() {
+    let bench = linked();
+    let standing = bench.engine.standing_view(bench.unit).unwrap().standing;
+    assert!(
+        matches!(standing.verdict, Verdict::ReadyAfter { .. }),
+        "{}",
+        standing.sentence
+    );
+    bench.prepare();
+    assert_eq!(
+        bench
+            .engine
+            .standing_view(bench.unit)
+            .unwrap()
+            .standing
+            .verdict,
+        Verdict::Ready
+    );
+    let run = bench.begin(Goal::ReadTable);
+    assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
+    bench.consent(run).unwrap();
+    bench.will_touch("yes");
+    assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
+    bench.hands_off();
+    assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
+    assert_eq!(bench.step(run).unwrap(), StepEnd::GoalReached);
+    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    assert_eq!(view.ended, Some(RunEnd::Reached));
+    assert_eq!(view.table.unwrap().len(), 9);
+    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    assert_eq!(
+        (tag.mode.as_deref(), tag.lock.as_deref()),
+        (Some("temporary recovery"), Some("unlocked"))
+    );
+    let log = bench.log();
+    let intents = log
+        .iter()
+        .filter(|line| line.starts_with("About to:"))
+        .count();
+    let outcomes = log
+        .iter()
+        .filter(|line| line.starts_with("As expected."))
+        .count();
+    assert_eq!((intents, outcomes), (4, 4), "{log:#?}");
+    assert!(
+        log.iter()
+            .any(|line| line == "The owner's data was erased.")
+    );
+}
+
+#[test]
+fn a_run_does_not_begin_while_preparations_are_open() {
+    let bench = linked();
+    let error = bench
+        .engine
+        .begin_run(bench.unit, Goal::Unlock, bench.request())
+        .unwrap_err();
+    let EngineError::Closed {
+        rule: Rule::G1,
+        missing,
+    } = error
+    else {
+        panic!("{error}")
+    };
+    let rules: Vec<_> = missing.iter().map(|item| item.rule).collect();
+    assert_eq!(rules, [Rule::U6, Rule::U6, Rule::U9]);
+    assert!(
+        bench
+            .log()
+            .last()
+            .unwrap()
+            .starts_with("The seal refused: begin: unlock")
+    );
+}
+
+#[test]
+fn unlocking_before_consent_is_refused_and_nothing_is_sent() {
+    let bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    let events = bench
+        .bridge
+        .with("dock-1", |d| Ok(d.events(0).len()))
+        .unwrap();
+    let error = bench.step(run).unwrap_err();
+    assert!(
+        matches!(&error, EngineError::Closed { rule: Rule::G1, missing } if missing[0].rule == Rule::U11),
+        "{error}"
+    );
+    assert_eq!(
+        bench
+            .bridge
+            .with("dock-1", |d| Ok(d.events(0).len()))
+            .unwrap(),
+        events
+    );
+    let wrong = bench.engine.consent(
+        bench.unit,
+        run,
+        bench.revision(),
+        "sanderling",
+        bench.request(),
+    );
+    assert!(matches!(wrong, Err(EngineError::WrongName { .. })));
+}
+
+#[test]
+fn no_on_the_device_is_a_refusal_and_the_step_can_be_taken_again() {
+    let bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    bench.will_touch("no");
+    assert!(matches!(bench.step(run).unwrap(), StepEnd::Refused { .. }));
+    assert_eq!(
+        bench.engine.unit_tag(bench.unit).unwrap().lock.as_deref(),
+        Some("locked")
+    );
+    bench.will_touch("yes");
+    assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
+    bench.hands_off();
+    assert_eq!(
+        bench.step(run).unwrap(),
+        StepEnd::GoalReached,
+        "the system was started once"
+    );
+}
+
+#[test]
+fn a_device_that_went_elsewhere_is_noticed_before_the_step() {
+    let bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    bench.body(&BodyAct::Touch {
+        button: "start".to_owned(),
+    });
+    bench.pass(30);
+    let StepEnd::NotTaken { why } = bench.step(run).unwrap() else {
+        panic!()
+    };
+    assert_eq!(why, "Expected: bootloader mode. Seen: running system.");
+    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    assert_eq!(view.sheet.steps[0].title, "Restart into bootloader mode");
+    assert_eq!(view.diverged.as_deref(), Some(why.as_str()));
+}
+
+#[test]
+fn the_same_request_is_carried_out_once() {
+    let bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    let (revision, request) = (bench.revision(), bench.request());
+    let first = bench
+        .engine
+        .do_step(bench.unit, run, revision, request, &Patient)
+        .unwrap();
+    let lines = bench.log().len();
+    let again = bench
+        .engine
+        .do_step(bench.unit, run, revision, request, &Patient)
+        .unwrap();
+    assert_eq!((first, again), (StepEnd::AsExpected, StepEnd::DoneBefore));
+    assert_eq!(bench.log().len(), lines);
+    let stale = bench
+        .engine
+        .do_step(bench.unit, run, revision, bench.request(), &Patient);
+    assert!(matches!(stale, Err(EngineError::StaleRevision { .. })));
+}
+
+#[test]
+fn another_unit_under_the_same_handle_is_not_recorded() {
+    let mut bench = linked();
+    bench.bridge = Bridge::new(
+        "table",
+        "t",
+        [watch_with("9a:77:01:5c:20:ff", Arc::new(ByHand::default()))],
+    );
+    bench.restart();
+    let lines = bench.log().len();
+    let error = bench.engine.look(bench.unit).unwrap_err();
+    assert!(matches!(error, EngineError::AnotherUnit { .. }), "{error}");
+    assert_eq!(bench.log().len(), lines);
+    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    assert_eq!(tag.link.presence, LinkPresence::AnotherUnit);
+}
+
+#[test]
+fn a_restart_cut_off_by_a_killed_process_stands_at_the_truth_afterwards() {
+    let mut bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    let end = bench
+        .engine
+        .do_step(
+            bench.unit,
+            run,
+            bench.revision(),
+            bench.request(),
+            &Impatient,
+        )
+        .unwrap();
+    assert!(matches!(end, StepEnd::Unknown { .. }));
+    bench.restart();
+    bench.engine.watch();
+    let step = bench
+        .engine
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap()
+        .step
+        .unwrap();
+    assert!(
+        matches!(step.state, StepState::Unknown { .. }),
+        "the device is still on its way"
+    );
+    let blind = bench.step(run).unwrap_err();
+    assert!(matches!(blind, EngineError::LookFirst), "{blind}");
+    bench.pass(10);
+    bench.engine.watch();
+    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    assert_eq!(view.done[0].result, StepResult::AsExpected);
+    assert_eq!(view.step.unwrap().step.title, "Unlock the bootloader");
+}
+
+#[test]
+fn an_unlock_cut_off_while_the_device_asks_stays_unknown_until_somebody_looks() {
+    let mut bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    bench
+        .engine
+        .do_step(
+            bench.unit,
+            run,
+            bench.revision(),
+            bench.request(),
+            &Impatient,
+        )
+        .unwrap();
+    bench.restart();
+    bench.engine.watch();
+    let step = bench
+        .engine
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap()
+        .step
+        .unwrap();
+    assert!(matches!(step.state, StepState::Unknown { .. }));
+    // The owner says yes while nobody watches; the bench finds out by itself.
+    bench.body(&BodyAct::Touch {
+        button: "yes".to_owned(),
+    });
+    bench.pass(40);
+    bench.engine.watch();
+    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    assert_eq!(view.done[1].result, StepResult::AsExpected);
+    assert_eq!(
+        bench.engine.unit_tag(bench.unit).unwrap().lock.as_deref(),
+        Some("unlocked")
+    );
+}
+
+#[test]
+fn looking_tells_that_an_unlock_has_not_come_about() {
+    let mut bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    bench
+        .engine
+        .do_step(
+            bench.unit,
+            run,
+            bench.revision(),
+            bench.request(),
+            &Impatient,
+        )
+        .unwrap();
+    bench.restart();
+    bench.body(&BodyAct::Touch {
+        button: "no".to_owned(),
+    });
+    bench.engine.look_at_step(bench.unit).unwrap();
+    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    assert_eq!(view.done[1].result, StepResult::Otherwise);
+    assert!(matches!(view.step.unwrap().state, StepState::Ready));
+}
+
+#[test]
+fn a_cable_out_in_a_step_is_unknown_and_settles_when_it_is_back() {
+    let bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench
+        .bridge
+        .with("dock-1", |d| {
+            Ok(d.arm(Fault::CableOutOnAct {
+                act: ActKind::Restart,
+            })
+            .unwrap())
+        })
+        .unwrap();
+    let end = bench.step(run).unwrap();
+    assert_eq!(
+        end,
+        StepEnd::Unknown {
+            why: "the device went away".to_owned()
+        }
+    );
+    assert_eq!(
+        bench.engine.unit_tag(bench.unit).unwrap().mode,
+        None,
+        "a mode is void when nobody sees it"
+    );
+    bench.body(&BodyAct::Cable { to: CablePlace::In });
+    bench.engine.watch();
+    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    assert_eq!(view.done[0].result, StepResult::AsExpected);
+}
+
+#[test]
+fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
+    let bench = by_hand();
+    bench.say(&[
+        (FactKey::Lock, "locked"),
+        (FactKey::Mode, "system"),
+        (FactKey::Battery, "70"),
+    ]);
+    bench.prepare();
+    let refused = bench
+        .engine
+        .begin_run(bench.unit, Goal::ReadTable, bench.request())
+        .unwrap_err();
+    assert!(
+        matches!(&refused, EngineError::WhyNot(why) if why.len() == 1),
+        "{refused}"
+    );
+    let run = bench.begin(Goal::TemporaryRecovery);
+    let step = || {
+        bench
+            .engine
+            .run_page(bench.unit)
+            .unwrap()
+            .run
+            .unwrap()
+            .step
+            .unwrap()
+    };
+    let seen = |what: &str| {
+        bench
+            .engine
+            .say_seen(bench.unit, run, bench.revision(), what, bench.request())
+            .unwrap()
+    };
+    let mut titles = Vec::new();
+    while titles.len() < 9 {
+        titles.push(step().step.title);
+        if step().consent_wanted {
+            assert_eq!(step().step.by_hand, "", "not how, before consent");
+            assert!(matches!(bench.step(run), Err(EngineError::Closed { .. })));
+            bench.consent(run).unwrap();
+        }
+        assert_eq!(bench.step(run).unwrap(), StepEnd::ByHand);
+        assert_ne!(step().step.by_hand, "");
+        let expected = step().sightings[0].id.clone();
+        if seen(&expected) == StepEnd::GoalReached {
+            break;
+        }
+    }
+    assert_eq!(
+        titles,
+        [
+            "Let this computer command it",
+            "Restart into bootloader mode",
+            "Unlock the bootloader",
+            "Start the recovery from memory"
+        ]
+    );
+}
+
+#[test]
+fn by_hand_something_else_is_planned_around() {
+    let bench = by_hand();
+    bench.say(&[(FactKey::Lock, "unlocked"), (FactKey::Mode, "bootloader")]);
+    let run = bench.begin(Goal::TemporaryRecovery);
+    bench.step(run).unwrap();
+    let end = bench
+        .engine
+        .say_seen(
+            bench.unit,
+            run,
+            bench.revision(),
+            "something-else",
+            bench.request(),
+        )
+        .unwrap();
+    assert!(matches!(end, StepEnd::Otherwise { .. }));
+    let step = bench
+        .engine
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap()
+        .step
+        .unwrap();
+    assert_eq!(step.step.title, "Look which mode it is in");
+}
+
+#[test]
+fn a_forced_restart_in_the_middle_is_seen_by_the_watch() {
+    let bench = linked();
+    bench.engine.watch();
+    bench.body(&BodyAct::HoldDockButton {
+        seconds: 15,
+        finger: Finger::OnScreen,
+    });
+    bench.engine.watch();
+    assert_eq!(
+        bench.engine.unit_tag(bench.unit).unwrap().link.presence,
+        LinkPresence::Absent
+    );
+    bench.pass(10);
+    bench.engine.watch();
+    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    assert_eq!(
+        (tag.link.presence, tag.mode.as_deref()),
+        (LinkPresence::Ready, Some("bootloader mode"))
+    );
+}
+
+#[test]
+fn watching_an_idle_unit_writes_nothing() {
+    let bench = linked();
+    bench.engine.watch();
+    let lines = bench.log().len();
+    for _ in 0..5 {
+        bench.engine.watch();
+    }
+    assert_eq!(bench.log().len(), lines);
+}

@@ -1,0 +1,428 @@
+//! A bench in memory: the stand-in in process, a clock that moves when somebody waits, a journal on
+//! real log files.
+
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::atomic::{AtomicI64, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
+
+use uuid::Uuid;
+use veritope_core::facts::FactKey;
+use veritope_core::plan::Goal;
+use veritope_engine::data::DataFolder;
+use veritope_engine::logfile::LogFiles;
+use veritope_engine::ports::{Clock, Connect, Ids, Journal, JournalError, Silent};
+use veritope_engine::record::{Entry, Scope, Stamped, Way};
+use veritope_engine::unit::UnitRecord;
+use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
+use veritope_formats::startimage::build_start_image;
+use veritope_link::{Door, LinkError, Transport};
+use veritope_standin::body::{BodyAct, CablePlace};
+use veritope_standin::clock::ByHand;
+use veritope_standin::profile::Profile;
+use veritope_standin::storage::Memory;
+use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
+use veritope_wire::link::{
+    ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
+    Operation, OperationId, PartitionList,
+};
+use veritope_wire::{Digest, Moment, RequestId, RunId, UnitId};
+
+/// The stand-in without a network.
+struct InProcess(Bridge);
+
+impl Transport for InProcess {
+    fn info(&self) -> Result<BridgeInfo, LinkError> {
+        Ok(BridgeInfo {
+            name: "table".to_owned(),
+            link_version: 1,
+            extras: Vec::new(),
+        })
+    }
+
+    fn devices(&self) -> Result<DeviceList, LinkError> {
+        let lines = self
+            .0
+            .handles()
+            .into_iter()
+            .map(|handle| self.0.with(&handle, |d| Ok(d.line())));
+        Ok(DeviceList {
+            devices: lines
+                .collect::<Result<_, _>>()
+                .map_err(LinkError::Refused)?,
+        })
+    }
+
+    fn state(&self, device: &Handle) -> Result<DeviceState, LinkError> {
+        self.0
+            .with(&device.0, |d| Ok(d.state()))
+            .map_err(LinkError::Refused)
+    }
+
+    fn operation(&self, device: &Handle, id: OperationId) -> Result<Operation, LinkError> {
+        self.0
+            .with(&device.0, |d| d.operation(id))
+            .map_err(LinkError::Refused)
+    }
+
+    fn events(&self, device: &Handle, after: u64, _: Duration) -> Result<LinkEvents, LinkError> {
+        let events = self
+            .0
+            .with(&device.0, |d| Ok(d.events(after)))
+            .map_err(LinkError::Refused)?;
+        Ok(LinkEvents { events })
+    }
+
+    fn partitions(&self, device: &Handle) -> Result<PartitionList, LinkError> {
+        self.0
+            .with(&device.0, |d| d.partitions())
+            .map_err(LinkError::Refused)
+    }
+
+    fn read(
+        &self,
+        device: &Handle,
+        label: &str,
+        first: u64,
+        count: u64,
+    ) -> Result<Vec<u8>, LinkError> {
+        self.0
+            .with(&device.0, |d| d.read(label, first, count))
+            .map_err(LinkError::Refused)
+    }
+
+    fn act(&self, _: &Door, device: &Handle, request: &ActRequest) -> Result<Operation, LinkError> {
+        self.0
+            .with(&device.0, |d| d.act(request))
+            .map_err(LinkError::Refused)
+    }
+
+    fn put_memory(
+        &self,
+        _: &Door,
+        device: &Handle,
+        epoch: Epoch,
+        digest: Digest,
+        bytes: &[u8],
+    ) -> Result<InMemory, LinkError> {
+        self.0
+            .with(&device.0, |d| d.put_memory(bytes.to_vec(), epoch, digest))
+            .map_err(LinkError::Refused)
+    }
+}
+
+struct Plug(Bridge);
+
+impl Connect for Plug {
+    fn connect(&self, _: &str, _: &str) -> Result<Arc<dyn Transport>, LinkError> {
+        Ok(Arc::new(InProcess(self.0.clone())))
+    }
+}
+
+/// Bench time and device time move together when somebody waits.
+pub(crate) struct Time {
+    bench: AtomicI64,
+    device: Arc<ByHand>,
+    at_each_pause: Mutex<Option<Box<dyn Fn() + Send>>>,
+}
+
+impl Clock for Time {
+    fn now(&self) -> Moment {
+        // Every look at the clock is a millisecond later, so that order shows.
+        Moment::from_ms(self.bench.fetch_add(1, Ordering::SeqCst)).unwrap()
+    }
+
+    fn pause(&self, _: Duration) {
+        self.bench.fetch_add(1000, Ordering::SeqCst);
+        self.device.pass(1);
+        if let Some(act) = &*self.at_each_pause.lock().unwrap() {
+            act();
+        }
+    }
+}
+
+struct Counting(AtomicU64);
+
+impl Ids for Counting {
+    fn fresh(&self) -> Uuid {
+        let n = self.0.fetch_add(1, Ordering::SeqCst);
+        Uuid::from_u128(0x0192_f0c1_0000_7000_8000_0000_0000_0000 + u128::from(n))
+    }
+}
+
+struct Files {
+    files: Mutex<(LogFiles, BTreeMap<UnitId, UnitRecord>)>,
+    time: Arc<Time>,
+}
+
+impl Files {
+    fn open(folder: &Path, time: Arc<Time>) -> Self {
+        let mut units = BTreeMap::new();
+        let files = LogFiles::open(folder, |stamped| take(&mut units, &stamped)).unwrap();
+        Self {
+            files: Mutex::new((files, units)),
+            time,
+        }
+    }
+}
+
+fn take(units: &mut BTreeMap<UnitId, UnitRecord>, stamped: &Stamped) {
+    if let Scope::Unit(unit) = stamped.scope {
+        match units.get_mut(&unit) {
+            Some(record) => record.apply(stamped),
+            None => drop(units.insert(unit, UnitRecord::begin(stamped, unit).unwrap())),
+        }
+    }
+}
+
+impl Journal for Files {
+    fn append(
+        &self,
+        scope: Scope,
+        request: Option<RequestId>,
+        entries: Vec<Entry>,
+    ) -> Result<Vec<Stamped>, JournalError> {
+        let at = self.time.now();
+        let mut files = self.files.lock().unwrap();
+        let stamped = files
+            .0
+            .append(scope, at, request, entries)
+            .map_err(|source| JournalError {
+                doing: "written",
+                source: Box::new(source),
+            })?;
+        stamped
+            .iter()
+            .for_each(|stamped| take(&mut files.1, stamped));
+        Ok(stamped)
+    }
+
+    fn unit(&self, unit: UnitId) -> Result<Option<UnitRecord>, JournalError> {
+        Ok(self.files.lock().unwrap().1.get(&unit).cloned())
+    }
+
+    fn units(&self) -> Result<Vec<UnitRecord>, JournalError> {
+        Ok(self.files.lock().unwrap().1.values().cloned().collect())
+    }
+}
+
+/// Waits for everything.
+pub(crate) struct Patient;
+
+impl Watcher for Patient {
+    fn phase(&self, _: &StepPhase) {}
+
+    fn should_stop(&self) -> bool {
+        false
+    }
+}
+
+/// Stops waiting at the first opportunity.
+pub(crate) struct Impatient;
+
+impl Watcher for Impatient {
+    fn phase(&self, _: &StepPhase) {}
+
+    fn should_stop(&self) -> bool {
+        true
+    }
+}
+
+pub(crate) struct Bench {
+    pub(crate) engine: Engine,
+    pub(crate) bridge: Bridge,
+    pub(crate) unit: UnitId,
+    pub(crate) time: Arc<Time>,
+    ids: Arc<Counting>,
+    pub(crate) folder: tempfile::TempDir,
+}
+
+pub(crate) fn birth(chip_id: &str) -> Birth {
+    Birth {
+        handle: "dock-1".to_owned(),
+        seed: 7,
+        serial: "FL1-220417-0093".to_owned(),
+        chip_id: chip_id.to_owned(),
+        lock: LockState::Locked,
+        debugging: Setting::On,
+        battery_percent: 81,
+        cable: CablePlace::In,
+    }
+}
+
+pub(crate) fn watch_with(chip_id: &str, clock: Arc<ByHand>) -> Device {
+    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    Device::make_in(storage, Profile::gimbal(), &birth(chip_id), clock).unwrap()
+}
+
+/// A bench with Sanderling on it, linked, image on the shelf; nothing typed yet.
+pub(crate) fn linked() -> Bench {
+    bench(|bridge| Way::Link {
+        bridge,
+        handle: Handle("dock-1".to_owned()),
+    })
+}
+
+/// The same with Sanderling by hand.
+pub(crate) fn by_hand() -> Bench {
+    bench(|_| Way::Hand)
+}
+
+fn bench(way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench {
+    let folder = tempfile::tempdir().unwrap();
+    let device_clock = Arc::new(ByHand::default());
+    let bridge = Bridge::new(
+        "table",
+        "t",
+        [watch_with("9a:77:01:5c:20:e4", device_clock.clone())],
+    );
+    let time = Arc::new(Time {
+        bench: AtomicI64::new(1_795_500_000_000),
+        device: device_clock,
+        at_each_pause: Mutex::new(None),
+    });
+    let data = DataFolder::open(folder.path()).unwrap();
+    let image = build_start_image("gimbal", "recovery", "3.2.0", &[5; 20_000]);
+    std::fs::write(data.join("shelf/r.img"), &image).unwrap();
+    let side = format!(
+        "image = \"r.img\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
+        Digest::of(&image)
+    );
+    std::fs::write(data.join("shelf/r.toml"), side).unwrap();
+    let ids = Arc::new(Counting(AtomicU64::new(1)));
+    let engine = open(folder.path(), &bridge, &time, &ids);
+    let request = || RequestId::new(ids.fresh());
+    let id = engine.add_bridge("http://table", "t", request()).unwrap();
+    let new = NewUnit {
+        nickname: "Sanderling".to_owned(),
+        way: way(id),
+        family: Some("gimbal".to_owned()),
+        ownership: "mine".to_owned(),
+    };
+    let unit = engine.add_unit(new, request()).unwrap();
+    Bench {
+        engine,
+        bridge,
+        unit,
+        time,
+        ids,
+        folder,
+    }
+}
+
+fn open(folder: &Path, bridge: &Bridge, time: &Arc<Time>, ids: &Arc<Counting>) -> Engine {
+    let data = DataFolder::open(folder).unwrap();
+    let parts = Parts {
+        journal: Arc::new(Files::open(&data.join("log"), time.clone())),
+        clock: time.clone(),
+        ids: ids.clone(),
+        notify: Arc::new(Silent),
+        connect: Arc::new(Plug(bridge.clone())),
+    };
+    Engine::open(data, parts).unwrap()
+}
+
+impl Bench {
+    pub(crate) fn request(&self) -> RequestId {
+        RequestId::new(self.ids.fresh())
+    }
+
+    /// What a killed and restarted process sees.
+    pub(crate) fn restart(&mut self) {
+        self.engine = open(self.folder.path(), &self.bridge, &self.time, &self.ids);
+    }
+
+    pub(crate) fn say(&self, pairs: &[(FactKey, &str)]) {
+        let said: Vec<_> = pairs
+            .iter()
+            .map(|(key, value)| (*key, (*value).to_owned()))
+            .collect();
+        self.engine
+            .type_facts(self.unit, &said, self.request())
+            .unwrap();
+    }
+
+    /// Everything that an unlock needs but the consent.
+    pub(crate) fn prepare(&self) {
+        self.say(&[(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")]);
+        let classes = self.engine.families()[0].keep_safe.clone();
+        let waived: Vec<_> = classes
+            .into_iter()
+            .map(|class| (class, KeepSaid::Waived))
+            .collect();
+        self.engine
+            .keep_safe(self.unit, &waived, self.request())
+            .unwrap();
+    }
+
+    pub(crate) fn begin(&self, goal: Goal) -> RunId {
+        self.engine
+            .begin_run(self.unit, goal, self.request())
+            .unwrap()
+    }
+
+    pub(crate) fn revision(&self) -> u32 {
+        self.engine
+            .run_page(self.unit)
+            .unwrap()
+            .run
+            .unwrap()
+            .revision
+    }
+
+    pub(crate) fn step(&self, run: RunId) -> Result<StepEnd, EngineError> {
+        self.engine
+            .do_step(self.unit, run, self.revision(), self.request(), &Patient)
+    }
+
+    pub(crate) fn consent(&self, run: RunId) -> Result<(), EngineError> {
+        self.engine.consent(
+            self.unit,
+            run,
+            self.revision(),
+            "Sanderling",
+            self.request(),
+        )
+    }
+
+    /// Touches `button` on the device as soon as its screen shows it.
+    pub(crate) fn will_touch(&self, button: &'static str) {
+        let bridge = self.bridge.clone();
+        *self.time.at_each_pause.lock().unwrap() = Some(Box::new(move || {
+            let _ = bridge.with("dock-1", |device| {
+                device.body(&BodyAct::Touch {
+                    button: button.to_owned(),
+                })
+            });
+        }));
+    }
+
+    pub(crate) fn hands_off(&self) {
+        *self.time.at_each_pause.lock().unwrap() = None;
+    }
+
+    pub(crate) fn body(&self, act: &BodyAct) {
+        self.bridge
+            .with("dock-1", |device| device.body(act))
+            .unwrap();
+    }
+
+    pub(crate) fn pass(&self, seconds: u32) {
+        for _ in 0..seconds {
+            self.time.pause(Duration::ZERO);
+        }
+    }
+
+    /// Every sentence of the unit's log, read back from the file with its chain checked.
+    pub(crate) fn log(&self) -> Vec<String> {
+        let scope = Scope::Unit(self.unit);
+        let path = self.folder.path().join(format!("log/{}.jsonl", self.unit));
+        let mut all = Vec::new();
+        veritope_engine::logfile::read_chain(&path, scope, &mut |stamped| {
+            all.push(stamped.entry.sentence());
+        })
+        .unwrap();
+        all
+    }
+}
