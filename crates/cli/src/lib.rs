@@ -1,1 +1,170 @@
-//! x
+//! The `veritope` command. Wrong input is one line that says what, where and what to do, and exit
+//! code 2; nothing is changed then.
+
+pub mod args;
+pub mod demo;
+mod link;
+mod standin;
+
+use std::process::ExitCode;
+
+use tokio::runtime::Runtime;
+use veritope_server::front::FrontEnd;
+use veritope_server::store::Store;
+
+use args::{Args, Command};
+
+/// Exit code: what was asked for was found wanting.
+pub const EXIT_FOUND: u8 = 1;
+/// Exit code: wrong input, or something that is needed is not there.
+pub const EXIT_UNUSABLE: u8 = 2;
+
+/// Why a command came to nothing; printed as one line.
+#[derive(Debug, thiserror::Error)]
+pub enum CommandError {
+    /// The server.
+    #[error(transparent)]
+    Serve(#[from] veritope_server::ServeError),
+    /// The stand-in.
+    #[error(transparent)]
+    Bridge(#[from] veritope_standin::BridgeError),
+    /// The link.
+    #[error(transparent)]
+    Link(#[from] veritope_link::LinkError),
+    /// The demo's data.
+    #[error(transparent)]
+    Demo(#[from] demo::DemoError),
+    /// Anything else that is wrong with the input.
+    #[error("{0}")]
+    Input(String),
+    /// The machine.
+    #[error(transparent)]
+    Io(#[from] std::io::Error),
+}
+
+/// Runs a command.
+#[must_use]
+pub fn run(args: Args) -> ExitCode {
+    match dispatch(args.command) {
+        Ok(code) => code,
+        Err(error) => {
+            eprintln!("veritope: {}", one_line(&error));
+            ExitCode::from(EXIT_UNUSABLE)
+        }
+    }
+}
+
+/// The error and its causes on one line, each said once.
+fn one_line(error: &dyn std::error::Error) -> String {
+    let mut text = error.to_string();
+    let mut next = error.source();
+    while let Some(source) = next {
+        let more = source.to_string();
+        if !text.contains(&more) {
+            text = format!("{text}: {more}");
+        }
+        next = source.source();
+    }
+    text.replace('\n', " ")
+}
+
+fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
+    match command {
+        Command::Serve(serve) => {
+            let front = front_end(serve.front.as_deref());
+            let data = serve.data.map_or_else(usual_data, Ok)?;
+            Runtime::new()?.block_on(async {
+                let config = veritope_server::Config {
+                    listen: serve.listen,
+                    data,
+                    front,
+                };
+                let running = veritope_server::start(config).await?;
+                println!("http://{}", running.address);
+                interrupted().await;
+                running.stop().await;
+                Ok(ExitCode::SUCCESS)
+            })
+        }
+        Command::Demo(args) => {
+            let config = demo::DemoConfig {
+                listen: args.listen,
+                standin: args.standin,
+                data: args.data.map_or_else(demo::usual_folder, Ok)?,
+                front: front_end(args.front.as_deref()),
+                time_scale: args.time_scale,
+            };
+            Runtime::new()?.block_on(async {
+                let running = demo::start(config).await?;
+                println!("Bench     http://{}", running.bench);
+                println!(
+                    "Stand-in  http://{} (the devices' own screens and buttons)",
+                    running.standin
+                );
+                println!("Ctrl-C stops it; the demo data is made anew at every start.");
+                interrupted().await;
+                running.stop().await;
+                Ok(ExitCode::SUCCESS)
+            })
+        }
+        Command::Standin(args) => standin::run(args),
+        Command::Link(args) => link::run(&args),
+        Command::Rebuild(args) => {
+            veritope_engine::data::DataFolder::open(&args.data)
+                .map_err(veritope_server::ServeError::from)?;
+            Store::rebuild(&args.data).map_err(veritope_server::ServeError::from)?;
+            println!(
+                "The index in {} was made anew from the log.",
+                args.data.display()
+            );
+            Ok(ExitCode::SUCCESS)
+        }
+        Command::Openapi => {
+            print!("{}", veritope_server::openapi());
+            Ok(ExitCode::SUCCESS)
+        }
+    }
+}
+
+fn front_end(named: Option<&std::path::Path>) -> FrontEnd {
+    match named {
+        Some(path) if path.as_os_str() == "none" => FrontEnd::None,
+        Some(path) => FrontEnd::Folder(path.to_owned()),
+        #[cfg(feature = "embedded")]
+        None => FrontEnd::Embedded,
+        #[cfg(not(feature = "embedded"))]
+        None => FrontEnd::Folder("web/dist".into()),
+    }
+}
+
+fn usual_data() -> Result<std::path::PathBuf, CommandError> {
+    data_home().map(|home| home.join("veritope"))
+}
+
+fn data_home() -> Result<std::path::PathBuf, CommandError> {
+    let home = std::env::var_os("XDG_DATA_HOME")
+        .map(std::path::PathBuf::from)
+        .or_else(|| {
+            std::env::var_os("HOME").map(|home| std::path::Path::new(&home).join(".local/share"))
+        });
+    home.ok_or_else(|| {
+        CommandError::Input("there is no home folder; name one with --data".to_owned())
+    })
+}
+
+async fn interrupted() {
+    let terminated = async {
+        #[cfg(unix)]
+        if let Ok(mut signal) =
+            tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate())
+        {
+            signal.recv().await;
+            return;
+        }
+        std::future::pending::<()>().await;
+    };
+    tokio::select! {
+        _ = tokio::signal::ctrl_c() => {}
+        () = terminated => {}
+    }
+}

@@ -47,7 +47,8 @@ pub enum StepPhase {
 }
 
 /// How a call to [`Engine::do_step`] ended.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
 pub enum StepEnd {
     /// The same request was carried out before.
     DoneBefore,

@@ -1,1 +1,24 @@
-//! x
+//! The bench over HTTP: routes, the index of the record, events, jobs, the built front end. No rule
+//! of the job is here; what may be done and why not comes from the engine as data.
+//!
+//! * [`store`]: SQLite beside the log files, one writer thread
+//! * [`jobs`]: steps under way, on threads of their own
+//! * [`events`]: what changed, as a stream that can be resumed
+//! * `routes`: the API; [`openapi`] prints its description
+//! * [`front`]: the built front end, embedded or from a folder
+//! * `guard`: who may ask: this machine, this origin, bodies of a sane size
+
+mod error;
+pub mod events;
+pub mod front;
+mod guard;
+pub mod jobs;
+mod routes;
+mod serve;
+pub mod store;
+mod system;
+mod tables;
+
+pub use routes::openapi;
+pub use serve::{Config, Running, ServeError, open_engine, start};
+pub use system::{SystemClock, SystemIds};

@@ -59,6 +59,14 @@ impl Noise {
     }
 }
 
+/// A recovery image for a family, as its publisher would offer it: about 7 MiB, half of which
+/// compresses.
+#[must_use]
+pub fn recovery_image(codename: &str, version: &str) -> Vec<u8> {
+    let payload = Noise::new(0, version).firmware(7 << 20);
+    build_start_image(codename, "recovery", version, &payload)
+}
+
 /// Where a partition lies, as laid out.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Placed {

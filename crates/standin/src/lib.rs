@@ -16,4 +16,5 @@ mod saved;
 pub mod storage;
 
 pub use bridge::{Bridge, BridgeError, serve};
+pub use content::recovery_image;
 pub use device::{Birth, Device, Fault, LockState, MEMORY_BYTES, NextStart, Running, Setting};

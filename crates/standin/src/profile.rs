@@ -58,6 +58,8 @@ pub struct Profile {
     pub model_code: &'static str,
     /// Build it ships with.
     pub build: &'static str,
+    /// How many times larger than usual system and user data are.
+    pub size_scale: u32,
     /// Partitions in disk order.
     pub partitions: Vec<Part>,
     /// Partitions that an unlock erases.
@@ -84,6 +86,7 @@ impl Profile {
             codename: "gimbal",
             model_code: "FL-1",
             build: "loop-4.1.7-20261011",
+            size_scale: 1,
             partitions: vec![
                 part("aboot", 1, Content::Firmware),
                 part("boot", 12, Content::Image { kind: "system" }),
@@ -112,6 +115,18 @@ impl Profile {
             },
             battery_per_hour: (200, 160, 350),
         }
+    }
+
+    /// The same kind of device with `factor` times the room for system and user data.
+    #[must_use]
+    pub fn scaled(mut self, factor: u32) -> Self {
+        for part in &mut self.partitions {
+            if matches!(part.content, Content::System | Content::Encrypted) {
+                part.mib *= u64::from(factor.max(1));
+            }
+        }
+        self.size_scale *= factor.max(1);
+        self
     }
 
     /// The profile with this codename.

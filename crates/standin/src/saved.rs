@@ -15,6 +15,7 @@ use crate::profile::Profile;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Saved {
     pub(crate) profile: String,
+    pub(crate) size_scale: u32,
     pub(crate) seed: u64,
     pub(crate) serial: String,
     pub(crate) chip_id: String,
@@ -43,6 +44,7 @@ impl Saved {
     pub(crate) fn new(profile: &Profile, birth: &Birth, at_ms: i64) -> Self {
         Self {
             profile: profile.codename.to_owned(),
+            size_scale: profile.size_scale,
             seed: birth.seed,
             serial: birth.serial.clone(),
             chip_id: birth.chip_id.clone(),

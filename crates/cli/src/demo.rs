@@ -1,0 +1,274 @@
+//! The demo bench: two watches of one family, simulated, on a bridge of their own in the same
+//! process; Sanderling out of the box, Ruff unlocked some time ago.
+
+use std::fs;
+use std::net::SocketAddr;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use tokio::net::TcpListener;
+use tokio::sync::watch;
+use tokio::task::JoinHandle;
+use veritope_engine::ports::Silent;
+use veritope_engine::record::Way;
+use veritope_engine::{EngineError, NewUnit};
+use veritope_server::front::FrontEnd;
+use veritope_server::{Config, Running, open_engine};
+use veritope_standin::body::CablePlace;
+use veritope_standin::clock::Scaled;
+use veritope_standin::profile::Profile;
+use veritope_standin::{Birth, Bridge, BridgeError, Device, LockState, Setting, serve};
+use veritope_wire::link::Handle;
+use veritope_wire::{Digest, RequestId};
+
+use crate::standin::uuid_token;
+use crate::{CommandError, data_home};
+
+/// How to run the demo.
+#[derive(Debug, Clone)]
+pub struct DemoConfig {
+    /// Address of the bench; port 0 takes a free one.
+    pub listen: SocketAddr,
+    /// Address of the simulated devices.
+    pub standin: SocketAddr,
+    /// Folder for the demo data; emptied if it is a demo's, refused if it is anything else.
+    pub data: PathBuf,
+    /// The front end.
+    pub front: FrontEnd,
+    /// How much faster than real time passes on the devices.
+    pub time_scale: u32,
+}
+
+/// Why the demo can't start.
+#[derive(Debug, thiserror::Error)]
+pub enum DemoError {
+    /// The folder holds something else.
+    #[error("{} is not a demo folder and not empty; nothing was deleted, choose another with --data", .0.display())]
+    NotADemo(PathBuf),
+    /// The folder can't be made.
+    #[error("the demo data in {} can't be made: {source}", .folder.display())]
+    Folder {
+        /// The folder.
+        folder: PathBuf,
+        /// Why.
+        #[source]
+        source: std::io::Error,
+    },
+    /// The bench did not take the demo units.
+    #[error("the demo bench could not be set up")]
+    Engine(#[from] EngineError),
+}
+
+/// A demo that is up.
+pub struct DemoRunning {
+    /// Where the bench listens.
+    pub bench: SocketAddr,
+    /// Where the simulated devices are.
+    pub standin: SocketAddr,
+    /// The devices, for tests that turn their knobs.
+    pub bridge: Bridge,
+    /// What a bench needs to get at the bridge.
+    pub token: String,
+    server: Running,
+    stop_standin: watch::Sender<bool>,
+    standin_served: JoinHandle<std::io::Result<()>>,
+}
+
+impl DemoRunning {
+    /// Stops bench and devices.
+    pub async fn stop(self) {
+        self.server.stop().await;
+        // Nobody listening means that it has stopped already.
+        let _ = self.stop_standin.send(true);
+        let _ = self.standin_served.await;
+    }
+}
+
+/// Marks a folder that the demo may empty.
+const MARKER: &str = "veritope-demo";
+
+/// Where the demo data lies when nothing is said.
+///
+/// # Errors
+/// When there is no home folder.
+pub fn usual_folder() -> Result<PathBuf, CommandError> {
+    data_home().map(|home| home.join("veritope-demo"))
+}
+
+/// Makes the demo data anew and serves it.
+///
+/// # Errors
+/// See [`CommandError`]; nothing is left running then.
+pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
+    config
+        .front
+        .check()
+        .map_err(veritope_server::ServeError::from)?;
+    let listener =
+        TcpListener::bind(config.standin)
+            .await
+            .map_err(|source| BridgeError::Listen {
+                address: config.standin,
+                source,
+            })?;
+    let standin = listener.local_addr()?;
+    // A taken port is found out before anything is deleted.
+    drop(TcpListener::bind(config.listen).await.map_err(|source| {
+        veritope_server::ServeError::Listen {
+            address: config.listen,
+            source,
+        }
+    })?);
+    let token = uuid_token();
+    let (data, scale, key) = (config.data.clone(), config.time_scale, token.clone());
+    let bridge = tokio::task::spawn_blocking(move || make_bridge(&data, scale, &key))
+        .await
+        .map_err(std::io::Error::other)??;
+    let (stop_standin, mut stopping) = watch::channel(false);
+    let served = serve(bridge.clone(), listener, async move {
+        let _ = stopping.wait_for(|stop| *stop).await;
+    });
+    let standin_served = tokio::spawn(served);
+    let (data, key) = (config.data.clone(), token.clone());
+    tokio::task::spawn_blocking(move || set_up(&data, standin, &key))
+        .await
+        .map_err(std::io::Error::other)??;
+    let server = veritope_server::start(Config {
+        listen: config.listen,
+        data: config.data,
+        front: config.front,
+    })
+    .await?;
+    Ok(DemoRunning {
+        bench: server.address,
+        standin,
+        bridge,
+        token,
+        server,
+        stop_standin,
+        standin_served,
+    })
+}
+
+fn make_bridge(data: &Path, time_scale: u32, token: &str) -> Result<Bridge, CommandError> {
+    let refuse = |source| DemoError::Folder {
+        folder: data.to_owned(),
+        source,
+    };
+    empty(data).map_err(|error| match error.kind() {
+        std::io::ErrorKind::DirectoryNotEmpty => DemoError::NotADemo(data.to_owned()),
+        _ => refuse(error),
+    })?;
+    shelve(&data.join("shelf")).map_err(refuse)?;
+    let clock = Arc::new(Scaled::from(0, time_scale));
+    let unit = |handle: &str, seed, serial: &str, chip_id: &str, lock, battery_percent| Birth {
+        handle: handle.to_owned(),
+        seed,
+        serial: serial.to_owned(),
+        chip_id: chip_id.to_owned(),
+        lock,
+        debugging: Setting::On,
+        battery_percent,
+        cable: CablePlace::In,
+    };
+    let births = [
+        unit(
+            "dock-1",
+            11,
+            "FL1-220417-0093",
+            "9a:77:01:5c:20:e4",
+            LockState::Locked,
+            81,
+        ),
+        unit(
+            "dock-2",
+            12,
+            "FL1-211130-0417",
+            "9a:77:01:31:b8:0d",
+            LockState::Unlocked,
+            46,
+        ),
+    ];
+    let mut devices = Vec::new();
+    for birth in &births {
+        let folder = data.join("standin").join(&birth.handle);
+        let device = Device::make(&folder, Profile::gimbal(), birth, clock.clone())
+            .map_err(|source| BridgeError::Device { folder, source })?;
+        devices.push(device);
+    }
+    Ok(Bridge::new("Thursday table", token, devices))
+}
+
+/// Empties a demo's folder, or makes a new one.
+fn empty(data: &Path) -> std::io::Result<()> {
+    fs::create_dir_all(data)?;
+    let is_demo = data.join(MARKER).exists();
+    let is_empty = fs::read_dir(data)?.next().is_none();
+    if !is_demo && !is_empty {
+        return Err(std::io::ErrorKind::DirectoryNotEmpty.into());
+    }
+    // The marker goes last and comes first, so that a killed demo's folder is known again.
+    for entry in fs::read_dir(data)? {
+        let entry = entry?;
+        if entry.file_name() == MARKER {
+            continue;
+        }
+        if entry.file_type()?.is_dir() {
+            fs::remove_dir_all(entry.path())?;
+        } else {
+            fs::remove_file(entry.path())?;
+        }
+    }
+    fs::write(
+        data.join(MARKER),
+        "This folder is emptied whenever the demo starts.\n",
+    )
+}
+
+/// Puts the family's recovery image and its side file onto the shelf.
+fn shelve(shelf: &Path) -> std::io::Result<()> {
+    fs::create_dir_all(shelf)?;
+    let image = veritope_standin::recovery_image("gimbal", "3.2.0");
+    let name = "gimbal-recovery-3.2.0.img";
+    fs::write(shelf.join(name), &image)?;
+    let side = format!(
+        "image = \"{name}\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
+        Digest::of(&image)
+    );
+    fs::write(shelf.join("gimbal-recovery-3.2.0.toml"), side)
+}
+
+fn set_up(data: &Path, standin: SocketAddr, token: &str) -> Result<(), CommandError> {
+    let request = || RequestId::new(uuid::Uuid::now_v7());
+    let (engine, _store) = open_engine(data, Arc::new(Silent))?;
+    let bridge = engine
+        .add_bridge(&format!("http://{standin}"), token, request())
+        .map_err(DemoError::from)?;
+    for (nickname, handle) in [("Sanderling", "dock-1"), ("Ruff", "dock-2")] {
+        let new = NewUnit {
+            nickname: nickname.to_owned(),
+            way: Way::Link {
+                bridge,
+                handle: Handle(handle.to_owned()),
+            },
+            family: None,
+            ownership: "asked".to_owned(),
+        };
+        engine.add_unit(new, request()).map_err(DemoError::from)?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_that_is_not_a_demos_is_left_alone() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::write(folder.path().join("thesis.txt"), "years of work").unwrap();
+        let error = make_bridge(folder.path(), 1, "t").err().unwrap();
+        assert!(error.to_string().contains("nothing was deleted"), "{error}");
+        assert!(folder.path().join("thesis.txt").exists());
+    }
+}

@@ -1,0 +1,2 @@
+DROP TABLE units;
+DROP TABLE entries;

@@ -1,0 +1,143 @@
+//! The log: lines newest first, and the check of a chain.
+
+use axum::extract::State;
+use serde::{Deserialize, Serialize};
+use veritope_engine::EngineError;
+use veritope_engine::record::{EntryKind, Scope};
+use veritope_wire::{Moment, UnitId};
+
+use super::{App, Json, Query, crossing};
+use crate::error::Problem;
+use crate::store::LogQuery;
+
+/// Which lines are wanted.
+#[derive(Deserialize, utoipa::IntoParams)]
+#[into_params(parameter_in = Query)]
+pub(crate) struct Wanted {
+    /// Only this unit; without it, all.
+    #[param(value_type = Option<String>)]
+    unit: Option<UnitId>,
+    /// Only this kind.
+    kind: Option<EntryKind>,
+    /// Only lines before this one: the `key` of the last line seen.
+    before: Option<String>,
+    /// At most so many, 1 to 200; usually 50.
+    limit: Option<u8>,
+}
+
+/// A line of the log.
+#[derive(Serialize, utoipa::ToSchema)]
+pub(crate) struct LogLine {
+    /// Its place, to go on from.
+    key: String,
+    /// The unit it belongs to; nothing for the bench's own.
+    unit: Option<UnitId>,
+    /// Number in its chain.
+    seq: i64,
+    /// When.
+    at: Moment,
+    /// What it is about.
+    kind: String,
+    /// In words.
+    sentence: String,
+}
+
+/// Lines of the log.
+#[derive(Serialize, utoipa::ToSchema)]
+pub(crate) struct LogPage {
+    /// Newest first.
+    lines: Vec<LogLine>,
+    /// Whether there are older ones.
+    more: bool,
+}
+
+fn parse_key(key: &str) -> Result<(i64, String, i64), EngineError> {
+    let parsed = (|| {
+        let (at, rest) = key.split_once('.')?;
+        let (scope, seq) = rest.rsplit_once('.')?;
+        Some((at.parse().ok()?, scope.to_owned(), seq.parse().ok()?))
+    })();
+    parsed.ok_or_else(|| EngineError::BadInput("`before` is not the key of a line".to_owned()))
+}
+
+/// Lines of the log, newest first.
+#[utoipa::path(get, path = "/api/log", operation_id = "log", params(Wanted), responses((status = 200, body = LogPage), (status = "default", body = Problem)))]
+pub(crate) async fn lines(
+    State(app): State<App>,
+    Query(wanted): Query<Wanted>,
+) -> Result<Json<LogPage>, Problem> {
+    crossing(app, move |app| {
+        let limit = i64::from(wanted.limit.unwrap_or(50).clamp(1, 200));
+        let query = LogQuery {
+            scope: wanted.unit.map(Scope::Unit),
+            kind: wanted.kind,
+            before: wanted.before.as_deref().map(parse_key).transpose()?,
+            limit: limit + 1,
+        };
+        let mut rows = app.store.lines(&query)?;
+        let asked = usize::try_from(limit).unwrap_or(usize::MAX);
+        let more = rows.len() > asked;
+        rows.truncate(asked);
+        let lines = rows
+            .into_iter()
+            .filter_map(|row| {
+                Some(LogLine {
+                    key: format!("{}.{}.{}", row.at_ms, row.scope, row.seq),
+                    unit: row.scope.parse().ok(),
+                    seq: row.seq,
+                    at: Moment::from_ms(row.at_ms).ok()?,
+                    kind: row.kind,
+                    sentence: row.sentence,
+                })
+            })
+            .collect();
+        Ok(LogPage { lines, more })
+    })
+    .await
+    .map(Json)
+}
+
+/// Whose chain is checked.
+#[derive(Deserialize, utoipa::IntoParams)]
+#[into_params(parameter_in = Query)]
+pub(crate) struct Whose {
+    /// This unit's; without it, the bench's.
+    #[param(value_type = Option<String>)]
+    unit: Option<UnitId>,
+}
+
+/// How a chain stands.
+#[derive(Serialize, utoipa::ToSchema)]
+pub(crate) struct ChainState {
+    /// Entries in it, as far as it is sound.
+    entries: u64,
+    /// Hash of the last one.
+    head: Option<String>,
+    /// What is broken, and where; nothing when sound.
+    problem: Option<String>,
+}
+
+/// Reads a chain through from the file and checks every link.
+#[utoipa::path(get, path = "/api/log/check", operation_id = "checkLog", params(Whose), responses((status = 200, body = ChainState), (status = "default", body = Problem)))]
+pub(crate) async fn check(
+    State(app): State<App>,
+    Query(whose): Query<Whose>,
+) -> Result<Json<ChainState>, Problem> {
+    let scope = whose.unit.map_or(Scope::Bench, Scope::Unit);
+    crossing(app, move |app| {
+        Ok(match app.store.check(scope) {
+            Ok(head) => ChainState {
+                entries: head.entries,
+                head: head.hash.map(|hash| hash.to_string()),
+                problem: None,
+            },
+            Err(error) => ChainState {
+                entries: 0,
+                head: None,
+                problem: Some(error.to_string()),
+            },
+        })
+    })
+    .await
+    .map(Json)
+}

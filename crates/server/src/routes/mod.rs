@@ -1,0 +1,124 @@
+//! The API. Handlers parse, ask the engine on a blocking thread, and answer; nothing else.
+
+mod bench;
+mod log;
+mod run;
+mod stream;
+mod unit;
+
+use std::sync::Arc;
+
+use axum::Router;
+use axum::extract::{DefaultBodyLimit, FromRequest, FromRequestParts};
+use axum::response::{IntoResponse, Response};
+use tokio::sync::watch;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use veritope_engine::{Engine, EngineError};
+
+use crate::error::Problem;
+use crate::events::{Event, Events};
+use crate::guard::MOST_BODY_BYTES;
+use crate::jobs::Jobs;
+use crate::store::Store;
+
+/// What handlers share.
+#[derive(Clone)]
+pub(crate) struct App {
+    pub(crate) engine: Arc<Engine>,
+    pub(crate) store: Arc<Store>,
+    pub(crate) jobs: Arc<Jobs>,
+    pub(crate) events: Arc<Events>,
+    pub(crate) stopping: watch::Receiver<bool>,
+}
+
+/// `axum::Json` whose refusals are problem documents.
+#[derive(FromRequest)]
+#[from_request(via(axum::Json), rejection(Problem))]
+pub(crate) struct Json<T>(pub(crate) T);
+
+impl<T: serde::Serialize> IntoResponse for Json<T> {
+    fn into_response(self) -> Response {
+        axum::Json(self.0).into_response()
+    }
+}
+
+/// `axum::extract::Path` whose refusals are problem documents.
+#[derive(FromRequestParts)]
+#[from_request(via(axum::extract::Path), rejection(Problem))]
+pub(crate) struct Path<T>(pub(crate) T);
+
+/// `axum::extract::Query` whose refusals are problem documents.
+#[derive(FromRequestParts)]
+#[from_request(via(axum::extract::Query), rejection(Problem))]
+pub(crate) struct Query<T>(pub(crate) T);
+
+/// The one place where requests cross to the engine's blocking calls.
+pub(crate) async fn crossing<T: Send + 'static>(
+    app: App,
+    ask: impl FnOnce(&App) -> Result<T, EngineError> + Send + 'static,
+) -> Result<T, Problem> {
+    tokio::task::spawn_blocking(move || ask(&app).map_err(Problem::from))
+        .await
+        .unwrap_or_else(|error| {
+            tracing::error!(%error, "a request broke off");
+            Err(Problem::new(
+                axum::http::StatusCode::INTERNAL_SERVER_ERROR,
+                "broke-off",
+                "Something went wrong inside; the log of the server tells more.",
+            ))
+        })
+}
+
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Veritope", description = "The bench application's own API."),
+    components(schemas(Event, Problem))
+)]
+struct Description;
+
+fn described() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(Description::openapi())
+        .routes(routes!(bench::health))
+        .routes(routes!(bench::bench))
+        .routes(routes!(bench::add_bridge))
+        .routes(routes!(bench::remove_bridge))
+        .routes(routes!(bench::found))
+        .routes(routes!(unit::add))
+        .routes(routes!(unit::tag))
+        .routes(routes!(unit::standing))
+        .routes(routes!(unit::type_facts))
+        .routes(routes!(unit::retract))
+        .routes(routes!(unit::keep_safe))
+        .routes(routes!(unit::goal))
+        .routes(routes!(unit::look))
+        .routes(routes!(run::page, run::begin))
+        .routes(routes!(run::step))
+        .routes(routes!(run::consent))
+        .routes(routes!(run::seen))
+        .routes(routes!(run::look))
+        .routes(routes!(run::stop))
+        .routes(routes!(log::lines))
+        .routes(routes!(log::check))
+        .routes(routes!(stream::jobs))
+        .routes(routes!(stream::events))
+}
+
+/// The API's description, pretty-printed, as `docs/openapi.json` holds it.
+#[must_use]
+pub fn openapi() -> String {
+    let (_, description) = described().split_for_parts();
+    let mut text = description.to_pretty_json().unwrap_or_default();
+    text.push('\n');
+    text
+}
+
+/// The API without its guard.
+pub(crate) fn router(app: App) -> Router {
+    let (router, _) = described().split_for_parts();
+    router
+        .route("/api/openapi.json", axum::routing::get(async || openapi()))
+        .layer(DefaultBodyLimit::max(MOST_BODY_BYTES))
+        .with_state(app)
+}

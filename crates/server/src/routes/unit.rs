@@ -1,0 +1,250 @@
+//! One unit: tag, standing, facts, keep-safe list, goal.
+
+use axum::extract::State;
+use serde::{Deserialize, Serialize};
+use veritope_core::facts::FactKey;
+use veritope_core::keepsafe::KeepClass;
+use veritope_core::plan::Goal;
+use veritope_engine::record::Way;
+use veritope_engine::view::{StandingView, UnitTag};
+use veritope_engine::{KeepSaid, NewUnit};
+use veritope_wire::link::Handle;
+use veritope_wire::{BridgeId, FactId, RequestId, UnitId};
+
+use super::bench::RequestParam;
+use super::{App, Json, Path, Query, crossing};
+use crate::error::Problem;
+
+/// How a new unit is reached.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(tag = "by", rename_all = "kebab-case")]
+pub(crate) enum Reach {
+    /// Over a bridge.
+    Link {
+        /// The bridge.
+        bridge: BridgeId,
+        /// The bridge's name for the device.
+        handle: String,
+    },
+    /// By hand; the family is chosen.
+    Hand {
+        /// Codename of the family.
+        family: String,
+    },
+}
+
+/// A unit to put onto the bench.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct UnitToAdd {
+    /// Its name here.
+    nickname: String,
+    /// How it is reached.
+    reach: Reach,
+    /// Id of the ownership answer.
+    ownership: String,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// The id of what was made.
+#[derive(Serialize, utoipa::ToSchema)]
+pub(crate) struct UnitMade {
+    /// The unit.
+    id: UnitId,
+}
+
+/// Puts a unit onto the bench.
+#[utoipa::path(post, path = "/api/units", operation_id = "addUnit", request_body = UnitToAdd, responses((status = 200, body = UnitMade), (status = "default", body = Problem)))]
+pub(crate) async fn add(
+    State(app): State<App>,
+    Json(unit): Json<UnitToAdd>,
+) -> Result<Json<UnitMade>, Problem> {
+    let (way, family) = match unit.reach {
+        Reach::Link { bridge, handle } => (
+            Way::Link {
+                bridge,
+                handle: Handle(handle),
+            },
+            None,
+        ),
+        Reach::Hand { family } => (Way::Hand, Some(family)),
+    };
+    let new = NewUnit {
+        nickname: unit.nickname,
+        way,
+        family,
+        ownership: unit.ownership,
+    };
+    let id = crossing(app, move |app| app.engine.add_unit(new, unit.request)).await?;
+    Ok(Json(UnitMade { id }))
+}
+
+/// A unit's tag.
+#[utoipa::path(get, path = "/api/units/{unit}", operation_id = "unit", params(("unit" = String, Path)), responses((status = 200, body = UnitTag), (status = "default", body = Problem)))]
+pub(crate) async fn tag(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Json<UnitTag>, Problem> {
+    crossing(app, move |app| app.engine.unit_tag(unit))
+        .await
+        .map(Json)
+}
+
+/// The standing station.
+#[utoipa::path(get, path = "/api/units/{unit}/standing", operation_id = "standing", params(("unit" = String, Path)), responses((status = 200, body = StandingView), (status = "default", body = Problem)))]
+pub(crate) async fn standing(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Json<StandingView>, Problem> {
+    crossing(app, move |app| app.engine.standing_view(unit))
+        .await
+        .map(Json)
+}
+
+/// One fact that a person says.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SaidFact {
+    /// What it is about.
+    key: FactKey,
+    /// The value as typed.
+    value: String,
+}
+
+/// Facts that a person says.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SaidFacts {
+    /// All are recorded or none.
+    facts: Vec<SaidFact>,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Records facts.
+#[utoipa::path(post, path = "/api/units/{unit}/facts", operation_id = "typeFacts", params(("unit" = String, Path)), request_body = SaidFacts, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn type_facts(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(said): Json<SaidFacts>,
+) -> Result<Json<()>, Problem> {
+    let facts: Vec<_> = said
+        .facts
+        .into_iter()
+        .map(|fact| (fact.key, fact.value))
+        .collect();
+    crossing(app, move |app| {
+        app.engine.type_facts(unit, &facts, said.request)
+    })
+    .await
+    .map(Json)
+}
+
+/// Takes a fact back that a person said.
+#[utoipa::path(delete, path = "/api/units/{unit}/facts/{fact}", operation_id = "retractFact", params(("unit" = String, Path), ("fact" = String, Path), RequestParam), responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn retract(
+    State(app): State<App>,
+    Path((unit, fact)): Path<(UnitId, FactId)>,
+    Query(RequestParam { request }): Query<RequestParam>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| app.engine.retract(unit, fact, request))
+        .await
+        .map(Json)
+}
+
+/// What is said about a class of data.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub(crate) enum Said {
+    /// Copied and opened to check.
+    Safe {
+        /// Where the copy lies.
+        place: String,
+    },
+    /// Nothing of it there, or not wanted.
+    Waived,
+    /// Open again.
+    Open,
+}
+
+/// One class and what is said about it.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SaidClass {
+    /// The class.
+    class: KeepClass,
+    /// What is said.
+    said: Said,
+}
+
+/// What is said about the owner's data.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SaidClasses {
+    /// Class by class.
+    classes: Vec<SaidClass>,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Records what is kept safe, waived, or open again.
+#[utoipa::path(post, path = "/api/units/{unit}/keep-safe", operation_id = "keepSafe", params(("unit" = String, Path)), request_body = SaidClasses, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn keep_safe(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(said): Json<SaidClasses>,
+) -> Result<Json<()>, Problem> {
+    let classes: Vec<_> = said
+        .classes
+        .into_iter()
+        .map(|one| {
+            let said = match one.said {
+                Said::Safe { place } => KeepSaid::Safe { place },
+                Said::Waived => KeepSaid::Waived,
+                Said::Open => KeepSaid::Open,
+            };
+            (one.class, said)
+        })
+        .collect();
+    crossing(app, move |app| {
+        app.engine.keep_safe(unit, &classes, said.request)
+    })
+    .await
+    .map(Json)
+}
+
+/// A goal.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ChosenGoal {
+    /// The goal.
+    pub(super) goal: Goal,
+    /// The same request twice is done once.
+    pub(super) request: RequestId,
+}
+
+/// Chooses what is to be reached.
+#[utoipa::path(post, path = "/api/units/{unit}/goal", operation_id = "chooseGoal", params(("unit" = String, Path)), request_body = ChosenGoal, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn goal(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(chosen): Json<ChosenGoal>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| {
+        app.engine.choose_goal(unit, chosen.goal, chosen.request)
+    })
+    .await
+    .map(Json)
+}
+
+/// Reads over the link now.
+#[utoipa::path(post, path = "/api/units/{unit}/look", operation_id = "look", params(("unit" = String, Path)), responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn look(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| app.engine.look(unit))
+        .await
+        .map(Json)
+}

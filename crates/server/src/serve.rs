@@ -1,0 +1,209 @@
+//! Putting it together: record, engine, watch, routes, front end, on one address.
+
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+
+use axum::Router;
+use axum::http::Uri;
+use axum::middleware;
+use tokio::net::TcpListener;
+use tokio::sync::watch;
+use tokio::task::JoinHandle;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::compression::CompressionLayer;
+use tower_http::trace::TraceLayer;
+use veritope_engine::data::{DataError, DataFolder};
+use veritope_engine::ports::{Journal, JournalError, Notify, OverHttp};
+use veritope_engine::record::{Entry, Scope};
+use veritope_engine::{Engine, EngineError, Parts};
+
+use crate::events::Events;
+use crate::front::{FrontEnd, NoFrontEnd};
+use crate::guard::{OwnNames, guard};
+use crate::jobs::Jobs;
+use crate::routes::{App, router};
+use crate::store::{Store, StoreError};
+use crate::system::{SystemClock, SystemIds};
+
+/// How to serve.
+#[derive(Debug, Clone)]
+pub struct Config {
+    /// Address; port 0 takes a free one. Only this machine's own.
+    pub listen: SocketAddr,
+    /// The data folder.
+    pub data: PathBuf,
+    /// The front end.
+    pub front: FrontEnd,
+}
+
+/// Why the server can't start; one sentence each.
+#[derive(Debug, thiserror::Error)]
+pub enum ServeError {
+    /// The port is taken or the address not ours.
+    #[error("{address} can't be listened on ({source}); choose another with --listen")]
+    Listen {
+        /// The address.
+        address: SocketAddr,
+        /// Why.
+        #[source]
+        source: std::io::Error,
+    },
+    /// Not this machine's own address.
+    #[error("{0} is not this machine's own address; Veritope listens on 127.0.0.1 or [::1]")]
+    NotLoopback(SocketAddr),
+    /// The front end.
+    #[error(transparent)]
+    Front(#[from] NoFrontEnd),
+    /// The data folder.
+    #[error(transparent)]
+    Data(#[from] DataError),
+    /// The record.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The engine.
+    #[error(transparent)]
+    Engine(#[from] EngineError),
+    /// The first entry can't be written.
+    #[error(transparent)]
+    Journal(#[from] JournalError),
+    /// A thread can't be made.
+    #[error("a thread could not be made: {0}")]
+    Thread(#[from] std::io::Error),
+}
+
+/// A server that is up.
+pub struct Running {
+    /// Where it listens.
+    pub address: SocketAddr,
+    stop: watch::Sender<bool>,
+    served: JoinHandle<std::io::Result<()>>,
+    jobs: Arc<Jobs>,
+    watching: Arc<AtomicBool>,
+}
+
+impl Running {
+    /// Stops: streams end, waiting stops, requests under way are answered.
+    pub async fn stop(self) {
+        self.watching.store(false, Ordering::SeqCst);
+        self.jobs.stop();
+        // Nobody listening means that it has stopped already.
+        let _ = self.stop.send(true);
+        if let Err(error) = self.served.await {
+            tracing::error!(%error, "the server broke off");
+        }
+    }
+}
+
+/// Opens a bench's record and engine; blocking. `notify` hears of changes.
+///
+/// # Errors
+/// When the data folder, the record or a family can't be used.
+pub fn open_engine(
+    data: &std::path::Path,
+    notify: Arc<dyn Notify>,
+) -> Result<(Arc<Engine>, Arc<Store>), ServeError> {
+    let folder = DataFolder::open(data)?;
+    let store = Arc::new(Store::open(data)?);
+    if store.check(Scope::Bench).map_err(StoreError::from)?.entries == 0 {
+        let entry = Entry::BenchBegan {
+            program: env!("CARGO_PKG_VERSION").to_owned(),
+        };
+        store.append(Scope::Bench, None, vec![entry])?;
+    }
+    let parts = Parts {
+        journal: Arc::clone(&store) as Arc<dyn Journal>,
+        clock: Arc::new(SystemClock),
+        ids: Arc::new(SystemIds),
+        notify,
+        connect: Arc::new(OverHttp),
+    };
+    Ok((Arc::new(Engine::open(folder, parts)?), store))
+}
+
+/// How often bridges are looked at.
+const WATCH_EVERY: Duration = Duration::from_millis(500);
+
+/// Starts serving.
+///
+/// # Errors
+/// See [`ServeError`]; nothing is left running then.
+pub async fn start(config: Config) -> Result<Running, ServeError> {
+    if !config.listen.ip().is_loopback() {
+        return Err(ServeError::NotLoopback(config.listen));
+    }
+    config.front.check()?;
+    let refuse = |source| ServeError::Listen {
+        address: config.listen,
+        source,
+    };
+    let listener = TcpListener::bind(config.listen).await.map_err(refuse)?;
+    let address = listener.local_addr().map_err(refuse)?;
+    let events = Arc::new(Events::default());
+    let notify = Arc::clone(&events) as Arc<dyn Notify>;
+    let data = config.data.clone();
+    let (engine, store) = tokio::task::spawn_blocking(move || open_engine(&data, notify))
+        .await
+        .map_err(std::io::Error::other)??;
+    let jobs = Arc::new(Jobs::new(Arc::clone(&events)));
+    let (stop, stopping) = watch::channel(false);
+    let watching = Arc::new(AtomicBool::new(true));
+    watch_bridges(Arc::clone(&engine), Arc::clone(&watching))?;
+    let app = App {
+        engine,
+        store,
+        jobs: Arc::clone(&jobs),
+        events,
+        stopping: stopping.clone(),
+    };
+    let service = service(app, config.front, OwnNames::of(address));
+    let served = tokio::spawn(async move {
+        let mut stopping = stopping;
+        axum::serve(listener, service)
+            .with_graceful_shutdown(async move {
+                let _ = stopping.wait_for(|stopping| *stopping).await;
+            })
+            .await
+    });
+    Ok(Running {
+        address,
+        stop,
+        served,
+        jobs,
+        watching,
+    })
+}
+
+fn watch_bridges(engine: Arc<Engine>, watching: Arc<AtomicBool>) -> std::io::Result<()> {
+    std::thread::Builder::new()
+        .name("watch".to_owned())
+        .spawn(move || {
+            while watching.load(Ordering::SeqCst) {
+                engine.watch();
+                std::thread::sleep(WATCH_EVERY);
+            }
+        })?;
+    Ok(())
+}
+
+fn service(app: App, front: FrontEnd, own: OwnNames) -> Router {
+    router(app)
+        .fallback(move |uri: Uri| {
+            let front = front.clone();
+            async move {
+                tokio::task::spawn_blocking(move || front.answer(&uri))
+                    .await
+                    .unwrap_or_else(|_| {
+                        axum::response::IntoResponse::into_response(
+                            axum::http::StatusCode::INTERNAL_SERVER_ERROR,
+                        )
+                    })
+            }
+        })
+        .layer(middleware::from_fn_with_state(own, guard))
+        .layer(CompressionLayer::new())
+        .layer(CatchPanicLayer::new())
+        .layer(TraceLayer::new_for_http())
+}
