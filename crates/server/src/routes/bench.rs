@@ -68,6 +68,7 @@ pub(crate) async fn add_bridge(
 
 /// The request that a deletion belongs to.
 #[derive(Deserialize, utoipa::IntoParams)]
+#[into_params(parameter_in = Query)]
 pub(crate) struct RequestParam {
     /// The same request twice is done once.
     #[param(value_type = String, format = "uuid")]

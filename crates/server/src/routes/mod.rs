@@ -74,7 +74,7 @@ pub(crate) async fn crossing<T: Send + 'static>(
 #[derive(OpenApi)]
 #[openapi(
     info(title = "Veritope", description = "The bench application's own API."),
-    components(schemas(Event, Problem))
+    components(schemas(Event, Problem, veritope_engine::record::EntryKind))
 )]
 struct Description;
 

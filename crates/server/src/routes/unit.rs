@@ -18,7 +18,7 @@ use crate::error::Problem;
 /// How a new unit is reached.
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(tag = "by", rename_all = "kebab-case")]
-pub(crate) enum Reach {
+pub(crate) enum ReachedBy {
     /// Over a bridge.
     Link {
         /// The bridge.
@@ -40,7 +40,7 @@ pub(crate) struct UnitToAdd {
     /// Its name here.
     nickname: String,
     /// How it is reached.
-    reach: Reach,
+    reach: ReachedBy,
     /// Id of the ownership answer.
     ownership: String,
     /// The same request twice is done once.
@@ -61,14 +61,14 @@ pub(crate) async fn add(
     Json(unit): Json<UnitToAdd>,
 ) -> Result<Json<UnitMade>, Problem> {
     let (way, family) = match unit.reach {
-        Reach::Link { bridge, handle } => (
+        ReachedBy::Link { bridge, handle } => (
             Way::Link {
                 bridge,
                 handle: Handle(handle),
             },
             None,
         ),
-        Reach::Hand { family } => (Way::Hand, Some(family)),
+        ReachedBy::Hand { family } => (Way::Hand, Some(family)),
     };
     let new = NewUnit {
         nickname: unit.nickname,

@@ -1,0 +1,58 @@
+import { infiniteQueryOptions, queryOptions } from '@tanstack/react-query';
+
+import { client, unwrap, type Api } from './client';
+
+/** One factory an endpoint; keys begin with the noun that events invalidate. */
+export const benchQuery = () =>
+  queryOptions({
+    queryKey: ['bench'],
+    queryFn: () => unwrap(client.GET('/api/bench')),
+  });
+
+export const foundQuery = (bridge: string) =>
+  queryOptions({
+    queryKey: ['bench', 'found', bridge],
+    queryFn: () =>
+      unwrap(client.GET('/api/bridges/{bridge}/devices', { params: { path: { bridge } } })),
+  });
+
+export const unitQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'tag'],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}', { params: { path: { unit } } })),
+  });
+
+export const standingQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'standing'],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}/standing', { params: { path: { unit } } })),
+  });
+
+export const runQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'run'],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}/run', { params: { path: { unit } } })),
+  });
+
+export const jobsQuery = () =>
+  queryOptions({
+    queryKey: ['jobs'],
+    queryFn: () => unwrap(client.GET('/api/jobs')),
+  });
+
+export type LogKind = Api<'EntryKind'>;
+
+export const logQuery = (unit: string, kind: LogKind | undefined) =>
+  infiniteQueryOptions({
+    queryKey: ['log', unit, kind ?? 'all'],
+    queryFn: ({ pageParam }) =>
+      unwrap(client.GET('/api/log', { params: { query: { unit, kind, before: pageParam } } })),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => (last.more ? last.lines.at(-1)?.key : undefined),
+  });
+
+export const chainQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['log', unit, 'chain'],
+    queryFn: () => unwrap(client.GET('/api/log/check', { params: { query: { unit } } })),
+  });

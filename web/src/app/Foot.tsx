@@ -1,0 +1,53 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+
+import { unitQuery } from '../api/queries';
+import type { Station } from './actions';
+
+export type FootProps = { unit: string; current: Station['place'] | undefined };
+
+/**
+ * One sentence and one button: the next step that is honest now. Where the view itself carries that
+ * step, the foot only says it.
+ */
+export function Foot({ unit, current }: FootProps) {
+  const { data: tag } = useQuery(unitQuery(unit));
+  if (tag === undefined) return <Box component="footer" />;
+  const { next } = tag;
+  const isHere = next.place === current;
+  return (
+    <Box
+      component="footer"
+      sx={{
+        display: 'flex',
+        alignItems: 'center',
+        gap: 3,
+        px: 4,
+        py: 1.25,
+        minHeight: 66,
+        bgcolor: 'band',
+        borderTop: 1,
+        borderColor: 'rule',
+      }}
+    >
+      <Typography variant="body2" color="text.secondary">
+        Next
+      </Typography>
+      <Typography sx={{ flexGrow: 1, fontWeight: 550 }}>{next.sentence}</Typography>
+      {!isHere && (
+        <Button
+          variant="contained"
+          component={Link}
+          to={`/units/${unit}/${next.place}`}
+          data-next=""
+          sx={{ flexShrink: 0 }}
+        >
+          {next.label}
+        </Button>
+      )}
+    </Box>
+  );
+}

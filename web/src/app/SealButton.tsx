@@ -1,0 +1,134 @@
+import Box from '@mui/material/Box';
+import ButtonBase from '@mui/material/ButtonBase';
+import Popover from '@mui/material/Popover';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+
+import type { Api } from '../api/client';
+import { runQuery, standingQuery } from '../api/queries';
+import { StateShape } from '../ui/shapes';
+import { itemShape, itemWord } from '../ui/words';
+
+export type SealButtonProps = { tag: Api<'UnitTag'> };
+
+/** Twelve lobes, as pressed wax has. */
+const LOBES = Array.from({ length: 12 }, (_, index) => {
+  const angle = (index * Math.PI) / 6;
+  return { cx: 28 + 19.5 * Math.cos(angle), cy: 28 + 19.5 * Math.sin(angle) };
+});
+
+/** The seal: closed with the count of what is missing, open, or not needed. */
+export function SealButton({ tag }: SealButtonProps) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const isNeeded = tag.seal.wanted != null;
+  const isOpen = isNeeded && tag.seal.missing === 0;
+  return (
+    <>
+      <ButtonBase
+        aria-label={`Seal. ${tag.seal.sentence}`}
+        aria-haspopup="dialog"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{ borderRadius: '50%' }}
+      >
+        <Box component="svg" viewBox="0 0 56 56" aria-hidden sx={{ width: 64, height: 64 }}>
+          {!isNeeded && (
+            <circle
+              cx="28"
+              cy="28"
+              r="18"
+              fill="none"
+              stroke="currentColor"
+              strokeDasharray="2 5"
+              strokeWidth="2"
+            />
+          )}
+          {isNeeded && !isOpen && (
+            <g fill="#A8453D">
+              <circle cx="28" cy="28" r="20.5" />
+              {LOBES.map((lobe) => (
+                <circle key={`${lobe.cx},${lobe.cy}`} cx={lobe.cx} cy={lobe.cy} r="5.4" />
+              ))}
+              <circle
+                cx="28"
+                cy="28"
+                r="15"
+                fill="none"
+                stroke="#F5F1E8"
+                strokeOpacity="0.75"
+                strokeWidth="1.6"
+              />
+            </g>
+          )}
+          {isOpen && (
+            <g fill="none" stroke="#8FD6CB" strokeWidth="4">
+              <path d="M25 9a19 19 0 0 0-3 37" />
+              <path d="M31 9a19 19 0 0 1 3 37" transform="translate(2 1)" />
+            </g>
+          )}
+          {isNeeded && !isOpen && (
+            <text x="28" y="35" textAnchor="middle" fontSize="20" fontWeight="700" fill="#FFFFFF">
+              {tag.seal.missing}
+            </text>
+          )}
+        </Box>
+      </ButtonBase>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
+        slotProps={{
+          paper: {
+            role: 'dialog',
+            'aria-label': 'Seal',
+            sx: { p: 2.5, width: 430, border: 1, borderColor: 'rule' },
+          },
+        }}
+      >
+        <SealList tag={tag} onLeave={() => setAnchor(null)} />
+      </Popover>
+    </>
+  );
+}
+
+function SealList({ tag, onLeave }: { tag: Api<'UnitTag'>; onLeave: () => void }) {
+  const standing = useQuery(standingQuery(tag.id));
+  const run = useQuery(runQuery(tag.id));
+  const step = tag.running ? run.data?.run?.step : undefined;
+  const items = tag.seal.wanted == null ? [] : (step?.seal ?? standing.data?.standing.items ?? []);
+  return (
+    <>
+      <Typography variant="h2" gutterBottom>
+        {tag.seal.sentence}
+      </Typography>
+      <Typography variant="body2" color="text.secondary" sx={{ mb: 1.5 }}>
+        Nothing changes storage or lock of a unit before all of its evidence is there.
+      </Typography>
+      {items.map((item) => (
+        <Box
+          key={item.text}
+          sx={{ display: 'flex', gap: 1.25, py: 0.75, borderTop: 1, borderColor: 'rule' }}
+        >
+          <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
+          <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
+          <Typography variant="code" color="text.secondary">
+            {item.rule}
+          </Typography>
+        </Box>
+      ))}
+      {tag.seal.missing > 0 && (
+        <Typography
+          component={Link}
+          to={`/units/${tag.id}/${tag.running ? 'run' : 'standing'}`}
+          onClick={onLeave}
+          sx={{ display: 'inline-block', mt: 1.5, color: 'primary.main', fontWeight: 650 }}
+        >
+          Complete the list
+        </Typography>
+      )}
+    </>
+  );
+}

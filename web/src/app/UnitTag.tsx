@@ -1,0 +1,110 @@
+import Box from '@mui/material/Box';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+
+import { unitQuery } from '../api/queries';
+import type { Api } from '../api/client';
+import { percent } from '../ui/format';
+import { linkWords } from '../ui/words';
+import { JobTray } from './JobTray';
+import { SealButton } from './SealButton';
+
+export type UnitTagProps = { unit: string };
+
+const WIDE_ONLY = { '@media (max-width: 899px)': { display: 'none' } };
+
+/** The unit's tag, tied to it wherever one goes. */
+export function UnitTag({ unit }: UnitTagProps) {
+  const { data: tag } = useQuery(unitQuery(unit));
+  return (
+    <Box
+      sx={{
+        position: 'relative',
+        display: 'flex',
+        alignItems: 'center',
+        gap: 3,
+        minHeight: 84,
+        m: '12px 16px 0 12px',
+        pl: '62px',
+        pr: 2,
+        bgcolor: 'tag',
+        color: 'tagText',
+        clipPath: 'polygon(26px 0, 100% 0, 100% 100%, 26px 100%, 0 50%)',
+        '&::before': {
+          content: '""',
+          position: 'absolute',
+          left: 28,
+          top: 'calc(50% - 8px)',
+          width: 16,
+          height: 16,
+          borderRadius: '50%',
+          bgcolor: 'background.default',
+        },
+        '& :focus-visible': { outlineColor: 'var(--mui-palette-tagText)', outlineOffset: -2 },
+      }}
+    >
+      {tag !== undefined && <TagBody tag={tag} />}
+    </Box>
+  );
+}
+
+function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
+  return (
+    <>
+      <Box sx={{ minWidth: 0 }}>
+        <Typography sx={{ fontSize: '1.5rem', fontWeight: 700, lineHeight: 1.15 }} noWrap>
+          {tag.nickname}
+        </Typography>
+        <Typography variant="body2" sx={{ color: 'tagFaint' }} noWrap>
+          {tag.family ?? 'family not known'}
+          {tag.model_code != null && `, ${tag.model_code}`}
+        </Typography>
+      </Box>
+      <TagField name="Mode" value={tag.mode ?? 'not known'} isKnown={tag.mode != null} />
+      <TagField name="Lock" value={tag.lock ?? 'not known'} isKnown={tag.lock != null} />
+      <TagField
+        name="Battery"
+        value={tag.battery_percent == null ? 'not known' : percent(tag.battery_percent)}
+        isKnown={tag.battery_percent != null}
+        hideable
+      />
+      <TagField
+        name="Link"
+        value={linkWords(tag.link.presence)}
+        isKnown={tag.link.presence === 'ready'}
+        hideable
+      />
+      <Box sx={{ flexGrow: 1, minWidth: 0, ...WIDE_ONLY }}>
+        <Typography variant="body2" sx={{ color: 'tagFaint' }}>
+          Goal
+        </Typography>
+        <Typography
+          noWrap
+          component={Link}
+          to={`/units/${tag.id}/run`}
+          sx={{ color: 'inherit', textUnderlineOffset: 4, display: 'block' }}
+        >
+          {tag.goal_shown ?? 'choose one'}
+        </Typography>
+      </Box>
+      <Box sx={{ ml: 'auto', display: 'flex', alignItems: 'center', gap: 1 }}>
+        <JobTray unit={tag.id} />
+        <SealButton tag={tag} />
+      </Box>
+    </>
+  );
+}
+
+type TagFieldProps = { name: string; value: string; isKnown: boolean; hideable?: boolean };
+
+function TagField({ name, value, isKnown, hideable = false }: TagFieldProps) {
+  return (
+    <Box sx={{ flexShrink: 0, ...(hideable ? WIDE_ONLY : {}) }}>
+      <Typography variant="body2" sx={{ color: 'tagFaint' }}>
+        {name}
+      </Typography>
+      <Typography sx={isKnown ? {} : { borderBottom: '1px dashed' }}>{value}</Typography>
+    </Box>
+  );
+}

@@ -1,0 +1,40 @@
+import Box from '@mui/material/Box';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+
+import { benchQuery } from '../../api/queries';
+import { counted } from '../../ui/format';
+import { Page } from '../../ui/Page';
+import { Panel } from '../../ui/Panel';
+import { AddSection } from './AddSection';
+import { UnitRow } from './UnitRow';
+import { WORDS } from './strings';
+
+/** The units on this bench, those that can be worked on first. */
+export function BenchPage() {
+  const query = useQuery(benchQuery());
+  return (
+    <Page>
+      <Panel query={query}>
+        {(bench) => (
+          <>
+            <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, mb: 2 }}>
+              <Typography variant="h1">{WORDS.title}</Typography>
+              <Typography color="text.secondary">
+                {bench.units.length === 0
+                  ? WORDS.empty
+                  : counted(bench.units.length, 'unit', 'units')}
+              </Typography>
+            </Box>
+            <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0, mb: 5 }}>
+              {bench.units.map((unit, index) => (
+                <UnitRow key={unit.id} unit={unit} isFirst={index === 0} />
+              ))}
+            </Box>
+            <AddSection bench={bench} />
+          </>
+        )}
+      </Panel>
+    </Page>
+  );
+}

@@ -1,0 +1,82 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { foundQuery } from '../../api/queries';
+import { useChange } from '../../api/useChange';
+import { Panel } from '../../ui/Panel';
+import { linkWords } from '../../ui/words';
+import { UnitForm } from './UnitForm';
+import { WORDS } from './strings';
+
+export type BridgeDevicesProps = {
+  bridge: Api<'BridgeView'>;
+  ownership: Api<'ChoiceOption'>[];
+};
+
+/** What a bridge offers and the bench doesn't have yet. */
+export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
+  const query = useQuery(foundQuery(bridge.id));
+  const [chosen, setChosen] = useState<string | undefined>();
+  const remove = useChange(() =>
+    unwrap(
+      client.DELETE('/api/bridges/{bridge}', {
+        params: { path: { bridge: bridge.id }, query: { request: newRequest() } },
+      }),
+    ),
+  );
+  return (
+    <Box sx={{ mb: 2 }}>
+      <Box sx={{ display: 'flex', gap: 2, alignItems: 'baseline', flexWrap: 'wrap' }}>
+        <Typography variant="h3">{bridge.name}</Typography>
+        <Typography variant="code" color="text.secondary">
+          {bridge.url}
+        </Typography>
+        <Button onClick={() => void query.refetch()} aria-label={`Look again at ${bridge.name}`}>
+          Look again
+        </Button>
+        <Button onClick={() => remove.mutate(undefined)} aria-label={`Remove ${bridge.name}`}>
+          Remove
+        </Button>
+      </Box>
+      <Panel query={query}>
+        {(found) => {
+          const fresh = found.filter((device) => device.unit == null);
+          if (fresh.length === 0) {
+            return (
+              <Typography color="text.secondary">
+                {WORDS.nothingFound} {WORDS.notListed}
+              </Typography>
+            );
+          }
+          return fresh.map((device) => (
+            <Box key={device.handle} sx={{ py: 1, borderTop: 1, borderColor: 'rule' }}>
+              <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
+                <Typography sx={{ fontWeight: 650 }}>
+                  {device.family ?? 'A device of an unknown family'}
+                  {device.model_code != null && `, ${device.model_code}`}
+                </Typography>
+                <Typography color="text.secondary">
+                  {device.handle}, {linkWords(device.presence)}
+                </Typography>
+                <Button variant="outlined" onClick={() => setChosen(device.handle)}>
+                  Put on the bench
+                </Button>
+              </Box>
+              {chosen === device.handle && (
+                <UnitForm
+                  ownership={ownership}
+                  reach={{ by: 'link', bridge: bridge.id, handle: device.handle }}
+                  onDone={() => setChosen(undefined)}
+                />
+              )}
+            </Box>
+          ));
+        }}
+      </Panel>
+    </Box>
+  );
+}

@@ -1,0 +1,17 @@
+export const WORDS = {
+  title: 'Bench',
+  empty: 'Nothing here yet. Units come with a bridge, or by hand.',
+  add: 'Put a unit on the bench',
+  linked: 'A bridge on this computer',
+  linkedHelp:
+    'A bridge is the small program that holds the cable. It reads and commands the device; the bench judges.',
+  byHand: 'A device by hand',
+  byHandHelp: 'Without a bridge you say what you see, and do each step yourself.',
+  name: 'Name on this bench',
+  owner: 'Whose is it?',
+  ownerHelp:
+    'Only devices that are yours, or whose owner asked you, are worked on. Local law applies.',
+  nothingFound: 'This bridge has no device that is not on the bench already.',
+  notListed:
+    'A device that is missing here: cable in, charge-only cable out, prompt on it answered?',
+};

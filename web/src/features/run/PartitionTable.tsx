@@ -1,0 +1,86 @@
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+
+import type { Api } from '../../api/client';
+import { hex, mib } from '../../ui/format';
+
+export type PartitionTableProps = { rows: Api<'Described'>[] };
+
+function roleWords(role: Api<'Role'>): string {
+  switch (role) {
+    case 'boot-chain':
+      return 'starts the device; never written alone';
+    case 'boot':
+      return 'starts the system';
+    case 'recovery':
+      return 'recovery';
+    case 'os':
+      return 'system';
+    case 'device-unique':
+      return 'exists once in the world';
+    case 'boot-control':
+      return 'start control; by commands only';
+    case 'user-data':
+      return "the owner's data";
+    case 'cache':
+      return 'scratch';
+  }
+}
+
+function listingWords(listing: Api<'Listing'>): string {
+  switch (listing) {
+    case 'as-listed':
+      return '';
+    case 'other-size':
+      return 'other size than usual';
+    case 'not-listed':
+      return 'not known to this family, so treated as existing once';
+  }
+}
+
+/** The partitions in disk order. */
+export function PartitionTable({ rows }: PartitionTableProps) {
+  return (
+    <Table size="small" aria-label="Partitions">
+      <TableHead>
+        <TableRow>
+          <TableCell>Label</TableCell>
+          <TableCell align="right">Number</TableCell>
+          <TableCell align="right">Starts at</TableCell>
+          <TableCell align="right">Size</TableCell>
+          <TableCell>What it is for</TableCell>
+        </TableRow>
+      </TableHead>
+      <TableBody>
+        {rows.map((row) => (
+          <TableRow key={row.label}>
+            <TableCell
+              component="th"
+              scope="row"
+              sx={{
+                typography: 'code',
+                fontWeight: row.role === 'device-unique' ? 700 : 400,
+                pl: row.role === 'device-unique' ? 1 : 0,
+                boxShadow:
+                  row.role === 'device-unique' ? 'inset 4px 0 0 var(--mui-palette-care)' : 'none',
+              }}
+            >
+              {row.label}
+            </TableCell>
+            <TableCell align="right">{row.number}</TableCell>
+            <TableCell align="right" sx={{ typography: 'code' }}>
+              {hex(row.offset_bytes)}
+            </TableCell>
+            <TableCell align="right">{mib(row.length_bytes)}</TableCell>
+            <TableCell>
+              {roleWords(row.role)} {listingWords(row.listing)}
+            </TableCell>
+          </TableRow>
+        ))}
+      </TableBody>
+    </Table>
+  );
+}

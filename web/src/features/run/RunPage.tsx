@@ -1,0 +1,38 @@
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { useParams } from 'react-router';
+
+import { runQuery, unitQuery } from '../../api/queries';
+import { Page } from '../../ui/Page';
+import { Panel } from '../../ui/Panel';
+import { GoalChoice } from './GoalChoice';
+import { RunEnd } from './RunEnd';
+import { RunScreen } from './RunScreen';
+import { SheetTable } from './SheetTable';
+
+/** Without a run the sheet table; with one, a step at a time. */
+export function RunPage() {
+  const { unit = '' } = useParams();
+  const query = useQuery(runQuery(unit));
+  const { data: tag } = useQuery(unitQuery(unit));
+  return (
+    <Page wide>
+      <Panel query={query}>
+        {({ goals, preview, run }) =>
+          run != null && run.ended == null ? (
+            <RunScreen unit={unit} run={run} nickname={tag?.nickname ?? ''} />
+          ) : (
+            <>
+              {run != null && <RunEnd run={run} />}
+              <Typography variant="h1" sx={{ mb: 1 }}>
+                {run == null ? 'What is to be reached?' : 'What next?'}
+              </Typography>
+              <GoalChoice unit={unit} goals={goals} chosen={preview?.goal} />
+              {preview != null && <SheetTable unit={unit} preview={preview} />}
+            </>
+          )
+        }
+      </Panel>
+    </Page>
+  );
+}

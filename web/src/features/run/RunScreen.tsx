@@ -1,0 +1,68 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { StateShape } from '../../ui/shapes';
+import { StepLadder } from './StepLadder';
+import { StepScreen } from './StepScreen';
+
+export type RunScreenProps = { unit: string; run: Api<'RunView'>; nickname: string };
+
+/** A run: the ladder of steps on the left, the step in hand beside it. */
+export function RunScreen({ unit, run, nickname }: RunScreenProps) {
+  const stop = useChange(
+    () =>
+      unwrap(
+        client.POST('/api/units/{unit}/run/{run}/stop', {
+          params: { path: { unit, run: run.id } },
+          body: { revision: run.revision, request: newRequest() },
+        }),
+      ),
+    unit,
+  );
+  const { step } = run;
+  return (
+    <Box
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: { xs: 'minmax(0, 1fr)', md: '250px minmax(0, 1fr)' },
+        columnGap: 6,
+        rowGap: 3,
+      }}
+    >
+      <Box>
+        <StepLadder run={run} />
+        <Button
+          onClick={() => stop.mutate(undefined)}
+          disabled={stop.isPending}
+          sx={{ mt: 2, ml: -1 }}
+        >
+          Stop this run
+        </Button>
+        {stop.error !== null && <ProblemNote error={stop.error} />}
+      </Box>
+      <Box>
+        {run.diverged != null && (
+          <Box
+            sx={{ display: 'flex', gap: 1.5, mb: 2, pb: 1.5, borderBottom: 2, borderColor: 'care' }}
+          >
+            <StateShape kind="missing" label="Planned again" />
+            <Typography>{run.diverged} The rest was planned again from there.</Typography>
+          </Box>
+        )}
+        {step != null && (
+          <StepScreen
+            key={`${run.id} ${run.revision}`}
+            unit={unit}
+            run={run}
+            view={step}
+            nickname={nickname}
+          />
+        )}
+      </Box>
+    </Box>
+  );
+}

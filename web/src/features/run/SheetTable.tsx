@@ -1,0 +1,108 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { Link } from 'react-router';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { mib } from '../../ui/format';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { Section } from '../../ui/Section';
+import { StateShape } from '../../ui/shapes';
+import { useIsUp } from '../../ui/useIsUp';
+import { itemShape, itemWord } from '../../ui/words';
+import { SheetHead } from './SheetHead';
+import { StepTable } from './StepTable';
+import { WORDS } from './strings';
+
+export type SheetTableProps = { unit: string; preview: Api<'SheetPreview'> };
+
+/** Everything that would be done, before any of it is. */
+export function SheetTable({ unit, preview }: SheetTableProps) {
+  const isUp = useIsUp();
+  const begin = useChange(
+    () =>
+      unwrap(
+        client.POST('/api/units/{unit}/run', {
+          params: { path: { unit } },
+          body: { goal: preview.goal, request: newRequest() },
+        }),
+      ),
+    unit,
+  );
+  const { sheet } = preview;
+  const open = preview.preparations.filter((item) => item.state !== 'met');
+  return (
+    <>
+      {sheet != null && (
+        <Section title={`${WORDS.sheet}: ${preview.title.toLowerCase()}`}>
+          <SheetHead head={sheet.head} battery={preview.battery} />
+          {sheet.steps.length === 0 ? (
+            <Typography sx={{ mt: 2 }}>
+              The unit is there already; nothing is to be done.
+            </Typography>
+          ) : (
+            <StepTable steps={sheet.steps} />
+          )}
+          {sheet.reach === 'first-look' && (
+            <Typography sx={{ mt: 1 }}>
+              What comes after can&rsquo;t be undone, so it is planned on what the look will show.
+            </Typography>
+          )}
+        </Section>
+      )}
+      {preview.images.length > 0 && (
+        <Section title={WORDS.shelf}>
+          {preview.images.map((image) => (
+            <Box key={image.name} sx={{ mb: 1 }}>
+              <Typography variant="code">{image.name}</Typography>
+              <Typography color="text.secondary">
+                {mib(image.length_bytes)}.{' '}
+                {image.findings.map((finding) => `${finding.text} (${finding.rule})`).join(' ')}
+              </Typography>
+            </Box>
+          ))}
+        </Section>
+      )}
+      {open.length > 0 && (
+        <Section title={WORDS.prepare}>
+          {open.map((item) => (
+            <Box key={item.text} sx={{ display: 'flex', gap: 1.5, py: 0.75 }}>
+              <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
+              <Typography>{item.text}</Typography>
+            </Box>
+          ))}
+          <Button
+            variant="contained"
+            component={Link}
+            to={`/units/${unit}/standing`}
+            data-next=""
+            sx={{ mt: 1 }}
+          >
+            Complete the list
+          </Button>
+        </Section>
+      )}
+      {open.length === 0 && (
+        <Box sx={{ display: 'flex', gap: 2.5, alignItems: 'center' }}>
+          <Button
+            variant="contained"
+            size="large"
+            disabled={!preview.begin.allowed || begin.isPending || !isUp}
+            onClick={() => begin.mutate(undefined)}
+            data-next=""
+          >
+            {WORDS.begin}
+          </Button>
+          <Typography color="text.secondary">
+            {preview.begin.allowed
+              ? 'Beginning touches nothing yet; each step waits for you.'
+              : preview.begin.reason}
+            {preview.begin.rule != null && ` (${preview.begin.rule})`}
+          </Typography>
+        </Box>
+      )}
+      {begin.error !== null && <ProblemNote error={begin.error} />}
+    </>
+  );
+}

@@ -1,0 +1,103 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import { client, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { duration, running } from '../../ui/format';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { StateShape } from '../../ui/shapes';
+import { useNow } from '../../ui/useNow';
+import { WORDS } from './strings';
+
+export type StepProgressProps = { unit: string; run: Api<'RunView'>; view: Api<'StepView'> };
+
+/** A step that has begun: the device is at it, asks, or nobody knows. */
+export function StepProgress({ unit, run, view }: StepProgressProps) {
+  const { step, state } = view;
+  switch (state.is) {
+    case 'ready':
+    case 'in-hand':
+      return null;
+    case 'running':
+      return (
+        <>
+          <Elapsed since={state.since} step={step} />
+          <Typography variant="instruction">
+            Wait. The bench goes on by itself when the unit is back.
+          </Typography>
+        </>
+      );
+    case 'asking':
+      return (
+        <Box role="status">
+          <Typography variant="instruction" sx={{ mb: 2 }}>
+            {step.question?.answer ?? WORDS.answerHere}
+          </Typography>
+          <Box sx={{ borderTop: 2, borderBottom: 2, py: 2, maxWidth: 640 }}>
+            <Typography variant="body2" color="text.secondary">
+              The unit asks
+            </Typography>
+            <Typography sx={{ fontSize: '1.375rem', fontWeight: 650 }}>{state.question}</Typography>
+            <Typography color="text.secondary">Its default answer: {state.default}</Typography>
+          </Box>
+          <Typography sx={{ mt: 2 }} color="text.secondary">
+            {WORDS.answerHere}
+          </Typography>
+        </Box>
+      );
+    case 'unknown':
+      return <UnknownOutcome unit={unit} run={run} />;
+  }
+}
+
+function Elapsed({ since, step }: { since: string; step: Api<'Step'> }) {
+  const seconds = Math.max(0, (useNow(500) - new Date(since).getTime()) / 1000);
+  const isStuck = step.stuck_seconds > 0 && seconds > step.stuck_seconds;
+  return (
+    <Box sx={{ mb: 2 }}>
+      <Typography variant="timer" component="p" role="timer" aria-live="off">
+        {running(seconds)}
+      </Typography>
+      <Typography color="text.secondary">
+        Usually {duration(step.waiting_seconds)}.{' '}
+        {step.stuck_seconds > 0 && `Stuck after ${duration(step.stuck_seconds)}.`}
+      </Typography>
+      {isStuck && (
+        <Typography sx={{ color: 'care', fontWeight: 650 }}>
+          Longer than it should take. Power and cable stay; look at the unit.
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+function UnknownOutcome({ unit, run }: { unit: string; run: Api<'RunView'> }) {
+  const look = useChange(
+    () =>
+      unwrap(
+        client.POST('/api/units/{unit}/run/{run}/look', {
+          params: { path: { unit, run: run.id } },
+        }),
+      ),
+    unit,
+  );
+  return (
+    <>
+      <Box sx={{ display: 'flex', gap: 2, mb: 3 }}>
+        <StateShape kind="unknown" label="Outcome not known" size={40} />
+        <Typography variant="instruction">{WORDS.unknown}</Typography>
+      </Box>
+      <Button
+        variant="contained"
+        size="large"
+        disabled={look.isPending}
+        onClick={() => look.mutate(undefined)}
+        data-next=""
+      >
+        Look now
+      </Button>
+      {look.error !== null && <ProblemNote error={look.error} />}
+    </>
+  );
+}

@@ -1,0 +1,112 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { duration } from '../../ui/format';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { useIsUp } from '../../ui/useIsUp';
+import { ConsentForm } from './ConsentForm';
+import { SightingChoice } from './SightingChoice';
+import { StepProgress } from './StepProgress';
+import { wipeWords } from './words';
+
+export type StepScreenProps = {
+  unit: string;
+  run: Api<'RunView'>;
+  view: Api<'StepView'>;
+  nickname: string;
+};
+
+/** One step fills the screen: what to do, what may be seen, how long it takes. */
+export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
+  const { step, state } = view;
+  return (
+    <>
+      <Typography color="text.secondary">
+        Step {view.number} of {view.of}
+      </Typography>
+      <Typography variant="h1" sx={{ fontSize: '2.5rem' }}>
+        {step.title}
+      </Typography>
+      <Typography color="text.secondary" sx={{ mb: 3 }}>
+        {step.because} {step.cable === 'in' && 'The cable is in and stays in.'}
+      </Typography>
+      {state.is === 'ready' ? (
+        <ReadyStep unit={unit} run={run} view={view} nickname={nickname} />
+      ) : (
+        <StepProgress unit={unit} run={run} view={view} />
+      )}
+      {state.is === 'in-hand' && (
+        <>
+          <Typography variant="instruction" sx={{ mb: 3 }}>
+            {step.by_hand}
+            {step.question != null && ` ${step.question.answer}`}
+          </Typography>
+          <SightingChoice unit={unit} run={run} sightings={view.sightings} />
+        </>
+      )}
+    </>
+  );
+}
+
+function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
+  const isUp = useIsUp();
+  const { step, permission } = view;
+  const isFinal = step.reversibility === 'no-return';
+  const take = useChange(
+    () =>
+      unwrap(
+        client.POST('/api/units/{unit}/run/{run}/step', {
+          params: { path: { unit, run: run.id } },
+          body: { revision: run.revision, request: newRequest() },
+        }),
+      ),
+    unit,
+  );
+  const label =
+    view.by === 'hand' ? 'Show me how' : isFinal ? `${step.title} of ${nickname}` : step.title;
+  return (
+    <>
+      {step.wipe != null && (
+        <Typography sx={{ color: 'noReturn', fontWeight: 650, mb: 2 }}>
+          This can&rsquo;t be undone. {wipeWords(step.wipe)}
+        </Typography>
+      )}
+      {view.consent_wanted ? (
+        <ConsentForm unit={unit} run={run} consequences={view.consequences} nickname={nickname} />
+      ) : (
+        <>
+          {step.question != null && (
+            <Typography variant="instruction" sx={{ mb: 3 }}>
+              {step.question.answer}
+            </Typography>
+          )}
+          <Box sx={{ display: 'flex', gap: 2.5, alignItems: 'center' }}>
+            <Button
+              variant="contained"
+              size="large"
+              color={isFinal ? 'error' : 'primary'}
+              disabled={!permission.allowed || take.isPending || !isUp}
+              onClick={() => take.mutate(undefined)}
+              onKeyDown={(event) => {
+                // A key held down is not a decision.
+                if (event.repeat) event.preventDefault();
+              }}
+              data-next=""
+            >
+              {label}
+            </Button>
+            <Typography color="text.secondary">
+              {permission.allowed
+                ? `Usually ${duration(step.waiting_seconds + step.hands_on_seconds)}.`
+                : permission.reason}
+            </Typography>
+          </Box>
+        </>
+      )}
+      {take.error !== null && <ProblemNote error={take.error} />}
+    </>
+  );
+}

@@ -1,0 +1,100 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import type { Api } from '../../api/client';
+import { ago, exactOf } from '../../ui/format';
+import { RuleMark } from '../../ui/RuleMark';
+import { StateShape } from '../../ui/shapes';
+import { useNow } from '../../ui/useNow';
+import { itemShape, itemWord, sourceWords } from '../../ui/words';
+import { FactField } from './FactField';
+
+export type ItemRowProps = {
+  unit: string;
+  item: Api<'Item'>;
+  facts: Api<'FactEntry'>[];
+  /** The first line that is open; its control is the view's primary action. */
+  isNext: boolean;
+};
+
+/** One line of the evidence list, with what closes the gap right beneath. */
+export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
+  const now = useNow(30_000);
+  return (
+    <Box
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: '34px minmax(0, 1fr) auto',
+        py: 1.25,
+        borderTop: 1,
+        borderColor: 'rule',
+        '&:first-of-type': { borderTop: 0 },
+      }}
+    >
+      <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} size={24} />
+      <Box>
+        <Typography sx={{ fontWeight: item.state === 'met' ? 400 : 650 }}>{item.text}</Typography>
+        {item.facts.map((fact) => (
+          <Typography
+            key={`${fact.key} ${fact.source} ${fact.at}`}
+            variant="body2"
+            color="text.secondary"
+            title={exactOf(fact.at)}
+          >
+            {fact.title} {fact.shown}, {sourceWords(fact.source)} {ago(fact.at, now)}
+          </Typography>
+        ))}
+        <CureControl unit={unit} item={item} facts={facts} isNext={isNext} />
+      </Box>
+      <RuleMark id={item.rule} />
+    </Box>
+  );
+}
+
+function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
+  const { cure } = item;
+  if (cure == null) return null;
+  const entry = (key: Api<'FactKey'>) => facts.find((fact) => fact.key === key);
+  switch (cure.cure) {
+    case 'type-fact': {
+      const fact = entry(cure.key);
+      return (
+        <>
+          <Typography color="text.secondary">{cure.place}</Typography>
+          {fact !== undefined && <FactField unit={unit} fact={fact} isNext={isNext} />}
+        </>
+      );
+    }
+    case 'do-then-type': {
+      const fact = entry(cure.key);
+      return (
+        <>
+          <Typography>{cure.instruction}</Typography>
+          {fact !== undefined && <FactField unit={unit} fact={fact} isNext={isNext} />}
+        </>
+      );
+    }
+    case 'keep-safe':
+      return (
+        <Button
+          variant={isNext ? 'contained' : 'outlined'}
+          {...(isNext ? { 'data-next': '' } : {})}
+          sx={{ mt: 1 }}
+          onClick={() => {
+            const list = document.getElementById('keep-safe');
+            list?.scrollIntoView({ block: 'start' });
+            list?.querySelector('button')?.focus();
+          }}
+        >
+          To the list of {cure.open}
+        </Button>
+      );
+    case 'charge':
+      return <Typography>Leave it charging in the running system.</Typography>;
+    case 'read-by-link':
+    case 'consent':
+    case 'nothing':
+      return null;
+  }
+}

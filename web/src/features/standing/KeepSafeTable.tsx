@@ -1,0 +1,70 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { useNews } from '../../ui/news';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { KeepSafeRow } from './KeepSafeRow';
+import { WORDS } from './strings';
+
+export type KeepSafeTableProps = { unit: string; lines: Api<'KeepLine'>[] };
+
+/** What the owner would lose, kind by kind. */
+export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
+  const news = useNews();
+  const say = useChange(
+    (classes: Api<'SaidClass'>[]) =>
+      unwrap(
+        client.POST('/api/units/{unit}/keep-safe', {
+          params: { path: { unit } },
+          body: { classes, request: newRequest() },
+        }),
+      ),
+    unit,
+  );
+  const open = lines.filter((line) => line.kept == null);
+  const record = (classes: Api<'SaidClass'>[], text: string) =>
+    say.mutate(classes, {
+      onSuccess: () =>
+        news({
+          text,
+          undo: () =>
+            say.mutate(classes.map((one) => ({ class: one.class, said: { is: 'open' as const } }))),
+        }),
+    });
+  return (
+    <Box id="keep-safe" sx={{ scrollMarginTop: 16 }}>
+      <Typography color="text.secondary" sx={{ mb: 1 }}>
+        {WORDS.lostHelp}
+      </Typography>
+      {open.length > 1 && (
+        <Button
+          variant="outlined"
+          sx={{ mb: 1 }}
+          disabled={say.isPending}
+          onClick={() =>
+            record(
+              open.map((line) => ({ class: line.class, said: { is: 'waived' } })),
+              `${open.length} kinds waived`,
+            )
+          }
+        >
+          {WORDS.waiveAll}
+        </Button>
+      )}
+      <Box component="ul" sx={{ listStyle: 'none', p: 0, m: 0 }}>
+        {lines.map((line) => (
+          <KeepSafeRow
+            key={line.class}
+            line={line}
+            isBusy={say.isPending}
+            onSay={(said, text) => record([{ class: line.class, said }], text)}
+          />
+        ))}
+      </Box>
+      {say.error !== null && <ProblemNote error={say.error} />}
+    </Box>
+  );
+}

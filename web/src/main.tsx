@@ -1,0 +1,15 @@
+import '@fontsource-variable/atkinson-hyperlegible-next';
+import '@fontsource-variable/jetbrains-mono';
+
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+
+import { App } from './app/App';
+
+const root = document.getElementById('root');
+if (root === null) throw new Error('index.html has no root');
+createRoot(root).render(
+  <StrictMode>
+    <App />
+  </StrictMode>,
+);

@@ -1,0 +1,77 @@
+import type { Api } from '../api/client';
+import type { ShapeKind } from './shapes';
+
+/** Words and shapes for states that more than one feature shows. */
+
+export function linkWords(presence: Api<'LinkPresence'>): string {
+  switch (presence) {
+    case 'ready':
+      return 'answers';
+    case 'not-authorised':
+      return 'listed, takes no commands';
+    case 'absent':
+      return 'not there now';
+    case 'bridge-gone':
+      return 'bridge does not answer';
+    case 'another-unit':
+      return 'another unit answers';
+    case 'by-hand':
+      return 'none, by hand';
+  }
+}
+
+export function verdictShape(verdict: Api<'Verdict'>): ShapeKind {
+  switch (verdict.is) {
+    case 'ready':
+      return 'met';
+    case 'ready-after':
+      return 'half';
+    case 'wait-until':
+      return 'waiting';
+    case 'ask-the-vendor':
+      return 'unknown';
+    case 'not-possible':
+      return 'refused';
+    case 'already-unlocked':
+      return 'open';
+    case 'no-lock':
+      return 'open';
+    case 'not-known-yet':
+      return 'unknown';
+  }
+}
+
+export function itemShape(state: Api<'ItemState'>): ShapeKind {
+  switch (state) {
+    case 'met':
+      return 'met';
+    case 'missing':
+      return 'missing';
+    case 'unknown':
+      return 'unknown';
+  }
+}
+
+export function itemWord(state: Api<'ItemState'>): string {
+  switch (state) {
+    case 'met':
+      return 'There';
+    case 'missing':
+      return 'Missing';
+    case 'unknown':
+      return 'Not known';
+  }
+}
+
+export function sourceWords(source: Api<'Source'>): string {
+  switch (source) {
+    case 'link':
+      return 'read over the link';
+    case 'person':
+      return 'said by a person';
+    case 'file':
+      return 'from a file';
+    case 'concluded':
+      return 'concluded';
+  }
+}
