@@ -1,1 +1,345 @@
-//! x
+//! Driving the real application in a real browser: a demo bench in this process, headless Chromium
+//! through one ChromeDriver, the stand-in's own page in a second tab for a person's hands.
+//!
+//! Set `VERITOPE_SHOTS` to a folder and every [`Bench::shot`] leaves its picture there.
+
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::sync::OnceLock;
+use std::time::{Duration, Instant};
+
+use fantoccini::{Client, ClientBuilder, Locator};
+use hyper_util::client::legacy::connect::HttpConnector;
+use serde_json::{Value, json};
+use veritope::demo::{DemoConfig, DemoRunning};
+use veritope_server::front::FrontEnd;
+
+/// What a step of a browser test yields; failures carry what was looked for.
+pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
+
+/// How long something on screen may take to come about.
+const PATIENCE: Duration = Duration::from_secs(20);
+/// How often the page is looked at meanwhile.
+const LOOK_EVERY: Duration = Duration::from_millis(60);
+
+/// The repository's root.
+#[must_use]
+pub fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
+}
+
+/// One ChromeDriver for all tests of this process. A shell holds it and ends it as soon as this
+/// process is gone, however it goes.
+struct Driver {
+    url: String,
+    _shell: Child,
+}
+
+fn driver() -> &'static Driver {
+    static DRIVER: OnceLock<Driver> = OnceLock::new();
+    DRIVER.get_or_init(|| {
+        let port = free_port();
+        let script = format!("chromedriver --port={port} >/dev/null 2>&1 & read _; kill $!");
+        let shell = Command::new("sh")
+            .args(["-c", &script])
+            .stdin(Stdio::piped())
+            .spawn()
+            .expect("a shell to hold ChromeDriver; `cargo xtask test` installs it");
+        Driver {
+            url: format!("http://127.0.0.1:{port}"),
+            _shell: shell,
+        }
+    })
+}
+
+fn free_port() -> u16 {
+    let listener = std::net::TcpListener::bind("127.0.0.1:0").expect("a free port");
+    listener.local_addr().expect("its number").port()
+}
+
+/// A demo bench and a browser that looks at it.
+pub struct Bench {
+    /// The bench and its devices.
+    pub demo: DemoRunning,
+    /// The browser.
+    pub browser: Client,
+    /// The data folder.
+    pub folder: tempfile::TempDir,
+}
+
+impl Bench {
+    /// Starts both. Devices are `time_scale` times as fast as the wall.
+    ///
+    /// # Errors
+    /// When the front end is not built, or Chromium or ChromeDriver is missing.
+    pub async fn start(time_scale: u32) -> Outcome<Self> {
+        let folder = tempfile::tempdir()?;
+        let demo = veritope::demo::start(DemoConfig {
+            listen: "127.0.0.1:0".parse()?,
+            standin: "127.0.0.1:0".parse()?,
+            data: folder.path().join("data"),
+            front: FrontEnd::Folder(root().join("web/dist")),
+            time_scale,
+        })
+        .await?;
+        let profile = folder.path().join("browser");
+        let options = json!({
+            "args": [
+                "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+                "--disable-background-networking", "--disable-component-update", "--disable-sync",
+                "--disable-dev-shm-usage", "--window-size=1280,943",
+                format!("--user-data-dir={}", profile.display()),
+            ],
+        });
+        let Value::Object(capabilities) = json!({ "goog:chromeOptions": options }) else {
+            return Err("capabilities are an object".into());
+        };
+        let until = Instant::now() + PATIENCE;
+        let browser = loop {
+            let made = ClientBuilder::new(HttpConnector::new())
+                .capabilities(capabilities.clone())
+                .connect(&driver().url)
+                .await;
+            match made {
+                Ok(browser) => break browser,
+                Err(error) if Instant::now() > until => return Err(error.into()),
+                Err(_) => tokio::time::sleep(LOOK_EVERY).await,
+            }
+        };
+        let bench = Self {
+            demo,
+            browser,
+            folder,
+        };
+        bench.view(1280, 800).await?;
+        Ok(bench)
+    }
+
+    /// Ends both.
+    ///
+    /// # Errors
+    /// When the browser doesn't close.
+    pub async fn stop(self) -> Outcome {
+        self.browser.close().await?;
+        self.demo.stop().await;
+        Ok(())
+    }
+
+    /// Makes the page's own area so large.
+    ///
+    /// # Errors
+    /// When the browser refuses.
+    pub async fn view(&self, width: u32, height: u32) -> Outcome {
+        self.browser.set_window_size(width, height + 143).await?;
+        let size = self.run("return [innerWidth, innerHeight]").await?;
+        let inner = size[1]
+            .as_u64()
+            .and_then(|inner| u32::try_from(inner).ok())
+            .unwrap_or(height);
+        if inner != height {
+            self.browser
+                .set_window_size(width, height + 143 + height - inner)
+                .await?;
+        }
+        Ok(())
+    }
+
+    /// Opens an address of the application.
+    ///
+    /// # Errors
+    /// When the browser refuses.
+    pub async fn open(&self, path: &str) -> Outcome {
+        self.browser
+            .goto(&format!("http://{}{path}", self.demo.bench))
+            .await?;
+        Ok(())
+    }
+
+    /// Runs a script in the page.
+    ///
+    /// # Errors
+    /// When it throws.
+    pub async fn run(&self, script: &str) -> Outcome<Value> {
+        Ok(self.browser.execute(script, Vec::new()).await?)
+    }
+
+    /// Waits until the page shows `text`.
+    ///
+    /// # Errors
+    /// When it doesn't in time; carries what the page shows instead.
+    pub async fn sees(&self, text: &str) -> Outcome {
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let shown = self.run("return document.body.innerText").await?;
+            let shown = shown.as_str().unwrap_or("");
+            if shown.contains(text) {
+                return Ok(());
+            }
+            if Instant::now() > until {
+                return Err(format!("the page does not show `{text}` but:\n{shown}").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+    }
+
+    /// Clicks the first button, link or choice whose name is `name`, once it can be used.
+    ///
+    /// # Errors
+    /// When there is none in time.
+    pub async fn click(&self, name: &str) -> Outcome {
+        let path = format!(
+            "//*[self::button or self::a or @role='radio' or self::label][not(@disabled)][not(@aria-disabled='true')][normalize-space(.)=\"{name}\" or @aria-label=\"{name}\"]"
+        );
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let clicked = match self.browser.find(Locator::XPath(&path)).await {
+                Ok(found) => found.click().await,
+                Err(error) => Err(error),
+            };
+            match clicked {
+                Ok(()) => return Ok(()),
+                // It may have been drawn anew between finding and clicking.
+                Err(error) if Instant::now() > until => {
+                    return Err(format!("nothing called `{name}` can be clicked: {error}").into());
+                }
+                Err(_) => tokio::time::sleep(LOOK_EVERY).await,
+            }
+        }
+    }
+
+    /// Types into the field labelled `label`.
+    ///
+    /// # Errors
+    /// When there is none in time.
+    pub async fn fill(&self, label: &str, text: &str) -> Outcome {
+        let path = format!("//input[@id=//label[normalize-space(.)=\"{label}\"]/@for]");
+        let field = self
+            .browser
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::XPath(&path))
+            .await?;
+        field.send_keys(text).await?;
+        Ok(())
+    }
+
+    /// Sends keys to whatever has the focus.
+    ///
+    /// # Errors
+    /// When the browser refuses.
+    pub async fn press(&self, keys: &str) -> Outcome {
+        self.browser.active_element().await?.send_keys(keys).await?;
+        Ok(())
+    }
+
+    /// Touches a button on the stand-in's own page, in a tab of its own.
+    ///
+    /// # Errors
+    /// When the device's screen doesn't show it in time.
+    pub async fn touch(&self, handle: &str, button: &str) -> Outcome {
+        let here = self.browser.window().await?;
+        let tab = self.browser.new_window(true).await?;
+        self.browser.switch_to_window(tab.handle).await?;
+        self.browser
+            .goto(&format!("http://{}/device/{handle}", self.demo.standin))
+            .await?;
+        let touched = self.click(button).await;
+        if touched.is_ok() && std::env::var_os("VERITOPE_SHOTS").is_some() {
+            self.shot("stand-in").await?;
+        }
+        // The page answers by sending the form; closing at once would cut that off.
+        self.sees_not(button).await?;
+        self.browser.close_window().await?;
+        self.browser.switch_to_window(here).await?;
+        touched
+    }
+
+    async fn sees_not(&self, text: &str) -> Outcome {
+        let until = Instant::now() + PATIENCE;
+        while self
+            .run("return document.body.innerText")
+            .await?
+            .as_str()
+            .is_some_and(|t| t.contains(text))
+        {
+            if Instant::now() > until {
+                return Err(format!("the page still shows `{text}`").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+        Ok(())
+    }
+
+    /// Runs axe-core over the page.
+    ///
+    /// # Errors
+    /// When it finds anything serious or critical; carries the findings.
+    pub async fn is_accessible(&self) -> Outcome {
+        let source = std::fs::read_to_string(root().join("web/node_modules/axe-core/axe.min.js"))?;
+        self.run(&source).await?;
+        let script = "const done = arguments[arguments.length - 1];
+            axe.run(document, { resultTypes: ['violations'] }).then((result) => done(
+              result.violations
+                .filter((one) => one.impact === 'serious' || one.impact === 'critical')
+                .map((one) => `${one.id}: ${one.help}: ${one.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)));";
+        let found = self.browser.execute_async(script, Vec::new()).await?;
+        match found.as_array() {
+            Some(list) if list.is_empty() => Ok(()),
+            _ => Err(format!("not accessible: {found:#}").into()),
+        }
+    }
+
+    /// Leaves a picture of the page in the folder named by `VERITOPE_SHOTS`, if one is.
+    ///
+    /// # Errors
+    /// When it can't be taken or written.
+    pub async fn shot(&self, name: &str) -> Outcome {
+        if let Some(folder) = std::env::var_os("VERITOPE_SHOTS") {
+            std::fs::create_dir_all(&folder)?;
+            let picture = self.browser.screenshot().await?;
+            std::fs::write(Path::new(&folder).join(format!("{name}.png")), picture)?;
+        }
+        Ok(())
+    }
+
+    /// Id of a unit of the demo, from the server.
+    ///
+    /// # Errors
+    /// When there is none of that name.
+    pub async fn unit(&self, nickname: &str) -> Outcome<String> {
+        let bench = self.get("/api/bench").await?;
+        bench["units"]
+            .as_array()
+            .into_iter()
+            .flatten()
+            .find(|unit| unit["nickname"] == nickname)
+            .and_then(|unit| unit["id"].as_str())
+            .map(str::to_owned)
+            .ok_or_else(|| format!("there is no unit called {nickname}").into())
+    }
+
+    /// Asks the API from within the page, as the page does.
+    ///
+    /// # Errors
+    /// When the page is not the application's.
+    pub async fn get(&self, path: &str) -> Outcome<Value> {
+        self.ask("GET", path, Value::Null)
+            .await
+            .map(|(_, body)| body)
+    }
+
+    /// Sends to the API from within the page; gives status and body.
+    ///
+    /// # Errors
+    /// When the page is not the application's.
+    pub async fn ask(&self, method: &str, path: &str, body: Value) -> Outcome<(u64, Value)> {
+        let script = "const [method, path, body, done] = arguments;
+            const init = body === null ? { method } : { method, body: JSON.stringify(body), headers: { 'content-type': 'application/json' } };
+            fetch(path, init).then(async (answer) => done([answer.status, await answer.json().catch(() => null)]));";
+        let answer = self
+            .browser
+            .execute_async(script, vec![json!(method), json!(path), body])
+            .await?;
+        Ok((answer[0].as_u64().unwrap_or(0), answer[1].clone()))
+    }
+}

@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Dialog from '@mui/material/Dialog';
+import DialogTitle from '@mui/material/DialogTitle';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
@@ -49,8 +50,9 @@ export function JumpDialog({ actions, onClose }: JumpDialogProps) {
     }
   };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-label="Jump anywhere">
-      <Box sx={{ p: 2 }}>
+    <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="jump-title">
+      <DialogTitle id="jump-title">Jump anywhere</DialogTitle>
+      <Box sx={{ px: 3, pb: 3, pt: 1 }}>
         <TextField
           fullWidth
           inputRef={focusOnArrival}

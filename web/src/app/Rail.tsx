@@ -21,7 +21,16 @@ const FLAT = '@media (max-width: 719px), (max-height: 499px)';
 /** The stations in the order of the work. */
 export function Rail({ stations, current, general }: RailProps) {
   const folded = current === 'run';
-  const words = { display: folded ? 'none' : 'block', [FOLDED]: { display: 'none' } };
+  // Words that are folded away stay the names of their links.
+  const folding = {
+    position: 'absolute',
+    width: '1px',
+    height: '1px',
+    overflow: 'hidden',
+    clipPath: 'inset(50%)',
+    whiteSpace: 'nowrap',
+  };
+  const words = { ...(folded && folding), [FOLDED]: folding };
   const row = {
     display: 'flex',
     alignItems: 'center',
@@ -32,7 +41,18 @@ export function Rail({ stations, current, general }: RailProps) {
     width: '100%',
     borderRadius: 1,
     color: 'text.primary',
+    position: 'relative',
   };
+  const digit = (keys: string | undefined) => ({
+    '&::after': {
+      content: `"${keys ?? ''}"`,
+      ml: 'auto',
+      typography: 'code',
+      color: 'text.secondary',
+      ...(folded && { display: 'none' }),
+      [FOLDED]: { display: 'none' },
+    },
+  });
   return (
     <Box
       component="nav"
@@ -79,14 +99,6 @@ export function Rail({ stations, current, general }: RailProps) {
             <Typography sx={{ ...words, fontWeight: isHere ? 700 : 450 }}>
               {station.label}
             </Typography>
-            <Typography
-              variant="code"
-              color="text.secondary"
-              sx={{ ...words, ml: 'auto' }}
-              aria-hidden
-            >
-              {station.keysShown}
-            </Typography>
           </>
         );
         return station.path === undefined ? (
@@ -94,9 +106,13 @@ export function Rail({ stations, current, general }: RailProps) {
             <Box
               role="link"
               aria-disabled
-              aria-label={station.label}
               tabIndex={0}
-              sx={{ ...row, color: 'text.secondary', cursor: 'default' }}
+              sx={{
+                ...row,
+                ...digit(station.keysShown),
+                color: 'text.secondary',
+                cursor: 'default',
+              }}
             >
               {inside}
             </Box>
@@ -106,10 +122,10 @@ export function Rail({ stations, current, general }: RailProps) {
             key={station.id}
             component={Link}
             to={station.path}
-            aria-label={station.label}
             aria-current={isHere ? 'page' : undefined}
             sx={{
               ...row,
+              ...digit(station.keysShown),
               ...(isHere && {
                 bgcolor: 'band',
                 boxShadow: 'inset 4px 0 0 var(--mui-palette-primary-main)',
@@ -128,7 +144,6 @@ export function Rail({ stations, current, general }: RailProps) {
             <ButtonBase
               key={action.id}
               onClick={action.run}
-              aria-label={action.label}
               sx={{ ...row, '&:hover': { bgcolor: 'band' } }}
             >
               <StationGlyph place={action.id === 'keys' ? 'keys' : 'scheme'} />

@@ -1,0 +1,211 @@
+//! What `cargo xtask bench` runs: each figure as a median with its spread, speed as a ratio against
+//! a public tool that does the same work in the same run.
+
+use std::io::Write;
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use tokio::net::TcpListener;
+use tokio::runtime::Runtime;
+use veritope_core::digest::SeeingHasher;
+use veritope_e2e::{Outcome, root};
+use veritope_link::{HttpTransport, Transport};
+use veritope_standin::body::CablePlace;
+use veritope_standin::clock::Scaled;
+use veritope_standin::profile::Profile;
+use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
+use veritope_wire::Digest;
+use veritope_wire::link::{ActKind, ActRequest, Handle, Listed, MAX_READ_BYTES};
+
+/// Runs of each figure.
+const RUNS: usize = 5;
+/// How many times larger than the demo's the read partition is.
+const SIZE_SCALE: u32 = 16;
+/// The partition that is read.
+const LABEL: &str = "userdata";
+/// The device of the reading.
+const HANDLE: &str = "dock-1";
+const TOKEN: &str = "bench";
+
+fn main() -> Outcome {
+    let folder = tempfile::tempdir()?;
+    demo_start(folder.path())?;
+    let runtime = Runtime::new()?;
+    let url = recovery_on_a_bridge(folder.path(), &runtime)?;
+    read_over_the_link(&url, folder.path())
+}
+
+/// From the command to the first answer over HTTP.
+fn demo_start(folder: &Path) -> Outcome {
+    let binary = std::env::current_exe()?.with_file_name("veritope");
+    let mut times = Vec::new();
+    for _ in 0..RUNS {
+        let listen = {
+            let free = std::net::TcpListener::bind("127.0.0.1:0")?;
+            free.local_addr()?.to_string()
+        };
+        let began = Instant::now();
+        let mut demo = Command::new(&binary)
+            .args([
+                "demo",
+                "--listen",
+                &listen,
+                "--standin",
+                "127.0.0.1:0",
+                "--front",
+            ])
+            .arg(root().join("web/dist"))
+            .arg("--data")
+            .arg(folder.join("demo"))
+            .stdout(Stdio::null())
+            .spawn()?;
+        let answered = loop {
+            if std::net::TcpStream::connect(&listen).is_ok() {
+                let mut curl = curl();
+                break succeed(curl.arg(format!("http://{listen}/api/bench")));
+            }
+            if began.elapsed() > Duration::from_secs(60) {
+                break Err("the demo does not answer within a minute".into());
+            }
+            std::thread::sleep(Duration::from_millis(5));
+        };
+        times.push(began.elapsed());
+        demo.kill()?;
+        demo.wait()?;
+        answered?;
+    }
+    report(
+        "demo, from the command to the first answer (goal 3 s)",
+        &times,
+    );
+    Ok(())
+}
+
+/// A watch in a recovery that runs from memory, behind a bridge; gives the bridge's address.
+fn recovery_on_a_bridge(folder: &Path, runtime: &Runtime) -> Outcome<String> {
+    let birth = Birth {
+        handle: HANDLE.to_owned(),
+        seed: 1,
+        serial: "FL1-220417-0093".to_owned(),
+        chip_id: "9a:77:01:5c:20:e4".to_owned(),
+        lock: LockState::Unlocked,
+        debugging: Setting::On,
+        battery_percent: 81,
+        cable: CablePlace::In,
+    };
+    let profile = Profile::gimbal().scaled(SIZE_SCALE);
+    let clock = Arc::new(Scaled::from(0, 10_000));
+    let device = Device::make(&folder.join(HANDLE), profile, &birth, clock)?;
+    let bridge = Bridge::new("bench", TOKEN, [device]);
+    let act = |kind, mode: &str| {
+        bridge.with(HANDLE, |device| {
+            let epoch = device.line().epoch;
+            if kind == ActKind::StartFromMemory {
+                let image = veritope_standin::recovery_image("gimbal", "3.2.0");
+                let digest = Digest::of(&image);
+                device.put_memory(image, epoch, digest)?;
+            }
+            let args = [("mode".to_owned(), mode.to_owned())].into();
+            device.act(&ActRequest { kind, args, epoch })
+        })?;
+        while bridge.with(HANDLE, |device| Ok(device.line().listed))? != Listed::Ready {
+            std::thread::sleep(Duration::from_millis(2));
+        }
+        Outcome::Ok(())
+    };
+    act(ActKind::Restart, "bootloader")?;
+    act(ActKind::StartFromMemory, "")?;
+    let listener = runtime.block_on(TcpListener::bind("127.0.0.1:0"))?;
+    let url = format!("http://{}", listener.local_addr()?);
+    runtime.spawn(serve(bridge, listener, std::future::pending()));
+    Ok(url)
+}
+
+/// The same partition through our transport, hashed and synced, and through curl, neither.
+fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
+    let transport = HttpTransport::new(url, TOKEN)?;
+    let handle = Handle(HANDLE.to_owned());
+    let length = transport
+        .partitions(&handle)?
+        .partitions
+        .iter()
+        .find(|part| part.label.as_str() == LABEL)
+        .map(|part| part.length_bytes)
+        .ok_or("the device has no such partition")?;
+    let ranges: Vec<(u64, u64)> = (0..length)
+        .step_by(usize::try_from(MAX_READ_BYTES)?)
+        .map(|first| (first, MAX_READ_BYTES.min(length - first)))
+        .collect();
+    let (mut ours, mut theirs) = (Vec::new(), Vec::new());
+    for _ in 0..RUNS {
+        let began = Instant::now();
+        let mut hasher = SeeingHasher::new();
+        let mut file = std::fs::File::create(folder.join("ours"))?;
+        for (first, count) in &ranges {
+            let bytes = transport.read(&handle, LABEL, *first, *count)?;
+            hasher.update(&bytes);
+            file.write_all(&bytes)?;
+        }
+        file.sync_all()?;
+        std::hint::black_box(hasher.finish());
+        ours.push(began.elapsed());
+
+        let began = Instant::now();
+        let mut curl = curl();
+        for (n, (first, count)) in ranges.iter().enumerate() {
+            if n > 0 {
+                curl.args(["--next", "--silent", "--fail"]);
+            }
+            curl.args(["--header", &format!("Authorization: Bearer {TOKEN}")]);
+            curl.args(["--range", &format!("{first}-{}", first + count - 1)]);
+            curl.arg(format!("{url}/v1/devices/{HANDLE}/partitions/{LABEL}"));
+        }
+        let status = curl
+            .stdout(std::fs::File::create(folder.join("theirs"))?)
+            .status()?;
+        if !status.success() {
+            return Err(format!("curl: {status}").into());
+        }
+        theirs.push(began.elapsed());
+    }
+    println!("{LABEL}, {} MiB, over the link:", length >> 20);
+    report("  ours, hashed and synced to a file", &ours);
+    report("  curl, neither hashed nor synced", &theirs);
+    let ratio = median(&ours).as_secs_f64() / median(&theirs).as_secs_f64();
+    println!("  ours takes {ratio:.2} times as long as curl");
+    Ok(())
+}
+
+fn curl() -> Command {
+    let mut curl = Command::new("curl");
+    curl.args(["--silent", "--fail"]);
+    curl
+}
+
+fn succeed(command: &mut Command) -> Outcome {
+    let status = command.stdout(Stdio::null()).status()?;
+    if status.success() {
+        Ok(())
+    } else {
+        Err(format!("{command:?}: {status}").into())
+    }
+}
+
+fn median(times: &[Duration]) -> Duration {
+    let mut sorted = times.to_vec();
+    sorted.sort();
+    sorted.get(sorted.len() / 2).copied().unwrap_or_default()
+}
+
+fn report(what: &str, times: &[Duration]) {
+    let seconds = |time: Option<&Duration>| time.copied().unwrap_or_default().as_secs_f64();
+    println!(
+        "{what}: median {:.2} s, {:.2} to {:.2} s over {} runs",
+        median(times).as_secs_f64(),
+        seconds(times.iter().min()),
+        seconds(times.iter().max()),
+        times.len()
+    );
+}

@@ -1,0 +1,300 @@
+//! The stories, in the browser.
+
+use serde_json::json;
+use tokio::runtime::Runtime;
+use veritope_e2e::{Bench, Outcome};
+use veritope_standin::body::{BodyAct, CablePlace};
+
+/// Devices are this many times as fast as the wall: a first start takes a second.
+const FAST: u32 = 100;
+
+fn in_browser<F: Future<Output = Outcome>>(story: impl FnOnce() -> F) {
+    let told = Runtime::new().unwrap().block_on(story());
+    if let Err(error) = told {
+        panic!("{error}");
+    }
+}
+
+async fn prepare(bench: &Bench) -> Outcome {
+    bench.fill("Accounts signed in", "0").await?;
+    bench.click("Record").await?;
+    bench.sees("No account is signed in.").await?;
+    bench.click("off").await?;
+    bench.sees("The screen lock is off.").await?;
+    bench.click("Nothing of all this is to be kept").await?;
+    bench.sees("Sanderling can be unlocked now.").await
+}
+
+#[test]
+fn from_the_bench_to_the_table_read() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        bench
+            .sees("Sanderling can be unlocked after 3 things.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("bench").await?;
+
+        bench.click("Complete the list: Sanderling").await?;
+        bench.sees("How many accounts are signed in?").await?;
+        bench.is_accessible().await?;
+        bench.shot("standing").await?;
+        prepare(&bench).await?;
+        bench.shot("standing-ready").await?;
+
+        bench.click("See the sheet").await?;
+        bench
+            .click("Start a recovery and read the partition table")
+            .await?;
+        bench
+            .sees("Step 2 can only be done in bootloader mode.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("sheet").await?;
+        bench.click("Begin").await?;
+        bench.sees("Step 1 of 4").await?;
+        bench.shot("step").await?;
+        bench.is_accessible().await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.sees("Step 2 of 4").await?;
+
+        // Refused before consent: on screen there is no button, and the API says why.
+        bench.sees("Type Sanderling to consent").await?;
+        bench.is_accessible().await?;
+        bench.shot("consent").await?;
+        let unit = bench.unit("Sanderling").await?;
+        let run = bench.get(&format!("/api/units/{unit}/run")).await?["run"].clone();
+        let path = format!("/api/units/{unit}/run/{}/step", run["id"].as_str().unwrap());
+        let request = json!({ "revision": run["revision"], "request": "0192f0c1-0000-7000-8000-000000000001" });
+        let (status, problem) = bench.ask("POST", &path, request).await?;
+        assert_eq!(
+            (status, problem["rule"].as_str()),
+            (409, Some("G1")),
+            "{problem}"
+        );
+        assert_eq!(problem["missing"][0]["rule"], "U11");
+
+        bench
+            .fill("Type Sanderling to consent", "Sanderling")
+            .await?;
+        bench.click("I consent").await?;
+        bench.click("Unlock the bootloader of Sanderling").await?;
+        bench.sees("Its default answer: no").await?;
+        bench.is_accessible().await?;
+        bench.shot("asking").await?;
+        bench.touch("dock-1", "Yes, unlock and erase").await?;
+        bench.sees("Step 3 of 4").await?;
+        bench.click("Start the recovery from memory").await?;
+        bench.sees("Step 4 of 4").await?;
+        bench.click("Read the partition table").await?;
+        bench.sees("The goal is reached").await?;
+        bench.sees("modemst1").await?;
+        bench.is_accessible().await?;
+        bench.shot("table").await?;
+
+        bench.click("Log").await?;
+        bench
+            .sees("The partition table was read: 9 partitions.")
+            .await?;
+        bench.sees("verified; it ends in").await?;
+        bench
+            .sees("The seal refused: Unlock the bootloader (U11).")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("log").await?;
+        bench.click("Refusals").await?;
+        bench.sees("(U11)").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn by_hand_from_first_use_to_a_recovery_running() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        bench.click("Add a device by hand").await?;
+        bench.sees("Which is it?").await?;
+        bench.is_accessible().await?;
+        bench.fill("Name on this bench", "Dunnock").await?;
+        bench.click("mine").await?;
+        bench.shot("first-use").await?;
+        bench.click("Put on the bench").await?;
+        bench
+            .sees("Whether Dunnock can be unlocked is not known yet.")
+            .await?;
+        for (fact, value) in [
+            ("Lock", "locked"),
+            ("Mode", "running system"),
+            ("Screen lock", "off"),
+        ] {
+            bench.click(&format!("Type {fact}")).await?;
+            bench.click(value).await?;
+            bench.sees("Undo").await?;
+        }
+        bench.click("Type Battery").await?;
+        bench.fill("Battery", "70").await?;
+        bench.press("\u{e007}").await?;
+        bench.sees("70 % carries the whole sheet").await?;
+        bench.fill("Accounts signed in", "0").await?;
+        bench.press("\u{e007}").await?;
+        bench.click("Nothing of all this is to be kept").await?;
+        bench.sees("Dunnock can be unlocked now.").await?;
+        bench.click("See the sheet").await?;
+        bench
+            .click("Start a recovery and read the partition table")
+            .await?;
+        bench
+            .sees("The table is read from the unit itself, which needs a bench link")
+            .await?;
+        bench.shot("why-not").await?;
+        bench.click("Start a recovery, writing nothing").await?;
+        bench.click("Begin").await?;
+        bench.click("Show me how").await?;
+        bench.sees("tap Build until it says so").await?;
+        bench.shot("by-hand").await?;
+        bench.is_accessible().await?;
+        bench.click("Commands from a computer: on.").await?;
+        bench.click("Show me how").await?;
+        bench
+            .click("White text on black; the second line says locked or unlocked.")
+            .await?;
+        bench.sees("Type Dunnock to consent").await?;
+        let shown = bench.run("return document.body.innerText").await?;
+        assert!(
+            !shown.as_str().unwrap().contains("send the unlock command"),
+            "not how, before consent"
+        );
+        bench.fill("Type Dunnock to consent", "Dunnock").await?;
+        bench.click("I consent").await?;
+        bench.click("Show me how").await?;
+        bench.sees("send the unlock command").await?;
+        bench
+            .click(
+                "White text on black; the second line says locked or unlocked. It says unlocked.",
+            )
+            .await?;
+        bench.click("Show me how").await?;
+        bench
+            .click("A list of partitions and the word temporary in the top line.")
+            .await?;
+        bench.sees("The goal is reached").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn by_keyboard_alone() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        bench.sees("Sanderling").await?;
+        // The palette finds the unit by a few letters.
+        bench.press("\u{e009}k\u{e000}").await?;
+        bench.sees("Where to?").await?;
+        bench.is_accessible().await?;
+        bench.press("Sander").await?;
+        bench.press("\u{e007}").await?;
+        bench.sees("How many accounts are signed in?").await?;
+        bench.press(".").await?;
+        let focused = bench
+            .run("return document.activeElement.hasAttribute('data-next')")
+            .await?;
+        assert_eq!(
+            focused,
+            json!(true),
+            "the dot focuses the next step's control"
+        );
+        bench.run("document.activeElement.blur()").await?;
+        bench.press("3").await?;
+        bench.sees("What is to be reached?").await?;
+        bench.press("?").await?;
+        bench.sees("Focus the next step").await?;
+        bench.is_accessible().await?;
+        bench.press("\u{e00c}").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn dark_narrow_and_enlarged_views_hold() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        bench.sees("Sanderling").await?;
+        let unit = bench.unit("Sanderling").await?;
+        bench.click("Dark colours").await?;
+        for (path, name) in [
+            ("/".to_owned(), "dark-bench"),
+            (format!("/units/{unit}/standing"), "dark-standing"),
+        ] {
+            bench.open(&path).await?;
+            bench.sees("Sanderling can be unlocked").await?;
+            bench.is_accessible().await?;
+            bench.shot(name).await?;
+        }
+        bench.click("Light colours").await?;
+        // 1024 px, and 1280 px at 200 %, which is a page of 640 by 400.
+        for (width, height, name) in [(1024, 768, "narrow"), (640, 400, "enlarged")] {
+            bench.view(width, height).await?;
+            bench.open(&format!("/units/{unit}/standing")).await?;
+            bench.sees("Sanderling can be unlocked").await?;
+            let spill = bench
+                .run("return document.documentElement.scrollWidth - innerWidth")
+                .await?;
+            assert!(spill.as_i64().unwrap() <= 0, "{name}: {spill} px too wide");
+            bench.is_accessible().await?;
+            bench.shot(name).await?;
+        }
+        bench.stop().await
+    });
+}
+
+#[test]
+fn a_lifted_watch_and_a_gone_server_are_said() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        let unit = {
+            bench.open("/").await?;
+            bench.sees("Sanderling").await?;
+            bench.unit("Sanderling").await?
+        };
+        bench.open(&format!("/units/{unit}/standing")).await?;
+        bench.sees("running system").await?;
+        bench.demo.bridge.with("dock-1", |d| {
+            d.body(&BodyAct::Cable {
+                to: CablePlace::Out,
+            })
+        })?;
+        bench.sees("not there now").await?;
+        bench.shot("lifted").await?;
+        bench
+            .demo
+            .bridge
+            .with("dock-1", |d| d.body(&BodyAct::Cable { to: CablePlace::In }))?;
+        bench.sees("answers").await?;
+        let Bench {
+            demo,
+            browser,
+            folder,
+        } = bench;
+        demo.stop().await;
+        let script = "return document.body.innerText";
+        let until = std::time::Instant::now() + std::time::Duration::from_secs(20);
+        loop {
+            let shown = browser.execute(script, Vec::new()).await?;
+            if shown
+                .as_str()
+                .is_some_and(|text| text.contains("Not connected since"))
+            {
+                break;
+            }
+            assert!(std::time::Instant::now() < until, "{shown}");
+            tokio::time::sleep(std::time::Duration::from_millis(60)).await;
+        }
+        browser.close().await?;
+        drop(folder);
+        Ok(())
+    });
+}
