@@ -267,7 +267,7 @@ fn a_lifted_watch_and_a_gone_server_are_said() {
                 to: CablePlace::Out,
             })
         })?;
-        bench.sees("not there now").await?;
+        bench.sees("not there, since").await?;
         bench.shot("lifted").await?;
         bench
             .demo

@@ -132,7 +132,7 @@ impl Engine {
     }
 
     /// Brings the evidence for an unlock together and hands it on.
-    fn with_evidence<T>(
+    pub(crate) fn with_evidence<T>(
         &self,
         record: &UnitRecord,
         family: &Family,

@@ -10,7 +10,7 @@ use veritope_core::partitions::{Described, describe, lacking};
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::{Goal, Sheet, Step};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{Item, ItemState};
+use veritope_core::seal::{self, Item, ItemState};
 use veritope_core::standing::{self, FactLine, Standing, StandingInput, Verdict};
 use veritope_link::LinkError;
 use veritope_wire::link::Listed;
@@ -119,6 +119,8 @@ pub struct SealTag {
     pub missing: u32,
     /// In one sentence.
     pub sentence: String,
+    /// Its evidence list.
+    pub items: Vec<Item>,
 }
 
 /// Where a next step leads.
@@ -528,7 +530,10 @@ impl Engine {
         let (wanted, items) = match ahead {
             Some((title, items)) => (Some(title), items),
             None if record.active_run().is_some() || is_open_already => (None, Vec::new()),
-            None => (Some("Unlock".to_owned()), standing.items.clone()),
+            None => (
+                Some("Unlock".to_owned()),
+                self.unlock_list(record, standing),
+            ),
         };
         let missing = items
             .iter()
@@ -548,6 +553,17 @@ impl Engine {
             wanted,
             missing,
             sentence,
+            items,
+        }
+    }
+
+    /// The whole list of an unlock that is not on a sheet yet; as far as it can be judged.
+    fn unlock_list(&self, record: &UnitRecord, standing: &Standing) -> Vec<Item> {
+        match (self.family_of(record), &standing.sheet) {
+            (Some(family), Some(sheet)) => {
+                self.with_evidence(record, family, sheet, None, seal::unlock_items)
+            }
+            _ => standing.items.clone(),
         }
     }
 

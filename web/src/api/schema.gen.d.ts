@@ -1232,6 +1232,8 @@ export interface components {
         };
         /** @description The seal as the tag shows it. */
         SealTag: {
+            /** @description Its evidence list. */
+            items: components["schemas"]["Item"][];
             /**
              * Format: int32
              * @description How many things are missing.

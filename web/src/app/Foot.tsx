@@ -28,6 +28,7 @@ export function Foot({ unit, current }: FootProps) {
         px: 4,
         py: 1.25,
         minHeight: 66,
+        '@media (max-width: 719px), (max-height: 499px)': { px: 2, py: 0.75, minHeight: 52 },
         bgcolor: 'band',
         borderTop: 1,
         borderColor: 'rule',

@@ -8,6 +8,8 @@ export type NewsProviderProps = { children: ReactNode };
 
 /** How long there is a way back from what was typed or ticked. */
 const UNDO_MS = 10_000;
+/** News never lie on the button of the next step. */
+const ABOVE_THE_FOOT = { xs: '84px', sm: '84px' };
 
 /** One queue of background news for the whole application. */
 export function NewsProvider({ children }: NewsProviderProps) {
@@ -29,6 +31,7 @@ export function NewsProvider({ children }: NewsProviderProps) {
             if (reason !== 'clickaway') close();
           }}
           anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+          sx={{ bottom: ABOVE_THE_FOOT }}
           message={first.news.text}
           action={
             first.news.undo !== undefined && (

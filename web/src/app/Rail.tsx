@@ -39,6 +39,7 @@ export function Rail({ stations, current, general }: RailProps) {
     px: 1.5,
     py: 1.1,
     width: '100%',
+    [FLAT]: { width: 'auto', px: 2 },
     borderRadius: 1,
     color: 'text.primary',
     position: 'relative',
@@ -102,7 +103,12 @@ export function Rail({ stations, current, general }: RailProps) {
           </>
         );
         return station.path === undefined ? (
-          <Tooltip key={station.id} title={station.disabledBecause ?? ''} placement="right">
+          <Tooltip
+            key={station.id}
+            title={station.disabledBecause ?? ''}
+            placement="right"
+            describeChild
+          >
             <Box
               role="link"
               aria-disabled

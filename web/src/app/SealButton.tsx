@@ -2,12 +2,10 @@ import Box from '@mui/material/Box';
 import ButtonBase from '@mui/material/ButtonBase';
 import Popover from '@mui/material/Popover';
 import Typography from '@mui/material/Typography';
-import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 
 import type { Api } from '../api/client';
-import { runQuery, standingQuery } from '../api/queries';
 import { StateShape } from '../ui/shapes';
 import { itemShape, itemWord } from '../ui/words';
 
@@ -27,7 +25,7 @@ export function SealButton({ tag }: SealButtonProps) {
   return (
     <>
       <ButtonBase
-        aria-label={`Seal. ${tag.seal.sentence}`}
+        aria-label={`Seal, ${tag.seal.missing} missing. ${tag.seal.sentence}`}
         aria-haspopup="dialog"
         onClick={(event) => setAnchor(event.currentTarget)}
         sx={{ borderRadius: '50%' }}
@@ -45,7 +43,7 @@ export function SealButton({ tag }: SealButtonProps) {
             />
           )}
           {isNeeded && !isOpen && (
-            <g fill="#A8453D">
+            <Box component="g" sx={{ fill: 'var(--mui-palette-wax)' }}>
               <circle cx="28" cy="28" r="20.5" />
               {LOBES.map((lobe) => (
                 <circle key={`${lobe.cx},${lobe.cy}`} cx={lobe.cx} cy={lobe.cy} r="5.4" />
@@ -55,20 +53,32 @@ export function SealButton({ tag }: SealButtonProps) {
                 cy="28"
                 r="15"
                 fill="none"
-                stroke="#F5F1E8"
+                stroke="currentColor"
                 strokeOpacity="0.75"
                 strokeWidth="1.6"
               />
-            </g>
+            </Box>
           )}
           {isOpen && (
-            <g fill="none" stroke="#8FD6CB" strokeWidth="4">
+            <Box
+              component="g"
+              fill="none"
+              strokeWidth="4"
+              sx={{ stroke: 'var(--mui-palette-openWax)' }}
+            >
               <path d="M25 9a19 19 0 0 0-3 37" />
               <path d="M31 9a19 19 0 0 1 3 37" transform="translate(2 1)" />
-            </g>
+            </Box>
           )}
           {isNeeded && !isOpen && (
-            <text x="28" y="35" textAnchor="middle" fontSize="20" fontWeight="700" fill="#FFFFFF">
+            <text
+              x="28"
+              y="35"
+              textAnchor="middle"
+              fontSize="20"
+              fontWeight="700"
+              fill="currentColor"
+            >
               {tag.seal.missing}
             </text>
           )}
@@ -95,10 +105,6 @@ export function SealButton({ tag }: SealButtonProps) {
 }
 
 function SealList({ tag, onLeave }: { tag: Api<'UnitTag'>; onLeave: () => void }) {
-  const standing = useQuery(standingQuery(tag.id));
-  const run = useQuery(runQuery(tag.id));
-  const step = tag.running ? run.data?.run?.step : undefined;
-  const items = tag.seal.wanted == null ? [] : (step?.seal ?? standing.data?.standing.items ?? []);
   return (
     <>
       <Typography variant="h2" gutterBottom>
@@ -107,7 +113,7 @@ function SealList({ tag, onLeave }: { tag: Api<'UnitTag'>; onLeave: () => void }
       <Typography variant="body2" color="text.secondary" sx={{ mb: 1.5 }}>
         Nothing changes storage or lock of a unit before all of its evidence is there.
       </Typography>
-      {items.map((item) => (
+      {tag.seal.items.map((item) => (
         <Box
           key={item.text}
           sx={{ display: 'flex', gap: 1.25, py: 0.75, borderTop: 1, borderColor: 'rule' }}

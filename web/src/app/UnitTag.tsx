@@ -6,12 +6,14 @@ import { Link } from 'react-router';
 import { unitQuery } from '../api/queries';
 import type { Api } from '../api/client';
 import { percent } from '../ui/format';
-import { linkWords } from '../ui/words';
+import { linkStanding } from '../ui/words';
 import { JobTray } from './JobTray';
 import { SealButton } from './SealButton';
 
 export type UnitTagProps = { unit: string };
 
+/** Where the rail lies on top, the tag is folded. */
+const FLAT = '@media (max-width: 719px), (max-height: 499px)';
 const WIDE_ONLY = { '@media (max-width: 899px)': { display: 'none' } };
 
 /** The unit's tag, tied to it wherever one goes. */
@@ -25,6 +27,7 @@ export function UnitTag({ unit }: UnitTagProps) {
         alignItems: 'center',
         gap: 3,
         minHeight: 84,
+        [FLAT]: { minHeight: 60, mt: 0.5, gap: 2 },
         m: '12px 16px 0 12px',
         pl: '62px',
         pr: 2,
@@ -53,7 +56,15 @@ function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
   return (
     <>
       <Box sx={{ minWidth: 0 }}>
-        <Typography sx={{ fontSize: '1.5rem', fontWeight: 700, lineHeight: 1.15 }} noWrap>
+        <Typography
+          sx={{
+            fontSize: '1.5rem',
+            fontWeight: 700,
+            lineHeight: 1.15,
+            [FLAT]: { fontSize: '1.125rem' },
+          }}
+          noWrap
+        >
           {tag.nickname}
         </Typography>
         <Typography variant="body2" sx={{ color: 'tagFaint' }} noWrap>
@@ -71,7 +82,7 @@ function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
       />
       <TagField
         name="Link"
-        value={linkWords(tag.link.presence)}
+        value={linkStanding(tag.link)}
         isKnown={tag.link.presence === 'ready'}
         hideable
       />

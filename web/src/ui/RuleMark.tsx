@@ -16,6 +16,7 @@ export function RuleMark({ id }: RuleMarkProps) {
         : { tabIndex: 0, role: 'note', 'aria-label': `Rule ${id}: ${gist}` })}
       sx={{
         typography: 'code',
+        alignSelf: 'start',
         color: 'text.secondary',
         borderBottom: gist === undefined ? 0 : '1px dotted',
         cursor: gist === undefined ? 'default' : 'help',

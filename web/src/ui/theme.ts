@@ -11,6 +11,9 @@ declare module '@mui/material/styles' {
     tag: string;
     tagText: string;
     tagFaint: string;
+    /** The seal's wax on the tag, closed and broken. */
+    wax: string;
+    openWax: string;
     /** A band that sets the foot apart. */
     band: string;
     /** Thin rules. */
@@ -22,6 +25,8 @@ declare module '@mui/material/styles' {
     tag?: string;
     tagText?: string;
     tagFaint?: string;
+    wax?: string;
+    openWax?: string;
     band?: string;
     rule?: string;
   }
@@ -67,6 +72,8 @@ export const theme = createTheme({
         tag: '#20252B',
         tagText: '#F5F1E8',
         tagFaint: '#B9B4A8',
+        wax: '#A8453D',
+        openWax: '#8FD6CB',
         band: '#E9E2D2',
         rule: '#CDC4B1',
       },
@@ -84,6 +91,8 @@ export const theme = createTheme({
         tag: '#2E353D',
         tagText: '#F5F1E8',
         tagFaint: '#B4B0A6',
+        wax: '#A8453D',
+        openWax: '#8FD6CB',
         band: '#252B32',
         rule: '#3C434B',
       },
@@ -114,6 +123,7 @@ export const theme = createTheme({
     MuiCssBaseline: {
       styleOverrides: {
         body: { fontVariantNumeric: 'tabular-nums' },
+        '*': { scrollbarColor: 'var(--mui-palette-text-secondary) transparent' },
         ':focus-visible': {
           outline: '3px solid var(--mui-palette-primary-main)',
           outlineOffset: 2,
@@ -150,6 +160,15 @@ export const theme = createTheme({
           fontSize: '0.9375rem',
           fontWeight: 600,
           color: 'var(--mui-palette-text-secondary)',
+        },
+      },
+    },
+    MuiSnackbarContent: {
+      styleOverrides: {
+        root: {
+          backgroundColor: 'var(--mui-palette-tag)',
+          color: 'var(--mui-palette-tagText)',
+          fontSize: '1rem',
         },
       },
     },

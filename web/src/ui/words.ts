@@ -1,4 +1,5 @@
 import type { Api } from '../api/client';
+import { clockOf } from './format';
 import type { ShapeKind } from './shapes';
 
 /** Words and shapes for states that more than one feature shows. */
@@ -10,7 +11,7 @@ export function linkWords(presence: Api<'LinkPresence'>): string {
     case 'not-authorised':
       return 'listed, takes no commands';
     case 'absent':
-      return 'not there now';
+      return 'not there';
     case 'bridge-gone':
       return 'bridge does not answer';
     case 'another-unit':
@@ -18,6 +19,13 @@ export function linkWords(presence: Api<'LinkPresence'>): string {
     case 'by-hand':
       return 'none, by hand';
   }
+}
+
+/** How the link stands, and since when where it does not. */
+export function linkStanding(link: Api<'LinkView'>): string {
+  const words = linkWords(link.presence);
+  const isGone = link.presence !== 'ready' && link.presence !== 'by-hand';
+  return isGone && link.since != null ? `${words}, since ${clockOf(link.since)}` : words;
 }
 
 export function verdictShape(verdict: Api<'Verdict'>): ShapeKind {

@@ -23,7 +23,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
       component="li"
       sx={{
         display: 'grid',
-        gridTemplateColumns: '48px minmax(200px, 0.9fr) minmax(260px, 1.5fr) auto',
+        gridTemplateColumns: '48px minmax(180px, 0.8fr) minmax(260px, 1.6fr) 200px',
         gap: 2.5,
         alignItems: 'center',
         py: 2.25,
@@ -66,7 +66,10 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         variant={isFirst ? 'contained' : 'outlined'}
         aria-label={`${unit.next.label}: ${unit.nickname}`}
         {...(isFirst ? { 'data-next': '' } : {})}
-        sx={{ '@media (max-width: 899px)': { gridColumn: 2, justifySelf: 'start' } }}
+        sx={{
+          justifySelf: 'end',
+          '@media (max-width: 899px)': { gridColumn: 2, justifySelf: 'start' },
+        }}
       >
         {unit.next.label}
       </Button>

@@ -89,7 +89,10 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
             autoComplete="off"
             sx={{ width: input.is === 'text' ? 300 : 200 }}
             slotProps={{
-              htmlInput: input.is === 'text' ? {} : { inputMode: 'numeric' },
+              htmlInput: {
+                ...(input.is === 'text' ? {} : { inputMode: 'numeric' }),
+                ...next(0),
+              },
               input:
                 input.is === 'percent'
                   ? { endAdornment: <InputAdornment position="end">%</InputAdornment> }
@@ -100,7 +103,6 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
             type="submit"
             variant={isNext ? 'contained' : 'outlined'}
             disabled={say.isPending || text.trim() === ''}
-            {...next(0)}
           >
             Record
           </Button>

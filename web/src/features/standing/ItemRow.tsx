@@ -42,7 +42,7 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
             color="text.secondary"
             title={exactOf(fact.at)}
           >
-            {fact.title} {fact.shown}, {sourceWords(fact.source)} {ago(fact.at, now)}
+            {fact.title}: {fact.shown}, {sourceWords(fact.source)} {ago(fact.at, now)}
           </Typography>
         ))}
         <CureControl unit={unit} item={item} facts={facts} isNext={isNext} />
