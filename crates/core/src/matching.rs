@@ -99,8 +99,11 @@ pub fn judge_recovery(
     judge(
         Rule::M5,
         seen.bytes() <= room,
-        format!("{} of {room} bytes.", seen.bytes()),
-        format!("{} bytes, and there is room for {room}.", seen.bytes()),
+        format!("{} KiB, with room for {}.", seen.bytes() >> 10, room >> 10),
+        format!(
+            "{} bytes, and there is room for {room}: it does not fit the partition.",
+            seen.bytes()
+        ),
     );
     judge(
         Rule::M8,

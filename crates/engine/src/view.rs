@@ -374,7 +374,7 @@ pub struct StepView {
     pub by: TakenBy,
     /// Where it stands.
     pub state: StepState,
-    /// What may be seen, for a person to say.
+    /// What may be seen, the expected first; for a person to look for or, by hand, to say.
     pub sightings: Vec<Sighting>,
     /// The evidence list, where the step needs a permit.
     pub seal: Option<Vec<Item>>,
@@ -794,11 +794,7 @@ impl Engine {
             } else {
                 TakenBy::Hand
             },
-            sightings: if by_link {
-                Vec::new()
-            } else {
-                self.sightings_of(record, step)
-            },
+            sightings: self.sightings_of(record, step),
             consequences: match (&step.effect, family) {
                 (Some(_), Some(family)) => family.consequences.clone(),
                 _ => Vec::new(),

@@ -1528,7 +1528,7 @@ export interface components {
             permission: components["schemas"]["Permission"];
             /** @description The evidence list, where the step needs a permit. */
             seal?: components["schemas"]["Item"][] | null;
-            /** @description What may be seen, for a person to say. */
+            /** @description What may be seen, the expected first; for a person to look for or, by hand, to say. */
             sightings: components["schemas"]["Sighting"][];
             /** @description Where it stands. */
             state: components["schemas"]["StepState"];

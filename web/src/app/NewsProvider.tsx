@@ -1,53 +1,76 @@
+import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import Snackbar from '@mui/material/Snackbar';
-import { useCallback, useState, type ReactNode } from 'react';
+import SnackbarContent from '@mui/material/SnackbarContent';
+import { useCallback, useEffect, useState, type ReactNode } from 'react';
 
 import { NewsContext, type News } from '../ui/news';
 
 export type NewsProviderProps = { children: ReactNode };
 
+type Told = { id: number; news: News };
+
 /** How long there is a way back from what was typed or ticked. */
 const UNDO_MS = 10_000;
-/** News never lie on the button of the next step. */
-const ABOVE_THE_FOOT = { xs: '84px', sm: '84px' };
+/** Most news shown at once; older ones give way. */
+const MOST = 3;
 
-/** One queue of background news for the whole application. */
+/** Background news for the whole application, each with ten seconds of its own. */
 export function NewsProvider({ children }: NewsProviderProps) {
-  const [queue, setQueue] = useState<{ id: number; news: News }[]>([]);
+  const [told, setTold] = useState<Told[]>([]);
   const tell = useCallback((news: News) => {
-    setQueue((known) => [...known, { id: (known.at(-1)?.id ?? 0) + 1, news }]);
+    setTold((known) => [...known.slice(1 - MOST), { id: (known.at(-1)?.id ?? 0) + 1, news }]);
   }, []);
-  const first = queue[0];
-  const close = () => setQueue((known) => known.slice(1));
+  const close = useCallback(
+    (id: number) => setTold((known) => known.filter((one) => one.id !== id)),
+    [],
+  );
   return (
     <NewsContext value={tell}>
       {children}
-      {first !== undefined && (
-        <Snackbar
-          key={first.id}
-          open
-          autoHideDuration={UNDO_MS}
-          onClose={(_, reason) => {
-            if (reason !== 'clickaway') close();
-          }}
-          anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
-          sx={{ bottom: ABOVE_THE_FOOT }}
-          message={first.news.text}
-          action={
-            first.news.undo !== undefined && (
-              <Button
-                color="inherit"
-                onClick={() => {
-                  first.news.undo?.();
-                  close();
-                }}
-              >
-                Undo
-              </Button>
-            )
-          }
-        />
-      )}
+      <Box
+        role="status"
+        sx={{
+          position: 'fixed',
+          right: 24,
+          // News never lie on the button of the next step.
+          bottom: 84,
+          zIndex: 'snackbar',
+          display: 'flex',
+          flexDirection: 'column',
+          gap: 1,
+        }}
+      >
+        {told.map((one) => (
+          <OneNews key={one.id} told={one} onClose={close} />
+        ))}
+      </Box>
     </NewsContext>
+  );
+}
+
+function OneNews({ told, onClose }: { told: Told; onClose: (id: number) => void }) {
+  const { id, news } = told;
+  useEffect(() => {
+    const timer = setTimeout(() => onClose(id), UNDO_MS);
+    return () => clearTimeout(timer);
+  }, [id, onClose]);
+  return (
+    <SnackbarContent
+      role="group"
+      message={news.text}
+      action={
+        news.undo !== undefined && (
+          <Button
+            color="inherit"
+            onClick={() => {
+              news.undo?.();
+              onClose(id);
+            }}
+          >
+            Undo
+          </Button>
+        )
+      }
+    />
   );
 }

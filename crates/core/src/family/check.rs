@@ -34,8 +34,12 @@ pub struct FamilyError {
 pub fn load(file: &str, text: &str) -> Result<Family, FamilyError> {
     let at = Locator { file, text };
     let raw: RawFamily = toml::from_str(text).map_err(|error| {
+        let span = error.span().unwrap_or(0..0);
         let what = error.message().replace('\n', ", ");
-        at.refuse(error.span().unwrap_or(0..0), what)
+        match at.key_at(span.start) {
+            Some(key) if !what.contains(key) => at.refuse(span, format!("`{key}`: {what}")),
+            _ => at.refuse(span, what),
+        }
     })?;
     at.family(raw)
 }
@@ -46,6 +50,14 @@ struct Locator<'a> {
 }
 
 impl Locator<'_> {
+    /// The key whose value stands at `offset`, where a line of the form `key = value` does.
+    fn key_at(&self, offset: usize) -> Option<&str> {
+        let before = self.text.get(..offset)?;
+        let line = before.rsplit('\n').next()?;
+        let key = line.split_once('=')?.0.trim();
+        (!key.is_empty()).then_some(key)
+    }
+
     fn refuse(&self, span: Range<usize>, what: impl Into<String>) -> FamilyError {
         let before = self.text.get(..span.start).unwrap_or(self.text);
         FamilyError {

@@ -55,11 +55,14 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
         <Section title={WORDS.shelf}>
           {preview.images.map((image) => (
             <Box key={image.name} sx={{ mb: 1 }}>
-              <Typography variant="code">{image.name}</Typography>
-              <Typography color="text.secondary">
-                {mib(image.length_bytes)}.{' '}
-                {image.findings.map((finding) => `${finding.text} (${finding.rule})`).join(' ')}
+              <Typography variant="code">
+                {image.name}, {mib(image.length_bytes)}
               </Typography>
+              {image.findings.map((finding) => (
+                <Typography key={finding.rule} color="text.secondary">
+                  {finding.text} ({finding.rule})
+                </Typography>
+              ))}
             </Box>
           ))}
         </Section>

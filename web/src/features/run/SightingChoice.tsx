@@ -26,7 +26,7 @@ export function SightingChoice({ unit, run, sightings }: SightingChoiceProps) {
   );
   return (
     <Box role="group" aria-labelledby="seen-title">
-      <Typography variant="h2" id="seen-title" sx={{ mb: 1 }}>
+      <Typography variant="h2" id="seen-title" sx={{ mb: 1.5 }}>
         What do you see now?
       </Typography>
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>

@@ -31,7 +31,7 @@ export function StepProgress({ unit, run, view }: StepProgressProps) {
     case 'asking':
       return (
         <Box role="status">
-          <Typography variant="instruction" sx={{ mb: 2 }}>
+          <Typography variant="instruction" sx={{ mb: 3 }}>
             {step.question?.answer ?? WORDS.answerHere}
           </Typography>
           <Box sx={{ borderTop: 2, borderBottom: 2, py: 2, maxWidth: 640 }}>

@@ -9,6 +9,7 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { useIsUp } from '../../ui/useIsUp';
 import { ConsentForm } from './ConsentForm';
 import { SightingChoice } from './SightingChoice';
+import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
 import { wipeWords } from './words';
 
@@ -38,6 +39,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
       ) : (
         <StepProgress unit={unit} run={run} view={view} />
       )}
+      {state.is !== 'in-hand' && !view.consent_wanted && <StepOutlook view={view} />}
       {state.is === 'in-hand' && (
         <>
           <Typography variant="instruction" sx={{ mb: 3 }}>

@@ -18,7 +18,7 @@ export function StepTable({ steps }: StepTableProps) {
     <Table aria-label="Steps">
       <TableHead>
         <TableRow>
-          <TableCell sx={{ width: 40 }}>#</TableCell>
+          <TableCell sx={{ width: 48, pl: 1.5 }}>#</TableCell>
           <TableCell>Step</TableCell>
           <TableCell>Because</TableCell>
           <TableCell align="right">Usually</TableCell>
@@ -32,7 +32,7 @@ export function StepTable({ steps }: StepTableProps) {
               key={`${index} ${step.title}`}
               sx={isFinal ? { boxShadow: 'inset 5px 0 0 var(--mui-palette-noReturn)' } : {}}
             >
-              <TableCell sx={{ pl: isFinal ? 2 : 0, fontWeight: 650 }}>{index + 1}</TableCell>
+              <TableCell sx={{ pl: 1.5, fontWeight: 650 }}>{index + 1}</TableCell>
               <TableCell>
                 <Typography sx={{ fontWeight: 650 }}>{step.title}</Typography>
                 {isFinal && (

@@ -1,0 +1,482 @@
+//! The server over real HTTP on a port of its own: every route of the API's description against
+//! foreign callers, large bodies and odd ids; the page and its headers; the upgrade fixtures.
+
+use std::path::{Path, PathBuf};
+
+use reqwest::blocking::{Client, Response};
+use reqwest::{Method, StatusCode};
+use serde_json::{Value, json};
+use tempfile::TempDir;
+use tokio::runtime::Runtime;
+use veritope_server::front::FrontEnd;
+use veritope_server::{Config, Running, openapi};
+
+struct Served {
+    runtime: Runtime,
+    running: Option<Running>,
+    base: String,
+    client: Client,
+    folder: TempDir,
+}
+
+impl Served {
+    fn new(front: FrontEnd) -> Self {
+        Self::on(tempfile::tempdir().unwrap(), front)
+    }
+
+    fn on(folder: TempDir, front: FrontEnd) -> Self {
+        let runtime = Runtime::new().unwrap();
+        let config = Config {
+            listen: "127.0.0.1:0".parse().unwrap(),
+            data: folder.path().join("data"),
+            front,
+        };
+        let running = runtime.block_on(veritope_server::start(config)).unwrap();
+        Self {
+            base: format!("http://{}", running.address),
+            runtime,
+            running: Some(running),
+            client: Client::builder().no_proxy().build().unwrap(),
+            folder,
+        }
+    }
+
+    fn ask(&self, method: &str, path: &str, body: &Value) -> (StatusCode, Value) {
+        let method = Method::from_bytes(method.as_bytes()).unwrap();
+        let request = self.client.request(method, format!("{}{path}", self.base));
+        let answer = request.json(body).send().unwrap();
+        (answer.status(), answer.json().unwrap_or(Value::Null))
+    }
+
+    fn get(&self, path: &str) -> Value {
+        let (status, body) = self.ask("GET", path, &Value::Null);
+        assert_eq!(status, StatusCode::OK, "{path}: {body}");
+        body
+    }
+
+    /// A unit by hand; gives its id.
+    fn add_unit(&self, nickname: &str) -> String {
+        let body = json!({
+            "nickname": nickname, "ownership": "mine", "request": request(),
+            "reach": { "by": "hand", "family": "gimbal" },
+        });
+        let (status, made) = self.ask("POST", "/api/units", &body);
+        assert_eq!(status, StatusCode::OK, "{made}");
+        made["id"].as_str().unwrap().to_owned()
+    }
+
+    fn log_lines(&self) -> usize {
+        self.get("/api/log?limit=200")["lines"]
+            .as_array()
+            .unwrap()
+            .len()
+    }
+}
+
+impl Drop for Served {
+    fn drop(&mut self) {
+        if let Some(running) = self.running.take() {
+            self.runtime.block_on(running.stop());
+        }
+    }
+}
+
+fn request() -> String {
+    uuid::Uuid::now_v7().to_string()
+}
+
+const NOBODY: &str = "0192f0c1-2345-7abc-8def-0123456789ab";
+
+/// Every operation of the API's description: method, path, whether it takes a body.
+fn operations() -> Vec<(String, String, bool)> {
+    let description: Value = serde_json::from_str(&openapi()).unwrap();
+    let mut all = Vec::new();
+    for (path, methods) in description["paths"].as_object().unwrap() {
+        for (method, operation) in methods.as_object().unwrap() {
+            let takes_body = operation.get("requestBody").is_some();
+            all.push((method.to_uppercase(), path.clone(), takes_body));
+        }
+    }
+    assert!(all.len() >= 20, "{} operations described", all.len());
+    all
+}
+
+/// The path with every id replaced.
+fn with_ids(path: &str, id: &str) -> String {
+    let mut filled = String::new();
+    for segment in path.split('/').skip(1) {
+        filled.push('/');
+        filled.push_str(if segment.starts_with('{') {
+            id
+        } else {
+            segment
+        });
+    }
+    filled
+}
+
+fn code(answer: Response) -> String {
+    let problem: Value = answer.json().unwrap();
+    problem["code"].as_str().unwrap_or_default().to_owned()
+}
+
+#[test]
+fn foreign_hosts_and_origins_reach_no_route() {
+    let served = Served::new(FrontEnd::None);
+    let before = served.log_lines();
+    for (method, path, _) in operations() {
+        let url = format!("{}{}", served.base, with_ids(&path, NOBODY));
+        let request = || {
+            let method = Method::from_bytes(method.as_bytes()).unwrap();
+            served.client.request(method, &url).body("{}")
+        };
+        let host = request().header("host", "bench.example").send().unwrap();
+        assert_eq!(host.status(), 421, "{method} {path}");
+        assert_eq!(code(host), "foreign-host");
+        for origin in ["http://bench.example", "null", "https://127.0.0.1"] {
+            let answer = request().header("origin", origin).send().unwrap();
+            assert_eq!(answer.status(), 403, "{method} {path} from {origin}");
+            assert_eq!(code(answer), "foreign-origin");
+        }
+        let answer = request().header("sec-fetch-site", "cross-site").send();
+        assert_eq!(answer.unwrap().status(), 403, "{method} {path}");
+    }
+    assert_eq!(served.log_lines(), before, "nothing was recorded");
+}
+
+#[test]
+fn large_bodies_are_refused_on_every_route_that_takes_one() {
+    let served = Served::new(FrontEnd::None);
+    let body = json!({ "text": "x".repeat(70_000) });
+    let mut asked = 0;
+    for (method, path, takes_body) in operations() {
+        if takes_body {
+            let (status, problem) = served.ask(&method, &with_ids(&path, NOBODY), &body);
+            assert_eq!(status, StatusCode::PAYLOAD_TOO_LARGE, "{method} {path}");
+            assert_eq!(problem["code"], "too-large", "{method} {path}");
+            asked += 1;
+        }
+    }
+    assert!(asked >= 8, "{asked} routes take a body");
+}
+
+#[test]
+fn an_id_that_is_none_finds_nothing_and_leads_nowhere() {
+    let served = Served::new(FrontEnd::None);
+    let escapes = [
+        "..%2F..%2Fdata%2Flog%2Fbench.jsonl",
+        "%2e%2e",
+        "..%5C..%5Cbench.toml",
+        "%00",
+        "bench",
+        "%E2%80%AE",
+        "0192f0c1",
+        "'%20OR%201=1",
+    ];
+    for (method, path, _) in operations() {
+        if !path.contains('{') {
+            continue;
+        }
+        for id in escapes {
+            let filled = with_ids(&path, id);
+            let (status, answer) = served.ask(&method, &filled, &json!({}));
+            assert!(status.is_client_error(), "{method} {filled}: {status}");
+            assert!(answer["detail"].is_string(), "{method} {filled}: {answer}");
+        }
+        // A well-formed id of nobody: not found, once the rest of the request makes sense.
+        if method == "GET" {
+            let (status, _) = served.ask("GET", &with_ids(&path, NOBODY), &Value::Null);
+            assert_eq!(status, StatusCode::NOT_FOUND, "{path}");
+        }
+    }
+}
+
+#[test]
+fn other_query_parameters_are_checked_too() {
+    let served = Served::new(FrontEnd::None);
+    for query in ["unit=../bench", "kind=everything", "before=1", "limit=-1"] {
+        let (status, problem) = served.ask("GET", &format!("/api/log?{query}"), &Value::Null);
+        assert!(status.is_client_error(), "{query}: {status}");
+        assert!(problem["detail"].is_string(), "{query}: {problem}");
+    }
+}
+
+#[test]
+fn bad_input_changes_nothing_and_says_what_to_do() {
+    let served = Served::new(FrontEnd::None);
+    let unit = served.add_unit("Dunnock");
+    let before = served.log_lines();
+    let facts = format!("/api/units/{unit}/facts");
+    for (key, value) in [
+        ("battery", "101"),
+        ("battery", "full"),
+        ("accounts", "-1"),
+        ("lock", "ajar"),
+        ("serial", ""),
+    ] {
+        // The good fact beside the bad one is not recorded either.
+        let body = json!({ "request": request(), "facts": [
+            { "key": "screen-lock", "value": "off" }, { "key": key, "value": value },
+        ] });
+        let (status, problem) = served.ask("POST", &facts, &body);
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{key} {value}");
+        assert_eq!(problem["code"], "bad-input", "{problem}");
+    }
+    for (path, body) in [
+        (facts.as_str(), json!({ "facts": [] })),
+        (
+            facts.as_str(),
+            json!({ "facts": [], "request": request(), "more": 1 }),
+        ),
+        (
+            "/api/units",
+            json!({ "nickname": "Dunnock", "ownership": "mine", "request": request(), "reach": { "by": "hand", "family": "gimbal" } }),
+        ),
+        (
+            "/api/units",
+            json!({ "nickname": "Knot", "ownership": "mine", "request": request(), "reach": { "by": "hand", "family": "nobody" } }),
+        ),
+        (
+            "/api/bridges",
+            json!({ "url": "file:///etc/passwd", "token": "t", "request": request() }),
+        ),
+    ] {
+        let (status, problem) = served.ask("POST", path, &body);
+        assert!(
+            status.is_client_error() || status == StatusCode::BAD_GATEWAY,
+            "{problem}"
+        );
+        assert!(problem["detail"].as_str().unwrap().len() > 20, "{problem}");
+    }
+    assert_eq!(served.log_lines(), before, "nothing was recorded");
+}
+
+#[test]
+fn the_same_request_is_done_once() {
+    let served = Served::new(FrontEnd::None);
+    let body = json!({
+        "nickname": "Dunnock", "ownership": "mine", "request": request(),
+        "reach": { "by": "hand", "family": "gimbal" },
+    });
+    let first = served.ask("POST", "/api/units", &body);
+    let again = served.ask("POST", "/api/units", &body);
+    assert_eq!(first, again);
+    assert_eq!(
+        served.get("/api/bench")["units"].as_array().unwrap().len(),
+        1
+    );
+}
+
+/// Prepared by hand up to the run's first step; gives unit and run page.
+fn a_run_by_hand(served: &Served) -> (String, Value) {
+    let unit = served.add_unit("Dunnock");
+    let facts = [
+        ("lock", "locked"),
+        ("mode", "bootloader"),
+        ("battery", "80"),
+        ("accounts", "0"),
+        ("screen-lock", "off"),
+        ("debugging", "on"),
+    ]
+    .map(|(key, value)| json!({ "key": key, "value": value }));
+    let path = format!("/api/units/{unit}");
+    let said = json!({ "facts": facts, "request": request() });
+    assert_eq!(served.ask("POST", &format!("{path}/facts"), &said).0, 200);
+    let standing = served.get(&format!("{path}/standing"));
+    let classes: Vec<Value> = standing["keep_safe"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|line| json!({ "class": line["class"], "said": { "is": "waived" } }))
+        .collect();
+    let said = json!({ "classes": classes, "request": request() });
+    assert_eq!(
+        served.ask("POST", &format!("{path}/keep-safe"), &said).0,
+        200
+    );
+    let goal = json!({ "goal": "unlock", "request": request() });
+    let (status, answer) = served.ask("POST", &format!("{path}/run"), &goal);
+    assert_eq!(status, 200, "{answer}");
+    let page = served.get(&format!("{path}/run"));
+    (unit, page)
+}
+
+#[test]
+fn a_page_that_is_behind_changes_nothing() {
+    let served = Served::new(FrontEnd::None);
+    let (unit, page) = a_run_by_hand(&served);
+    let run = &page["run"];
+    let base = format!("/api/units/{unit}/run/{}", run["id"].as_str().unwrap());
+    let stale = run["revision"].as_u64().unwrap() + 5;
+    for (verb, body) in [
+        ("step", json!({ "revision": stale, "request": request() })),
+        (
+            "consent",
+            json!({ "revision": stale, "typed": "Dunnock", "request": request() }),
+        ),
+        (
+            "seen",
+            json!({ "revision": stale, "sighting": "system", "request": request() }),
+        ),
+        ("stop", json!({ "revision": stale, "request": request() })),
+    ] {
+        let (status, problem) = served.ask("POST", &format!("{base}/{verb}"), &body);
+        assert_eq!(status, StatusCode::PRECONDITION_FAILED, "{verb}: {problem}");
+    }
+    assert_eq!(served.get(&format!("/api/units/{unit}/run")), page);
+}
+
+#[test]
+fn the_seal_answers_with_the_rule_and_what_is_missing() {
+    let served = Served::new(FrontEnd::None);
+    let (unit, page) = a_run_by_hand(&served);
+    let run = &page["run"];
+    assert_eq!(
+        run["step"]["step"]["by_hand"], "",
+        "why, not how, before consent"
+    );
+    let base = format!("/api/units/{unit}/run/{}", run["id"].as_str().unwrap());
+    let change = json!({ "revision": run["revision"], "request": request() });
+    let (status, problem) = served.ask("POST", &format!("{base}/step"), &change);
+    assert_eq!(status, StatusCode::CONFLICT);
+    assert_eq!(problem["rule"], "G1");
+    assert_eq!(problem["missing"][0]["rule"], "U11", "{problem}");
+    let wrong = json!({ "revision": run["revision"], "typed": "dunnock", "request": request() });
+    let (status, problem) = served.ask("POST", &format!("{base}/consent"), &wrong);
+    assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
+}
+
+#[test]
+fn a_broken_chain_is_shown_with_its_line() {
+    let served = Served::new(FrontEnd::None);
+    let unit = served.add_unit("Dunnock");
+    let check = format!("/api/log/check?unit={unit}");
+    assert_eq!(served.get(&check)["problem"], Value::Null);
+    let file = served.folder.path().join(format!("data/log/{unit}.jsonl"));
+    let text = std::fs::read_to_string(&file).unwrap();
+    std::fs::write(&file, text.replace("Dunnock", "Dunlock")).unwrap();
+    let problem = served.get(&check)["problem"].as_str().unwrap().to_owned();
+    assert!(
+        problem.contains("line 1: changed after it was written"),
+        "{problem}"
+    );
+}
+
+fn page_folder() -> TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    let page = r#"<meta name="csp-nonce" content="__VERITOPE_NONCE__">"#;
+    std::fs::write(folder.path().join("index.html"), page).unwrap();
+    folder
+}
+
+#[test]
+fn the_page_comes_with_a_policy_and_a_nonce_of_its_own() {
+    let front = page_folder();
+    let served = Served::new(FrontEnd::Folder(front.path().to_owned()));
+    let mut seen = Vec::new();
+    for path in ["/", "/units/anything/standing"] {
+        let answer = served
+            .client
+            .get(format!("{}{path}", served.base))
+            .send()
+            .unwrap();
+        let policy = answer.headers()["content-security-policy"]
+            .to_str()
+            .unwrap()
+            .to_owned();
+        for part in [
+            "default-src 'none'",
+            "script-src 'self';",
+            "img-src 'self' blob:",
+            "frame-ancestors 'none'",
+        ] {
+            assert!(policy.contains(part), "{policy}");
+        }
+        assert!(!policy.contains("unsafe"), "{policy}");
+        let nonce = policy
+            .split("'nonce-")
+            .nth(1)
+            .unwrap()
+            .split('\'')
+            .next()
+            .unwrap()
+            .to_owned();
+        assert!(answer.text().unwrap().contains(&nonce));
+        seen.push(nonce);
+    }
+    assert_ne!(seen[0], seen[1], "a nonce is used once");
+    let missing = served
+        .client
+        .get(format!("{}/assets/none.js", served.base))
+        .send()
+        .unwrap();
+    assert_eq!(missing.status(), 404);
+}
+
+#[test]
+fn another_address_than_this_machines_is_refused() {
+    let runtime = Runtime::new().unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let config = Config {
+        listen: "0.0.0.0:0".parse().unwrap(),
+        data: folder.path().join("data"),
+        front: FrontEnd::None,
+    };
+    let error = runtime
+        .block_on(veritope_server::start(config))
+        .err()
+        .unwrap();
+    assert!(
+        error.to_string().contains("not this machine's own address"),
+        "{error}"
+    );
+    assert!(!folder.path().join("data").exists(), "nothing was made");
+}
+
+fn copy_folder(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to).unwrap();
+    for entry in std::fs::read_dir(from).unwrap() {
+        let entry = entry.unwrap();
+        let target = to.join(entry.file_name());
+        if entry.file_type().unwrap().is_dir() {
+            copy_folder(&entry.path(), &target);
+        } else {
+            std::fs::copy(entry.path(), target).unwrap();
+        }
+    }
+}
+
+/// Data folders as earlier versions left them; each must open and keep what it held.
+#[test]
+fn earlier_data_folders_open() {
+    let fixtures = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/fixtures");
+    let mut opened = 0;
+    for fixture in std::fs::read_dir(fixtures).unwrap() {
+        let fixture = fixture.unwrap().path();
+        let folder = tempfile::tempdir().unwrap();
+        copy_folder(&fixture.join("data"), &folder.path().join("data"));
+        let expected: Value =
+            serde_json::from_slice(&std::fs::read(fixture.join("expected.json")).unwrap()).unwrap();
+        let served = Served::on(folder, FrontEnd::None);
+        let bench = served.get("/api/bench");
+        let units: Vec<Value> = bench["units"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|unit| {
+                let id = unit["id"].as_str().unwrap();
+                let check = served.get(&format!("/api/log/check?unit={id}"));
+                assert_eq!(check["problem"], Value::Null);
+                json!({
+                    "nickname": unit["nickname"],
+                    "sentence": unit["sentence"],
+                    "lines": check["entries"],
+                    "run": served.get(&format!("/api/units/{id}/run"))["run"]["ended"],
+                })
+            })
+            .collect();
+        assert_eq!(json!({ "units": units }), expected, "{}", fixture.display());
+        opened += 1;
+    }
+    assert!(opened >= 1);
+}
