@@ -57,7 +57,7 @@ pub(crate) fn run(args: StandinArgs) -> Result<ExitCode, CommandError> {
         folder: folder.clone(),
         source,
     })?;
-    let token = args.token.unwrap_or_else(|| uuid_token());
+    let token = args.token.unwrap_or_else(uuid_token);
     let bridge = Bridge::new("stand-in", &token, [device]);
     Runtime::new()?.block_on(async {
         let listener =

@@ -1,5 +1,7 @@
 //! The binary as scripts and people meet it: real processes, killed and started again.
 
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
 mod support;
 
 use std::fs;

@@ -1,5 +1,7 @@
 //! The stories, in the browser.
 
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
 use serde_json::json;
 use tokio::runtime::Runtime;
 use veritope_e2e::{Bench, Outcome};

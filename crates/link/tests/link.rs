@@ -1,5 +1,7 @@
 //! The link against the stand-in, over real HTTP on a port of its own.
 
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
 use std::sync::Arc;
 
 use tokio::runtime::Runtime;

@@ -41,16 +41,19 @@ pub enum Event {
 /// Events that are remembered for clients that come back.
 const REMEMBERED: usize = 512;
 
+/// An event with its number, from 1 in each life of the server.
+pub type Numbered = (u64, Event);
+
 #[derive(Default)]
 struct Past {
     last: u64,
-    events: VecDeque<(u64, Event)>,
+    events: VecDeque<Numbered>,
 }
 
 /// Hands events to everybody who listens.
 pub struct Events {
     past: Mutex<Past>,
-    live: broadcast::Sender<(u64, Event)>,
+    live: broadcast::Sender<Numbered>,
 }
 
 impl Default for Events {
@@ -77,10 +80,7 @@ impl Events {
     }
 
     /// What came after event `seen`, and the stream of what comes from now on.
-    pub fn after(
-        &self,
-        seen: Option<u64>,
-    ) -> (Vec<(u64, Event)>, broadcast::Receiver<(u64, Event)>) {
+    pub fn after(&self, seen: Option<u64>) -> (Vec<Numbered>, broadcast::Receiver<Numbered>) {
         let past = self.past.lock().unwrap_or_else(PoisonError::into_inner);
         let live = self.live.subscribe();
         let missed = match seen {

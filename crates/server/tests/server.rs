@@ -1,6 +1,8 @@
 //! The server over real HTTP on a port of its own: every route of the API's description against
 //! foreign callers, large bodies and odd ids; the page and its headers; the upgrade fixtures.
 
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
 use std::path::{Path, PathBuf};
 
 use reqwest::blocking::{Client, Response};

@@ -75,6 +75,9 @@ pub(super) struct Found {
     pub(super) expanded: u32,
 }
 
+/// What each reached node cost, and from where and by what it was reached.
+type Reached = BTreeMap<Node, (Cost, Option<(Node, Action)>)>;
+
 /// A lower bound on what is still to pay: a locked unit that must be unlocked has a stage ahead. A
 /// recovery needs the unlock only where no other way leads into it.
 fn ahead(node: Node, goal: Goal, family: &Family) -> Cost {
@@ -104,7 +107,7 @@ pub(super) fn cheapest(
 ) -> Result<Found, NoPlan> {
     let actions = action::instances(family);
     let first = Node::new(start, ways);
-    let mut best: BTreeMap<Node, (Cost, Option<(Node, Action)>)> = BTreeMap::new();
+    let mut best = Reached::new();
     let mut open = BinaryHeap::new();
     let mut order = 0u32;
     best.insert(first, (Cost::default(), None));
@@ -153,7 +156,7 @@ pub(super) fn cheapest(
     Err(NoPlan::NoWay)
 }
 
-fn way_back(best: &BTreeMap<Node, (Cost, Option<(Node, Action)>)>, end: Node) -> Vec<Action> {
+fn way_back(best: &Reached, end: Node) -> Vec<Action> {
     let mut actions = Vec::new();
     let mut node = end;
     while let Some((_, Some((before, action)))) = best.get(&node) {
