@@ -23,7 +23,7 @@ pub(crate) fn run() -> Outcome {
     setup::front_end()?;
     setup::test_programs()?;
     let taken = root().join("target/shots");
-    let tests = ["test", "--quiet", "--package", "veritope-e2e", "--tests"];
+    let tests = ["test", "--quiet", "--workspace", "--test", "browser"];
     step(
         "telling the stories in the browser",
         cargo().args(tests).env("VERITOPE_SHOTS", &taken),
