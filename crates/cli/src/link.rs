@@ -80,7 +80,9 @@ fn read(
         let mut hasher = SeeingHasher::new();
         let mut at = 0;
         while at < length {
-            let bytes = transport.read(&handle, label, at, (length - at).min(MAX_READ_BYTES))?;
+            let bytes = transport
+                .read(&handle, label, at, (length - at).min(MAX_READ_BYTES))?
+                .bytes;
             hasher.update(&bytes);
             out.write_all(&bytes)?;
             at += bytes.len() as u64;

@@ -19,6 +19,27 @@ pub const RESERVE_PERCENT: u32 = 25;
 pub struct Policy {
     /// Charge in per cent under which a sheet begins with a warning (`U7`).
     pub battery_floor_percent: u8,
+    /// Copies of everything that exists once, in different places (`B6`).
+    #[serde(default = "two")]
+    pub copies: u8,
+    /// Whether places must lie on different media to count apart.
+    #[serde(default)]
+    pub media: Media,
+}
+
+fn two() -> u8 {
+    2
+}
+
+/// Which places count apart (`B6`).
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Media {
+    /// Those on different media.
+    #[default]
+    Distinct,
+    /// Any two; said on screen.
+    Any,
 }
 
 impl Policy {
@@ -27,6 +48,8 @@ impl Policy {
     pub fn usual() -> Self {
         Self {
             battery_floor_percent: 50,
+            copies: two(),
+            media: Media::Distinct,
         }
     }
 }

@@ -81,9 +81,200 @@ impl Seen {
     }
 }
 
+/// Bytes of every frame of an image but the last, which holds the rest. A power of two of BLAKE3's
+/// chunks, so that each frame is a whole subtree of the image's hash tree.
+pub const FRAME_BYTES: u64 = 4 << 20;
+
+/// How an image of one length falls into frames.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FrameLayout {
+    length_bytes: u64,
+}
+
+impl FrameLayout {
+    /// The layout of an image of `length_bytes`.
+    #[must_use]
+    pub fn new(length_bytes: u64) -> Self {
+        Self { length_bytes }
+    }
+
+    /// Length of the image in bytes.
+    #[must_use]
+    pub fn length_bytes(self) -> u64 {
+        self.length_bytes
+    }
+
+    /// How many frames; at least one.
+    #[must_use]
+    pub fn count(self) -> u64 {
+        self.length_bytes.div_ceil(FRAME_BYTES).max(1)
+    }
+
+    /// First byte and length of frame `index`.
+    #[must_use]
+    pub fn span(self, index: u64) -> (u64, u64) {
+        let first = index.saturating_mul(FRAME_BYTES).min(self.length_bytes);
+        (first, FRAME_BYTES.min(self.length_bytes - first))
+    }
+
+    /// The value of a frame's subtree; of an image of one frame it is the digest itself.
+    #[must_use]
+    pub fn value(self, index: u64, bytes: &[u8]) -> Digest {
+        use blake3::hazmat::HasherExt;
+        if self.count() == 1 {
+            return Digest::of(bytes);
+        }
+        let mut hasher = blake3::Hasher::new();
+        hasher.set_input_offset(index.saturating_mul(FRAME_BYTES));
+        hasher.update(bytes);
+        Digest::from_bytes(hasher.finalize_non_root())
+    }
+
+    /// The image's digest out of its frames' values; nothing when their number is another.
+    #[must_use]
+    pub fn merge(self, values: &[Digest]) -> Option<Digest> {
+        if values.len() as u64 != self.count() {
+            return None;
+        }
+        match values {
+            [one] => Some(*one),
+            several => {
+                let (left, right) = several.split_at(left_of(several.len()));
+                Some(Digest::from_bytes(
+                    *blake3::hazmat::merge_subtrees_root(
+                        &subtree(left),
+                        &subtree(right),
+                        blake3::hazmat::Mode::Hash,
+                    )
+                    .as_bytes(),
+                ))
+            }
+        }
+    }
+}
+
+/// Frames in the left branch: the largest power of two below `count`, as BLAKE3 wants it.
+fn left_of(count: usize) -> usize {
+    count.next_power_of_two() / 2
+}
+
+fn subtree(values: &[Digest]) -> blake3::hazmat::ChainingValue {
+    match values {
+        [one] => *one.bytes(),
+        several => {
+            let (left, right) = several.split_at(left_of(several.len()));
+            blake3::hazmat::merge_subtrees_non_root(
+                &subtree(left),
+                &subtree(right),
+                blake3::hazmat::Mode::Hash,
+            )
+        }
+    }
+}
+
+/// The values of an image's frames that are known to add up to its digest: what a door compares
+/// each frame with before it lets it through.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FrameList {
+    layout: FrameLayout,
+    values: Vec<Digest>,
+    image: Digest,
+}
+
+impl FrameList {
+    /// The list of an image at hand.
+    #[must_use]
+    pub fn of(bytes: &[u8]) -> Self {
+        let layout = FrameLayout::new(bytes.len() as u64);
+        let pieces = bytes.chunks(FRAME_BYTES as usize);
+        let values = pieces
+            .zip(0..)
+            .map(|(piece, n)| layout.value(n, piece))
+            .collect();
+        Self {
+            layout,
+            values,
+            image: Digest::of(bytes),
+        }
+    }
+
+    /// Digest of the image.
+    #[must_use]
+    pub fn image(&self) -> Digest {
+        self.image
+    }
+
+    /// Takes a list that adds up to `image`; nothing when it doesn't.
+    #[must_use]
+    pub fn new(layout: FrameLayout, values: Vec<Digest>, image: Digest) -> Option<Self> {
+        (layout.merge(&values)? == image).then_some(Self {
+            layout,
+            values,
+            image,
+        })
+    }
+
+    /// How the image falls into frames.
+    #[must_use]
+    pub fn layout(&self) -> FrameLayout {
+        self.layout
+    }
+
+    /// The values in order.
+    #[must_use]
+    pub fn values(&self) -> &[Digest] {
+        &self.values
+    }
+
+    /// Whether these bytes are frame `index` of the image.
+    #[must_use]
+    pub fn admits(&self, index: u64, bytes: &[u8]) -> bool {
+        let (_, length) = self.layout.span(index);
+        usize::try_from(index)
+            .ok()
+            .and_then(|index| self.values.get(index))
+            .is_some_and(|value| {
+                bytes.len() as u64 == length && self.layout.value(index, bytes) == *value
+            })
+    }
+}
+
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(12))]
+
+        /// However long an image is: its frames add up to the digest of the whole, and a frame
+        /// stands at its own place only.
+        #[test]
+        fn frames_add_up_to_the_digest_of_the_whole(frames in 1..6u64, rest in 1..3000u64, seed in any::<u64>()) {
+            let length = (frames - 1) * FRAME_BYTES + rest;
+            let mut bytes = vec![0u8; usize::try_from(length).unwrap()];
+            for (n, byte) in bytes.iter_mut().enumerate() {
+                *byte = (seed.wrapping_mul(n as u64 + 1) >> 32) as u8;
+            }
+            let layout = FrameLayout::new(length);
+            prop_assert_eq!(layout.count(), frames);
+            let piece = |index: u64| {
+                let (first, count) = layout.span(index);
+                &bytes[usize::try_from(first).unwrap()..usize::try_from(first + count).unwrap()]
+            };
+            let values: Vec<Digest> = (0..frames).map(|n| layout.value(n, piece(n))).collect();
+            let list = FrameList::new(layout, values.clone(), Digest::of(&bytes)).unwrap();
+            for n in 0..frames {
+                prop_assert!(list.admits(n, piece(n)));
+                let mut flipped = piece(n).to_vec();
+                flipped[0] ^= 1;
+                prop_assert!(!list.admits(n, &flipped));
+            }
+            prop_assert!(!list.admits(frames, &[]));
+            prop_assert!(layout.merge(&values[1..]).is_none());
+        }
+    }
 
     #[test]
     fn pieces_and_whole_give_the_same_digest() {

@@ -11,11 +11,14 @@
 //! 3. [`keepsafe`]: what would its owner lose?
 //! 4. [`plan`]: which steps lead to the goal, and why each?
 //! 5. [`budget`]: do time and battery suffice?
-//! 6. [`matching`]: is this the right file?
-//! 7. [`seal`]: may I?
-//! 8. [`standing`]: can it be unlocked, and what next?
+//! 6. [`coverage`]: is the backup enough? [`chart`] draws it
+//! 7. [`matching`]: is this the right file?
+//! 8. [`seal`]: may I?
+//! 9. [`standing`]: can it be unlocked, and what next?
 
 pub mod budget;
+pub mod chart;
+pub mod coverage;
 pub mod digest;
 pub mod facts;
 pub mod family;

@@ -26,15 +26,21 @@ pub enum Mode {
     Bootloader,
     /// A recovery started from memory; storage is as it was.
     TemporaryRecovery,
+    /// The maker's recovery, from its partition.
+    StockRecovery,
+    /// Another recovery, from its partition.
+    CustomRecovery,
 }
 
 impl Mode {
     /// All modes that this version plans with.
-    pub const ALL: [Self; 4] = [
+    pub const ALL: [Self; 6] = [
         Self::Off,
         Self::System,
         Self::Bootloader,
         Self::TemporaryRecovery,
+        Self::StockRecovery,
+        Self::CustomRecovery,
     ];
 
     /// The id used in facts, families and on the link.
@@ -45,6 +51,8 @@ impl Mode {
             Self::System => "system",
             Self::Bootloader => "bootloader",
             Self::TemporaryRecovery => "temporary-recovery",
+            Self::StockRecovery => "stock-recovery",
+            Self::CustomRecovery => "custom-recovery",
         }
     }
 
@@ -56,13 +64,71 @@ impl Mode {
             Self::System => "running system",
             Self::Bootloader => "bootloader mode",
             Self::TemporaryRecovery => "temporary recovery",
+            Self::StockRecovery => "stock recovery",
+            Self::CustomRecovery => "custom recovery",
         }
+    }
+
+    /// Whether a link has the rights to read partitions here (`B1`).
+    #[must_use]
+    pub fn reads_partitions(self) -> bool {
+        matches!(self, Self::TemporaryRecovery | Self::CustomRecovery)
     }
 
     /// The mode with this id.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|mode| mode.id() == id)
+    }
+}
+
+/// What lies in the recovery partition.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum RecoveryKind {
+    /// The maker's.
+    Stock,
+    /// Another.
+    Custom,
+}
+
+impl RecoveryKind {
+    /// The id used in facts.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Stock => "stock",
+            Self::Custom => "custom",
+        }
+    }
+
+    /// The kind with this id.
+    #[must_use]
+    pub fn from_id(id: &str) -> Option<Self> {
+        [Self::Stock, Self::Custom]
+            .into_iter()
+            .find(|kind| kind.id() == id)
+    }
+
+    /// The mode that it runs as.
+    #[must_use]
+    pub fn mode(self) -> Mode {
+        match self {
+            Self::Stock => Mode::StockRecovery,
+            Self::Custom => Mode::CustomRecovery,
+        }
     }
 }
 

@@ -11,11 +11,13 @@ use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sighting::concluded;
 use veritope_core::plan::{Goal, Presence, Ways};
 use veritope_link::{DeviceLink, LinkError, Transport, readings};
+use veritope_vault::{Access, Vault};
 use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
-use veritope_wire::{BridgeId, FactId, Moment, RequestId, RunId, UnitId};
+use veritope_wire::{BridgeId, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
 
 use crate::data::{Bridge, DataFolder};
 use crate::error::EngineError;
+use crate::places::Place;
 use crate::ports::{Changed, Clock, Connect, Ids, Journal, Notify};
 use crate::record::{Entry, Scope, Way};
 use crate::run::StepPhase;
@@ -42,7 +44,9 @@ pub struct Engine {
     pub(crate) parts: Parts,
     pub(crate) data: DataFolder,
     pub(crate) families: Vec<Family>,
-    pub(crate) policy: Policy,
+    policy: Mutex<Policy>,
+    places: Mutex<Vec<Place>>,
+    pub(crate) vault: Arc<Vault>,
     pub(crate) shelf: Shelf,
     bridges: Mutex<Vec<(Bridge, Arc<dyn Transport>)>>,
     live: Mutex<BTreeMap<UnitId, Live>>,
@@ -139,12 +143,16 @@ impl Engine {
             let transport = parts.connect.connect(&bridge.url, &bridge.token)?;
             bridges.push((bridge, transport));
         }
+        let id = PlaceId::new(parts.ids.fresh());
+        let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
         Ok(Self {
             shelf: Shelf::new(data.join("shelf")),
+            places: Mutex::new(data.places()?),
+            vault,
             parts,
             data,
             families,
-            policy,
+            policy: Mutex::new(policy),
             bridges: Mutex::new(bridges),
             live: Mutex::default(),
             changing: Mutex::default(),
@@ -156,6 +164,33 @@ impl Engine {
     #[must_use]
     pub fn families(&self) -> &[Family] {
         &self.families
+    }
+
+    /// The bench's policy.
+    #[must_use]
+    pub fn policy(&self) -> Policy {
+        lock(&self.policy).clone()
+    }
+
+    pub(crate) fn put_policy(&self, policy: Policy) {
+        *lock(&self.policy) = policy;
+    }
+
+    pub(crate) fn other_places(&self) -> Vec<Place> {
+        lock(&self.places).clone()
+    }
+
+    /// Changes the list of places, on disk first.
+    pub(crate) fn change_places(
+        &self,
+        change: impl FnOnce(&mut Vec<Place>),
+    ) -> Result<(), EngineError> {
+        let mut places = lock(&self.places);
+        let mut changed = places.clone();
+        change(&mut changed);
+        self.data.set_places(changed.clone())?;
+        *places = changed;
+        Ok(())
     }
 
     pub(crate) fn now(&self) -> Moment {
@@ -601,7 +636,8 @@ impl Engine {
         };
         let known = record.known();
         let before = lock(&self.live).get(&unit).copied();
-        let has_moved = before.is_some_and(|live| live.epoch != Some(state.epoch));
+        let has_moved = before.is_some_and(|live| live.epoch != Some(state.epoch))
+            || record.epoch.is_some_and(|epoch| epoch != state.epoch);
         if state.listed == Listed::Absent {
             self.gone(&record, LinkPresence::Absent)?;
             return Ok(Observation {
@@ -635,16 +671,29 @@ impl Engine {
         }
         let mut entries = Vec::new();
         let mode_differs = known.mode().is_some() && known.mode() != facts.mode();
+        let epoch = Some(state.epoch);
         if has_moved || mode_differs {
             entries.push(Entry::Happened {
                 happening: Happening::ModeChanged,
                 at,
+                epoch,
             });
+            if may_have_run(&record, family, known.mode(), facts.mode(), state.epoch) {
+                entries.push(Entry::Happened {
+                    happening: Happening::SystemRan,
+                    at,
+                    epoch,
+                });
+            }
         }
         let mut voided = vec![Happening::ModeChanged];
         if let Some(family) = family {
             for happening in concluded(family, known.lock(), facts.lock()) {
-                entries.push(Entry::Happened { happening, at });
+                entries.push(Entry::Happened {
+                    happening,
+                    at,
+                    epoch,
+                });
                 voided.push(happening);
             }
         }
@@ -682,6 +731,7 @@ impl Engine {
             let entry = Entry::Happened {
                 happening: Happening::ModeChanged,
                 at,
+                epoch: None,
             };
             self.append(record.id, None, vec![entry])?;
         }
@@ -787,6 +837,48 @@ impl Engine {
             tracing::debug!(unit = %record.id, %error, "watching");
         }
     }
+}
+
+/// Whether the system ran since the last look, or may have: living partitions are other ones then
+/// (`B6`). What our own step did is known; what happened while nobody looked is judged by how often
+/// the device side raised its epoch.
+fn may_have_run(
+    record: &UnitRecord,
+    family: Option<&Family>,
+    before: Option<Mode>,
+    now: Option<Mode>,
+    epoch: Epoch,
+) -> bool {
+    if now == Some(Mode::System) || now.is_none() {
+        return true;
+    }
+    let is_ours = record
+        .active_run()
+        .filter(|run| run.open.is_some())
+        .and_then(crate::unit::RunRecord::next_step)
+        .is_some_and(|step| step.after.mode == now);
+    if is_ours {
+        return false;
+    }
+    // Leaving a mode and coming back to it through the system raises the epoch three times at
+    // least, where no single way leads from the system into it; a cable out and in raises it twice.
+    let last = record
+        .facts
+        .iter()
+        .filter(|row| row.key == FactKey::Mode)
+        .max_by_key(|row| (row.at, row.id))
+        .map(|row| row.value.exact());
+    let is_same = now.is_some_and(|now| before == Some(now) || last.as_deref() == Some(now.id()));
+    let has_short_way = family.is_none_or(|family| {
+        family
+            .moves
+            .iter()
+            .any(|way| way.from == Mode::System && Some(way.to) == now)
+    });
+    let raised = record
+        .epoch
+        .map_or(u64::MAX, |then| epoch.0.saturating_sub(then.0));
+    !(is_same && !has_short_way && raised <= 2)
 }
 
 /// What is said about a class of data.

@@ -6,6 +6,7 @@
 //! DATA/bench.toml      bridges with their tokens; readable by its owner only
 //! DATA/families/       the user's own family files
 //! DATA/shelf/          images with their side files
+//! DATA/vault/         captures, unless the vault lies elsewhere
 //! DATA/log/            the record; everything else can be made from it
 //! DATA/index.sqlite    the index of the record; `veritope rebuild` makes it anew
 //! ```
@@ -19,6 +20,8 @@ use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
 use veritope_core::family::{self, Family, FamilyError};
 use veritope_wire::BridgeId;
+
+use crate::places::Place;
 
 /// Version of the data folder.
 ///
@@ -83,12 +86,15 @@ pub struct Bridge {
 struct BenchFile {
     #[serde(default)]
     bridge: Vec<Bridge>,
+    #[serde(default)]
+    place: Vec<Place>,
 }
 
 /// A data folder that this program may use.
 #[derive(Debug, Clone)]
 pub struct DataFolder {
     path: PathBuf,
+    vault: Option<PathBuf>,
 }
 
 /// Families that ship with the program, as file name and text.
@@ -105,6 +111,7 @@ impl DataFolder {
     pub fn open(path: &Path) -> Result<Self, DataError> {
         let folder = Self {
             path: path.to_owned(),
+            vault: None,
         };
         fs::create_dir_all(path).map_err(|source| DataError::File {
             path: path.to_owned(),
@@ -163,11 +170,54 @@ impl DataFolder {
     /// # Errors
     /// When it can't be written; then the old one stands.
     pub fn set_bridges(&self, bridges: Vec<Bridge>) -> Result<(), DataError> {
-        write_toml(
-            &self.join("bench.toml"),
-            &BenchFile { bridge: bridges },
-            Access::OwnerOnly,
-        )
+        let file = BenchFile {
+            bridge: bridges,
+            place: self.places()?,
+        };
+        write_toml(&self.join("bench.toml"), &file, Access::OwnerOnly)
+    }
+
+    /// The places beside the bench's own vault.
+    ///
+    /// # Errors
+    /// When the file makes no sense.
+    pub fn places(&self) -> Result<Vec<Place>, DataError> {
+        Ok(read_toml::<BenchFile>(&self.join("bench.toml"))?
+            .unwrap_or_default()
+            .place)
+    }
+
+    /// Replaces the list of places.
+    ///
+    /// # Errors
+    /// When it can't be written; then the old one stands.
+    pub fn set_places(&self, places: Vec<Place>) -> Result<(), DataError> {
+        let file = BenchFile {
+            bridge: self.bridges()?,
+            place: places,
+        };
+        write_toml(&self.join("bench.toml"), &file, Access::OwnerOnly)
+    }
+
+    /// Replaces the policy.
+    ///
+    /// # Errors
+    /// When it can't be written; then the old one stands.
+    pub fn set_policy(&self, policy: &Policy) -> Result<(), DataError> {
+        write_toml(&self.join("policy.toml"), policy, Access::All)
+    }
+
+    /// The same folder with its vault elsewhere.
+    #[must_use]
+    pub fn with_vault(mut self, vault: Option<PathBuf>) -> Self {
+        self.vault = vault;
+        self
+    }
+
+    /// Where the bench's own vault lies.
+    #[must_use]
+    pub fn vault(&self) -> PathBuf {
+        self.vault.clone().unwrap_or_else(|| self.join("vault"))
     }
 
     /// All families: those of the user, then the shipped ones that the user's don't replace.

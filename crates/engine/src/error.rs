@@ -6,7 +6,8 @@ use veritope_core::plan::sheet::WhyNot;
 use veritope_core::rule::Rule;
 use veritope_core::seal::Item;
 use veritope_link::LinkError;
-use veritope_wire::{BridgeId, FactId, RunId, UnitId};
+use veritope_vault::VaultError;
+use veritope_wire::{BridgeId, CaptureId, FactId, PlaceId, RunId, UnitId};
 
 use crate::data::DataError;
 use crate::ports::JournalError;
@@ -94,6 +95,32 @@ pub enum EngineError {
     /// A file that should be at hand is not.
     #[error("{0}")]
     Shelf(String),
+    /// No such place.
+    #[error("there is no place {0} on this bench")]
+    NoPlace(PlaceId),
+    /// A place is not there now.
+    #[error("{0} is not there now: connect it, or choose another place")]
+    PlaceAway(String),
+    /// No such capture.
+    #[error("there is no capture {0} of this unit")]
+    NoCapture(CaptureId),
+    /// What was read or put back can't be relied on.
+    #[error("{text} ({rule})")]
+    NoBackup {
+        /// The rule behind it.
+        rule: Rule,
+        /// In one sentence.
+        text: String,
+    },
+    /// A person stopped it.
+    #[error("it was stopped; what was read stays, and goes on when it is begun again")]
+    Stopped,
+    /// A vault.
+    #[error(transparent)]
+    Vault(Box<VaultError>),
+    /// Hashing or compressing failed.
+    #[error("hashing and compressing failed: {0}")]
+    Pump(#[from] std::io::Error),
     /// The record.
     #[error(transparent)]
     Journal(#[from] JournalError),

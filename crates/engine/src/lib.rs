@@ -9,19 +9,28 @@
 //! * [`unit`]: what the entries of one unit add up to
 //! * [`data`]: the data folder: version, policy, bridges
 //! * [`shelf`]: files at hand, judged
-//! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `view`
+//! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `places`,
+//!   `backup`, `restore`, `view`
 
+mod backup;
+mod backups_view;
 mod bench;
 pub mod data;
 mod error;
 pub mod logfile;
+mod places;
 pub mod ports;
 pub mod record;
+mod restore;
 mod run;
 pub mod shelf;
 pub mod unit;
 pub mod view;
 
+pub use backup::{CaptureKind, Moving};
+pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};
 pub use error::EngineError;
+pub use places::{Place, PlaceView};
+pub use restore::{Compared, RestorePlan, RestoreRow};
 pub use run::{StepEnd, StepPhase, Watcher};

@@ -2,15 +2,20 @@
 //! acts have two, the *intent* before and the *outcome* after.
 
 use serde::{Deserialize, Serialize};
+use veritope_core::budget::Policy;
+use veritope_core::coverage::{BlankBytes, CaptureFacts, CopyFacts, Rest};
 use veritope_core::facts::{FactKey, FactRow, Happening, Source};
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::{Goal, Sheet};
+use veritope_core::plan::{Goal, Planned, Sheet};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Consent, Effect};
-use veritope_wire::link::Handle;
-use veritope_wire::{BridgeId, FactId, Moment, RequestId, RunId, UnitId};
+
+use veritope_wire::link::{Epoch, Handle};
+use veritope_wire::{
+    BridgeId, CaptureId, Digest, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId,
+};
 
 /// Whose log an entry belongs to; each has a hash chain of its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -56,6 +61,31 @@ pub enum RunEnd {
     Reached,
     /// By a person.
     Stopped,
+}
+
+/// One damaged stretch of a copy.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct DamageFacts {
+    /// The partition.
+    pub label: Label,
+    /// The frame, from 0; nothing when the whole object is missing or unreadable.
+    pub frame: Option<u64>,
+    /// First byte of the image that can't be relied on.
+    pub first_byte: u64,
+    /// Last byte of it.
+    pub last_byte: u64,
+    /// What was found.
+    pub what: String,
+}
+
+/// What shows that a write is through.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum WriteShown {
+    /// The device reported success for every frame.
+    Reported,
+    /// It was read back and is equal.
+    ReadBack,
 }
 
 /// One entry of a log.
@@ -110,6 +140,9 @@ pub enum Entry {
         happening: Happening,
         /// When: the moment of the look that showed it, not the later one of writing it down.
         at: Moment,
+        /// The link's epoch after it, where a link showed it.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        epoch: Option<Epoch>,
     },
     /// Something was said about a class of data, or taken back.
     KeptSafe {
@@ -153,7 +186,7 @@ pub enum Entry {
         /// The step in words.
         title: String,
         /// The change it makes, if it makes one.
-        effect: Option<Effect>,
+        effect: Option<Planned>,
     },
     /// What came of it.
     Outcome {
@@ -181,6 +214,68 @@ pub enum Entry {
         wanted: String,
         /// The rules that stood against it.
         rules: Vec<Rule>,
+    },
+    /// A capture was taken.
+    Captured {
+        /// What it holds.
+        capture: CaptureFacts,
+        /// Partitions the unit has, as its own table says.
+        own: Vec<OwnPartition>,
+    },
+    /// A capture was brought to a place.
+    CopyMade {
+        /// The copy, not read back yet.
+        copy: CopyFacts,
+    },
+    /// A copy was read back from its medium.
+    CopyRead {
+        /// Of which capture.
+        capture: CaptureId,
+        /// Where.
+        place: PlaceId,
+        /// The place's name.
+        name: String,
+        /// The medium beneath; nothing for memory.
+        medium: Option<String>,
+        /// What is damaged; nothing when it is sound.
+        damage: Vec<DamageFacts>,
+    },
+    /// A partition is about to be written.
+    WriteBegan {
+        /// The change.
+        effect: Effect,
+        /// What lies there, where it was captured.
+        before: Option<Digest>,
+    },
+    /// A write is through.
+    WriteEnded {
+        /// The partition.
+        label: Label,
+        /// The image.
+        image: Digest,
+        /// What shows it.
+        shown: WriteShown,
+    },
+    /// A place was added.
+    PlaceAdded {
+        /// Its id.
+        place: PlaceId,
+        /// Its name.
+        name: String,
+        /// Where.
+        path: String,
+    },
+    /// A place is no longer used; what lies there stays.
+    PlaceRemoved {
+        /// Its id.
+        place: PlaceId,
+        /// Its name.
+        name: String,
+    },
+    /// The bench's policy was changed.
+    PolicyChanged {
+        /// What it is now.
+        policy: Policy,
     },
     /// A run ended.
     RunEnded {
@@ -222,6 +317,8 @@ pub enum EntryKind {
     Decisions,
     /// Intents and outcomes.
     Acts,
+    /// Captures, copies, what was read back.
+    Backups,
     /// Refusals of the seal.
     Refusals,
 }
@@ -236,6 +333,7 @@ impl EntryKind {
             Self::KeepSafe => "keep-safe",
             Self::Decisions => "decisions",
             Self::Acts => "acts",
+            Self::Backups => "backups",
             Self::Refusals => "refusals",
         }
     }
@@ -246,8 +344,14 @@ impl Entry {
     #[must_use]
     pub fn kind(&self) -> EntryKind {
         match self {
-            Self::BenchBegan { .. } | Self::BridgeAdded { .. } | Self::BridgeRemoved { .. } => {
-                EntryKind::Bench
+            Self::BenchBegan { .. }
+            | Self::BridgeAdded { .. }
+            | Self::BridgeRemoved { .. }
+            | Self::PlaceAdded { .. }
+            | Self::PlaceRemoved { .. }
+            | Self::PolicyChanged { .. } => EntryKind::Bench,
+            Self::Captured { .. } | Self::CopyMade { .. } | Self::CopyRead { .. } => {
+                EntryKind::Backups
             }
             Self::UnitAdded { .. }
             | Self::Facts { .. }
@@ -259,7 +363,11 @@ impl Entry {
             | Self::Replanned { .. }
             | Self::Consented { .. }
             | Self::RunEnded { .. } => EntryKind::Decisions,
-            Self::Intent { .. } | Self::Outcome { .. } | Self::TableRead { .. } => EntryKind::Acts,
+            Self::Intent { .. }
+            | Self::Outcome { .. }
+            | Self::TableRead { .. }
+            | Self::WriteBegan { .. }
+            | Self::WriteEnded { .. } => EntryKind::Acts,
             Self::Refused { .. } => EntryKind::Refusals,
         }
     }
@@ -295,6 +403,9 @@ impl Entry {
                 Happening::ModeChanged => "The unit changed its mode, left or came back.",
                 Happening::Wiped => "The owner's data was erased.",
                 Happening::LockChanged => "The lock changed.",
+                Happening::SystemRan => {
+                    "The system ran, or may have run: what lives was rewritten."
+                }
             }
             .to_owned(),
             Self::KeptSafe { class, kept } => match kept {
@@ -320,7 +431,10 @@ impl Entry {
                 format!("Consent to what it costs, by typing {}.", consent.typed)
             }
             Self::Intent { title, effect, .. } => match effect {
-                Some(_) => format!("About to: {title}. This can't be undone."),
+                Some(Planned::Unlock { .. }) => {
+                    format!("About to: {title}. This can't be undone.")
+                }
+                Some(Planned::WriteImage { .. }) => format!("About to: {title}."),
                 None => format!("About to: {title}."),
             },
             Self::Outcome { result, saw, .. } => match result {
@@ -334,6 +448,58 @@ impl Entry {
                     partitions.len()
                 )
             }
+            Self::Captured { capture, .. } => captured_in_words(capture),
+            Self::CopyMade { copy } => {
+                format!(
+                    "The capture was brought to {}; it is not read back yet.",
+                    copy.name
+                )
+            }
+            Self::CopyRead { name, damage, .. } => match damage.first() {
+                None => format!("The copy in {name} was read back from its medium: sound."),
+                Some(first) => format!(
+                    "The copy in {name} was read back: {} is damaged, {}, bytes {} to {}.",
+                    first.label,
+                    first
+                        .frame
+                        .map_or_else(|| "as a whole".to_owned(), |frame| format!("frame {frame}")),
+                    first.first_byte,
+                    first.last_byte
+                ),
+            },
+            Self::WriteBegan { effect, .. } => match effect.writes() {
+                Some((label, image)) => {
+                    format!("About to write {label}, image {}.", image.short())
+                }
+                None => "About to change the lock.".to_owned(),
+            },
+            Self::WriteEnded {
+                label,
+                image,
+                shown,
+            } => match shown {
+                WriteShown::Reported => format!(
+                    "{label} was written, image {}; the device reports success.",
+                    image.short()
+                ),
+                WriteShown::ReadBack => format!(
+                    "{label} was written, image {}, read back and equal.",
+                    image.short()
+                ),
+            },
+            Self::PlaceAdded { name, path, .. } => format!("Place {name} at {path} was added."),
+            Self::PlaceRemoved { name, .. } => {
+                format!("Place {name} is no longer used; what lies there stays.")
+            }
+            Self::PolicyChanged { policy } => format!(
+                "Policy: {} copies, places {}, warning under {} %.",
+                policy.copies,
+                match policy.media {
+                    veritope_core::budget::Media::Distinct => "on different media",
+                    veritope_core::budget::Media::Any => "anywhere",
+                },
+                policy.battery_floor_percent
+            ),
             Self::Refused { wanted, rules } => {
                 let ids: Vec<_> = rules.iter().map(|rule| rule.id()).collect();
                 format!("The seal refused: {wanted} ({}).", ids.join(", "))
@@ -345,6 +511,34 @@ impl Entry {
             .to_owned(),
         }
     }
+}
+
+fn captured_in_words(capture: &CaptureFacts) -> String {
+    let bytes: u64 = capture
+        .partitions
+        .iter()
+        .map(|part| part.length_bytes)
+        .sum();
+    let how = match capture.rest {
+        Rest::AtRest => "at rest",
+        Rest::Live => "while the system ran",
+    };
+    let blank: Vec<&str> = capture
+        .partitions
+        .iter()
+        .filter(|part| part.blank != BlankBytes::No)
+        .map(|part| part.label.as_str())
+        .collect();
+    let blank = if blank.is_empty() {
+        String::new()
+    } else {
+        format!(" Blank: {}.", blank.join(", "))
+    };
+    format!(
+        "{} partitions, {} MiB, were captured {how}.{blank}",
+        capture.partitions.len(),
+        bytes >> 20
+    )
 }
 
 /// What was seen, in words for an outcome.

@@ -10,17 +10,17 @@ use std::time::Duration;
 use veritope_core::budget;
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
 use veritope_core::family::{Family, MoveBy};
-use veritope_core::partitions::OwnPartition;
+use veritope_core::mode::Mode;
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
-use veritope_core::plan::{self, Action, Goal, Sheet, State, Step, TableRead};
+use veritope_core::plan::{self, Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent, Effect, Item, ItemState, LinkWitness, UnlockEvidence};
-use veritope_formats::table::read_table;
+use veritope_core::seal::{self, Consent, Item, ItemState, LinkWitness, UnlockEvidence};
 use veritope_link::{DeviceLink, LinkError};
-use veritope_wire::link::{Operation, OperationId, Progress};
+use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
+use crate::backup::{CaptureKind, Moving, read_tables};
 use crate::bench::{Engine, Observation, Settling};
 use crate::error::EngineError;
 use crate::record::{Entry, RunEnd, StepResult, Way, seen_in_words};
@@ -88,6 +88,9 @@ pub trait Watcher {
 
     /// Whether to stop waiting. The device goes on regardless.
     fn should_stop(&self) -> bool;
+
+    /// Bytes moved. Called often.
+    fn moving(&self, _: &Moving) {}
 }
 
 /// How often a running operation is looked at.
@@ -117,6 +120,9 @@ impl Engine {
         if record.active_run().is_some_and(|run| run.table.is_some()) {
             state.table = TableRead::Read;
         }
+        if self.coverage_of(record, family).is_captured_now() {
+            state.backed_up = BackedUp::Yes;
+        }
         Ok(plan::find(family, state, goal, self.ways(record, family))?)
     }
 
@@ -125,7 +131,8 @@ impl Engine {
         let Some(family) = self.family_of(record) else {
             return Vec::new();
         };
-        if sheet.steps.iter().all(|step| step.effect.is_none()) {
+        let unlocks = |step: &Step| matches!(step.effect, Some(Planned::Unlock { .. }));
+        if !sheet.steps.iter().any(unlocks) {
             return Vec::new();
         }
         self.with_evidence(record, family, sheet, None, seal::unlock_preparations)
@@ -141,7 +148,7 @@ impl Engine {
         judge: impl FnOnce(&UnlockEvidence<'_>) -> T,
     ) -> T {
         let facts = record.known();
-        let battery = budget::battery(sheet, &facts, family, &self.policy, self.now());
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
         judge(&UnlockEvidence {
             family,
             nickname: &record.nickname,
@@ -159,7 +166,10 @@ impl Engine {
         run: &RunRecord,
         step: &Step,
     ) -> Option<Vec<Item>> {
-        let Effect::Unlock { stage } = step.effect.as_ref()?;
+        let stage = match step.effect.as_ref()? {
+            Planned::Unlock { stage } => stage,
+            Planned::WriteImage { .. } => return Some(self.write_list(record, run)),
+        };
         let family = self.family_of(record)?;
         let consent = run.consents.iter().find(|consent| consent.stage == *stage);
         Some(self.with_evidence(record, family, &run.sheet, consent, seal::unlock_items))
@@ -200,9 +210,10 @@ impl Engine {
             .filter(|item| item.state != ItemState::Met)
             .collect();
         if !missing.is_empty() {
-            return Err(self.refuse(
+            return Err(self.refuse_write(
                 unit,
                 format!("begin: {}", goal.shown().to_lowercase()),
+                Rule::G1,
                 missing,
             )?);
         }
@@ -227,19 +238,17 @@ impl Engine {
     }
 
     /// Writes a refusal down and turns it into the error to answer with.
-    fn refuse(
+    pub(crate) fn refuse_write(
         &self,
         unit: UnitId,
         wanted: String,
+        rule: Rule,
         missing: Vec<Item>,
     ) -> Result<EngineError, EngineError> {
         let mut rules: Vec<Rule> = missing.iter().map(|item| item.rule).collect();
         rules.dedup();
         self.append(unit, None, vec![Entry::Refused { wanted, rules }])?;
-        Ok(EngineError::Closed {
-            rule: Rule::G1,
-            missing,
-        })
+        Ok(EngineError::Closed { rule, missing })
     }
 
     fn open_run(
@@ -280,7 +289,7 @@ impl Engine {
         }
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(EngineError::NoStep)?;
-        let Some(Effect::Unlock { stage }) = &step.effect else {
+        let Some(Planned::Unlock { stage }) = &step.effect else {
             return Err(EngineError::NotThisWay("the next step needs no consent"));
         };
         let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
@@ -372,7 +381,8 @@ impl Engine {
             if let Some(items) = self.seal_of(&record, &open, &step) {
                 let missing = open_items(items);
                 if !missing.is_empty() {
-                    return Err(self.refuse(unit, step.title, missing)?);
+                    let rule = list_of(&step);
+                    return Err(self.refuse_write(unit, step.title, rule, missing)?);
                 }
             }
             self.append(unit, Some(request), vec![intent])?;
@@ -433,7 +443,28 @@ impl Engine {
             }
             Action::ReadTable => {
                 write_down()?;
-                return self.take_table(unit, run.id, &device);
+                return self.take_table(unit, run.id, &device, epoch);
+            }
+            Action::Capture => {
+                write_down()?;
+                return attempted(
+                    self.capture_held(unit, &CaptureKind::Quick, watcher)
+                        .map(drop),
+                );
+            }
+            Action::WriteRecovery => {
+                let written =
+                    self.write_recovery(unit, run, seen, &step.title, write_down, watcher);
+                // Before the intent was written down, nothing was sent.
+                if self
+                    .record(unit)?
+                    .active_run()
+                    .is_none_or(|run| run.open.is_none())
+                {
+                    written?;
+                    return Ok(Attempt::Through);
+                }
+                return attempted(written);
             }
             Action::Move { way } => {
                 let to = family
@@ -476,14 +507,11 @@ impl Engine {
                 let permit = match permit {
                     Ok(permit) => permit,
                     Err(closed) => {
-                        return Err(self.refuse(unit, step.title.clone(), closed.missing)?);
+                        let title = step.title.clone();
+                        return Err(self.refuse_write(unit, title, Rule::G1, closed.missing)?);
                     }
                 };
-                let identity = family
-                    .identifiers
-                    .iter()
-                    .find(|id| id.hardware)
-                    .map_or(FactKey::ChipId, |id| id.key);
+                let identity = crate::restore::hardware_key(family);
                 write_down()?;
                 device.unlock(permit, identity, &spec.forms)
             }
@@ -563,65 +591,25 @@ impl Engine {
         }
     }
 
-    /// Reads both copies of every area's table and the bridge's list; they must agree (`B2`).
+    /// Reads the unit's own table (`B2`).
     fn take_table(
         &self,
         unit: UnitId,
         run: RunId,
         device: &DeviceLink,
+        epoch: Epoch,
     ) -> Result<Attempt, EngineError> {
-        let taken = (|| -> Result<_, LinkError> {
-            let list = device.partitions()?;
-            let mut tables = Vec::new();
-            for area in &list.areas {
-                let parts = list.partitions.iter().filter(|part| part.area == area.area);
-                let (mut first, mut last) = (area.length_bytes, 0);
-                for part in parts {
-                    first = first.min(part.offset_bytes);
-                    last = last.max(part.offset_bytes.saturating_add(part.length_bytes));
-                }
-                let most = veritope_wire::link::MAX_READ_BYTES;
-                let head =
-                    device.read(&format!("table-{}.primary", area.area), 0, first.min(most))?;
-                let behind = area.length_bytes.saturating_sub(last).min(most);
-                let tail = device.read(&format!("table-{}.backup", area.area), 0, behind)?;
-                tables.push((area.clone(), head, tail));
-            }
-            Ok((list, tables))
-        })();
-        let (list, tables) = match taken {
-            Ok(taken) => taken,
-            Err(LinkError::Refused(refusal)) => return Ok(Attempt::Declined(refusal.words)),
-            Err(error) => return Ok(Attempt::Lost(error.to_string())),
+        let tables = match read_tables(device, epoch) {
+            Ok(tables) => tables,
+            Err(error) => return attempted(Err(error)),
         };
-        let mut partitions = Vec::new();
-        let mut guid = String::new();
-        for (area, head, tail) in tables {
-            let table = match read_table(&head, &tail, area.length_bytes, area.sector_bytes) {
-                Ok(table) => table,
-                Err(error) => return Ok(Attempt::Declined(error.to_string())),
-            };
-            let listed = list.partitions.iter().filter(|part| part.area == area.area);
-            let agrees = listed.eq_by_entries(&table.entries);
-            if !agrees {
-                let words = "the bridge's list is not what the unit's own table says";
-                return Ok(Attempt::Declined(words.to_owned()));
-            }
-            guid = table.guid;
-            partitions.extend(table.entries.into_iter().map(|entry| OwnPartition {
-                label: entry.label,
-                number: entry.number,
-                offset_bytes: entry.offset_bytes,
-                length_bytes: entry.length_bytes,
-            }));
-        }
         self.append(
             unit,
             None,
             vec![Entry::TableRead {
                 run,
-                guid,
-                partitions,
+                guid: tables.guid(),
+                partitions: tables.own,
             }],
         )?;
         Ok(Attempt::Through)
@@ -776,7 +764,15 @@ impl Engine {
         let mut entries = vec![Entry::Happened {
             happening: Happening::ModeChanged,
             at,
+            epoch: None,
         }];
+        if chosen.facts.contains(&(FactKey::Mode, Mode::System.id())) || chosen.facts.is_empty() {
+            entries.push(Entry::Happened {
+                happening: Happening::SystemRan,
+                at,
+                epoch: None,
+            });
+        }
         let mut facts = Vec::new();
         for (key, value) in &chosen.facts {
             facts.push(self.row(*key, FactValue::parse(*key, value)?, Source::Person, at));
@@ -790,7 +786,11 @@ impl Engine {
         };
         let lock = said(FactKey::Lock).and_then(veritope_core::mode::Lock::from_id);
         for happening in concluded(family, record.known().lock(), lock) {
-            entries.push(Entry::Happened { happening, at });
+            entries.push(Entry::Happened {
+                happening,
+                at,
+                epoch: None,
+            });
         }
         if !facts.is_empty() {
             entries.push(Entry::Facts { facts });
@@ -838,10 +838,14 @@ impl Engine {
         let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let (id, step) = (run.id, step.clone());
         let by_link = Self::is_by_link(&record, family, &step);
-        if step.action == Action::ReadTable {
-            // Reading resumes by itself: taking it again changes nothing.
-            if asked == Settling::Asked || run.table.is_some() {
-                let result = if run.table.is_some() {
+        if matches!(step.action, Action::ReadTable | Action::Capture) {
+            // Reading may be taken again: what is here is not read twice, and nothing changes.
+            let is_here = match step.action {
+                Action::Capture => self.coverage_of(&record, family).is_captured_now(),
+                _ => run.table.is_some(),
+            };
+            if asked == Settling::Asked || is_here {
+                let result = if is_here {
                     StepResult::AsExpected
                 } else {
                     StepResult::Otherwise
@@ -879,6 +883,34 @@ impl Engine {
     }
 }
 
+/// The list that a step's effect needs.
+fn list_of(step: &Step) -> Rule {
+    match step.effect {
+        Some(Planned::WriteImage { .. }) => Rule::G4,
+        Some(Planned::Unlock { .. }) | None => Rule::G1,
+    }
+}
+
+/// What came of bytes that were moved: a refusal of the device is its answer, a broken link leaves
+/// the end unknown, anything else is ours to tell.
+fn attempted(done: Result<(), EngineError>) -> Result<Attempt, EngineError> {
+    match done {
+        Ok(()) => Ok(Attempt::Through),
+        Err(EngineError::Link(LinkError::Refused(refusal)))
+            if refusal.code != veritope_wire::link::RefusalCode::NotConnected =>
+        {
+            Ok(Attempt::Declined(refusal.words))
+        }
+        Err(EngineError::Link(error)) => Ok(Attempt::Lost(error.to_string())),
+        Err(EngineError::Stopped) => Ok(Attempt::Lost("it was stopped".to_owned())),
+        Err(EngineError::NoBackup { rule, text }) => {
+            Ok(Attempt::Declined(format!("{text} ({rule})")))
+        }
+        Err(EngineError::Vault(error)) => Ok(Attempt::Declined(error.to_string())),
+        Err(error) => Err(error),
+    }
+}
+
 fn open_items(items: Vec<Item>) -> Vec<Item> {
     items
         .into_iter()
@@ -890,23 +922,5 @@ fn not_there() -> veritope_wire::link::Refusal {
     veritope_wire::link::Refusal {
         code: veritope_wire::link::RefusalCode::NotConnected,
         words: "the device is not there".to_owned(),
-    }
-}
-
-/// Compares a bridge's list with a table, entry by entry.
-trait EqByEntries {
-    fn eq_by_entries(self, entries: &[veritope_formats::table::TableEntry]) -> bool;
-}
-
-impl<'a, I: Iterator<Item = &'a veritope_wire::link::PartitionLine>> EqByEntries for I {
-    fn eq_by_entries(self, entries: &[veritope_formats::table::TableEntry]) -> bool {
-        let listed: Vec<_> = self
-            .map(|p| (&p.label, p.number, p.offset_bytes, p.length_bytes))
-            .collect();
-        let read: Vec<_> = entries
-            .iter()
-            .map(|e| (&e.label, e.number, e.offset_bytes, e.length_bytes))
-            .collect();
-        listed == read
     }
 }

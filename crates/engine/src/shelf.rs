@@ -39,6 +39,9 @@ pub struct ShelfImage {
     pub length_bytes: u64,
     /// What was judged.
     pub findings: Vec<Finding>,
+    /// Digest that its publisher gives.
+    #[serde(skip)]
+    pub published: Option<Digest>,
     /// Where it lies.
     #[serde(skip)]
     pub path: PathBuf,
@@ -101,6 +104,7 @@ impl Shelf {
                             fit: Fit::Stops,
                             text: reason,
                         }],
+                        published: None,
                         path: side.clone(),
                     })
             })
@@ -154,6 +158,7 @@ impl Shelf {
                 },
                 &seen,
             ),
+            published: Some(claims.blake3),
             path,
         };
         judged.insert(key, shelf_image.clone());

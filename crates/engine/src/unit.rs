@@ -4,14 +4,16 @@
 use std::collections::VecDeque;
 
 use serde::{Deserialize, Serialize};
+use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
 use veritope_core::facts::{FactRow, Facts, Happening};
 use veritope_core::keepsafe::KeepSafe;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Sheet, Step};
-use veritope_core::seal::Consent;
-use veritope_wire::{FactId, Moment, RequestId, RunId, UnitId};
+use veritope_core::seal::{Consent, Torn};
+use veritope_wire::link::Epoch;
+use veritope_wire::{CaptureId, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId};
 
-use crate::record::{Entry, RunEnd, Stamped, StepResult, Way};
+use crate::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
 
 /// Everything known of one unit.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -43,6 +45,27 @@ pub struct UnitRecord {
     pub run: Option<RunRecord>,
     /// Requests already carried out, newest last.
     pub requests: VecDeque<RequestId>,
+    /// Captures, oldest first.
+    #[serde(default)]
+    pub captures: Vec<CaptureFacts>,
+    /// Their copies.
+    #[serde(default)]
+    pub copies: Vec<CopyFacts>,
+    /// Damage found in copies, by capture and place, at the last reading.
+    #[serde(default)]
+    pub damage: Vec<(CaptureId, PlaceId, Vec<DamageFacts>)>,
+    /// The unit's own partitions, as last read.
+    #[serde(default)]
+    pub own: Option<Vec<OwnPartition>>,
+    /// Writes whose end nobody has seen.
+    #[serde(default)]
+    pub torn: Vec<Torn>,
+    /// What was last written to partitions, and seen to be there.
+    #[serde(default)]
+    pub written: Vec<Written>,
+    /// The link's epoch after the last happening.
+    #[serde(default)]
+    pub epoch: Option<Epoch>,
 }
 
 /// One run.
@@ -125,6 +148,13 @@ impl UnitRecord {
             goal: None,
             run: None,
             requests: first.request.into_iter().collect(),
+            captures: Vec::new(),
+            copies: Vec::new(),
+            damage: Vec::new(),
+            own: None,
+            torn: Vec::new(),
+            written: Vec::new(),
+            epoch: None,
         })
     }
 
@@ -142,7 +172,12 @@ impl UnitRecord {
         match &stamped.entry {
             Entry::Facts { facts } => facts.iter().for_each(|row| self.take_fact(row)),
             Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
-            Entry::Happened { happening, at } => {
+            Entry::Happened {
+                happening,
+                at,
+                epoch,
+            } => {
+                self.epoch = epoch.or(self.epoch);
                 self.happened.retain(|(what, _)| what != happening);
                 self.happened.push((*happening, *at));
             }
@@ -171,7 +206,69 @@ impl UnitRecord {
                     ended: None,
                 });
             }
+            Entry::Captured { capture, own } => {
+                self.own = Some(own.clone());
+                self.captures.push(capture.clone());
+            }
+            Entry::CopyMade { copy } => {
+                self.copies
+                    .retain(|known| (known.capture, known.place) != (copy.capture, copy.place));
+                self.copies.push(copy.clone());
+            }
+            Entry::CopyRead {
+                capture,
+                place,
+                name,
+                medium,
+                damage,
+            } => {
+                let key = (*capture, *place);
+                let mut labels: Vec<Label> = damage.iter().map(|one| one.label.clone()).collect();
+                labels.dedup();
+                if let Some(copy) = self
+                    .copies
+                    .iter_mut()
+                    .find(|known| (known.capture, known.place) == key)
+                {
+                    copy.verified = Some(stamped.at);
+                    copy.damaged = labels;
+                    copy.name.clone_from(name);
+                    copy.medium.clone_from(medium);
+                }
+                self.damage.retain(|(c, p, _)| (*c, *p) != key);
+                if !damage.is_empty() {
+                    self.damage.push((*capture, *place, damage.clone()));
+                }
+            }
+            Entry::WriteBegan { effect, before } => {
+                if let Some((label, _)) = effect.writes() {
+                    let first = self.torn.iter().find(|torn| torn.label == *label);
+                    // What lay there before the first try is what can be put back.
+                    let before = first.map_or(*before, |torn| torn.before);
+                    let since = first.map_or(stamped.at, |torn| torn.since);
+                    let torn = Torn {
+                        label: label.clone(),
+                        effect: effect.clone(),
+                        before,
+                        since,
+                    };
+                    self.torn.retain(|known| known.label != *label);
+                    self.torn.push(torn);
+                }
+            }
+            Entry::WriteEnded { label, image, .. } => {
+                self.torn.retain(|torn| torn.label != *label);
+                self.written.retain(|known| known.label != *label);
+                self.written.push(Written {
+                    label: label.clone(),
+                    image: *image,
+                    at: stamped.at,
+                });
+            }
             entry => {
+                if let Entry::TableRead { partitions, .. } = entry {
+                    self.own = Some(partitions.clone());
+                }
                 if let Some(run) = &mut self.run {
                     run.apply(entry, stamped.at);
                 }

@@ -93,7 +93,7 @@ pub struct Permission {
 }
 
 impl Permission {
-    fn yes() -> Self {
+    pub(crate) fn yes() -> Self {
         Self {
             allowed: true,
             reason: None,
@@ -101,7 +101,7 @@ impl Permission {
         }
     }
 
-    fn no(reason: impl Into<String>, rule: Option<Rule>) -> Self {
+    pub(crate) fn no(reason: impl Into<String>, rule: Option<Rule>) -> Self {
         Self {
             allowed: false,
             reason: Some(reason.into()),
@@ -483,7 +483,7 @@ impl Engine {
             family,
             facts: &facts,
             keep_safe: &record.keep_safe,
-            policy: &self.policy,
+            policy: &self.policy(),
             ways,
             consent: None,
             now: self.now(),
@@ -689,14 +689,14 @@ impl Engine {
             &sheet,
             &record.known(),
             family,
-            &self.policy,
+            &self.policy(),
             self.now(),
         ));
         preview.sheet = Some(sheet);
         preview
     }
 
-    fn answers(&self, record: &UnitRecord) -> bool {
+    pub(crate) fn answers(&self, record: &UnitRecord) -> bool {
         record.way == Way::Hand
             || matches!(
                 self.link_view(record).presence,

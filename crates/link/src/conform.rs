@@ -8,12 +8,13 @@ use std::time::Duration;
 use serde::Serialize;
 use veritope_core::facts::{FactKey, FactValue};
 use veritope_formats::table::read_table;
+use veritope_wire::Digest;
 use veritope_wire::link::{
     ActKind, ActRequest, Epoch, Handle, LINK_VERSION, Listed, MAX_READ_BYTES, PartitionList,
     RefusalCode,
 };
 
-use crate::transport::{Door, LinkError, Transport};
+use crate::transport::{Door, LinkError, Transport, WritePlace};
 
 /// How a check ended.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -181,7 +182,8 @@ fn partitions(
             } else {
                 area.length_bytes - last
             };
-            transport.read(handle, &label, 0, length.min(MAX_READ_BYTES))
+            let read = transport.read(handle, &label, 0, length.min(MAX_READ_BYTES))?;
+            Ok(read.bytes)
         };
         let table = whole(format!("table-{}.primary", area.area))
             .and_then(|head| Ok((head, whole(format!("table-{}.backup", area.area))?)));
@@ -226,13 +228,22 @@ fn partitions(
         (|| {
             let count = part.length_bytes.min(8192);
             let whole = transport.read(handle, label, 0, count)?;
-            let mut pieces = transport.read(handle, label, 0, count / 2)?;
-            pieces.extend(transport.read(handle, label, count / 2, count - count / 2)?);
-            Ok(whole == pieces)
+            let mut pieces = transport.read(handle, label, 0, count / 2)?.bytes;
+            let rest = transport.read(handle, label, count / 2, count - count / 2)?;
+            pieces.extend(rest.bytes);
+            Ok(whole.bytes == pieces)
         })()
         .map_err(|error: LinkError| error.to_string())
         .and_then(|same| check(same, || "they differ".to_owned())),
     );
+    report.add(name("bytes carry the epoch under which they were read"), {
+        let epochs = transport
+            .state(handle)
+            .and_then(|state| Ok((state.epoch, transport.read(handle, label, 0, 1)?.epoch)));
+        epochs
+            .map_err(|error| error.to_string())
+            .and_then(|(now, read)| check(now == read, || format!("{} and {}", now.0, read.0)))
+    });
     report.add(
         name("a read past the end is refused"),
         refused_with(
@@ -301,6 +312,45 @@ pub fn changes(transport: &dyn Transport, handle: &Handle) -> Vec<Check> {
             &[RefusalCode::BadRequest],
         ),
     );
+    if let Some(part) = transport
+        .partitions(handle)
+        .ok()
+        .and_then(|list| list.partitions.into_iter().next())
+    {
+        let write = |epoch: Epoch, first: u64, digest: Digest| {
+            let place = WritePlace {
+                label: &part.label,
+                first,
+                length: part.length_bytes,
+                digest,
+            };
+            transport.write(&Door::open(), handle, &place, epoch, b"never")
+        };
+        let digest = Digest::of(b"never");
+        report.add(
+            name("a write under an older epoch is refused"),
+            refused_with(
+                write(Epoch(state.epoch.0.wrapping_sub(1)), 0, digest),
+                &[RefusalCode::StaleEpoch],
+            ),
+        );
+        report.add(
+            name("a write past the end is refused"),
+            refused_with(
+                write(state.epoch, part.length_bytes - 1, digest),
+                &[RefusalCode::BadRequest],
+            ),
+        );
+        report.add(
+            name("a write of other bytes than announced is refused"),
+            refused_with(
+                write(state.epoch, 0, Digest::of(b"other")),
+                &[RefusalCode::DigestDiffers],
+            ),
+        );
+    } else {
+        report.not_now(name("writes"), "partitions can't be listed in this mode");
+    }
     report.add(name("refusals leave the epoch alone"), {
         transport
             .state(handle)

@@ -4,17 +4,17 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 
-use veritope_core::digest::Seen;
+use veritope_core::digest::{FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
 use veritope_core::mode::Mode;
 use veritope_core::seal::{Effect, Permit};
-use veritope_wire::UnitId;
 use veritope_wire::link::{
     ActKind, ActRequest, DeviceState, Epoch, Handle, InMemory, LinkEvents, Listed, Operation,
     OperationId, PartitionList, RefusalCode,
 };
+use veritope_wire::{Digest, Label, UnitId};
 
-use crate::transport::{Door, LinkError, Transport};
+use crate::transport::{Door, LinkError, Transport, WritePlace};
 
 /// A device under a handle, and the unit that it is believed to be.
 pub struct DeviceLink {
@@ -72,12 +72,26 @@ impl DeviceLink {
         self.transport.partitions(&self.handle)
     }
 
-    /// Bytes of a partition.
+    /// Bytes of a partition, read under `epoch` and no other.
     ///
     /// # Errors
-    /// See [`LinkError`].
-    pub fn read(&self, label: &str, first: u64, count: u64) -> Result<Vec<u8>, LinkError> {
-        self.transport.read(&self.handle, label, first, count)
+    /// See [`LinkError`]; [`LinkError::Moved`] when the device changed since.
+    pub fn read(
+        &self,
+        label: &str,
+        first: u64,
+        count: u64,
+        epoch: Epoch,
+    ) -> Result<Vec<u8>, LinkError> {
+        let read = self.transport.read(&self.handle, label, first, count)?;
+        if read.epoch == epoch {
+            Ok(read.bytes)
+        } else {
+            Err(LinkError::Moved {
+                began: epoch,
+                now: read.epoch,
+            })
+        }
     }
 
     /// Restarts into `mode`, as decided under `epoch`. Storage, slots and lock stay as they are, so
@@ -86,7 +100,12 @@ impl DeviceLink {
     /// # Errors
     /// See [`LinkError`].
     pub fn restart(&self, mode: Mode, epoch: Epoch) -> Result<Operation, LinkError> {
-        let args = BTreeMap::from([("mode".to_owned(), mode.id().to_owned())]);
+        // Which recovery lies there is not the command's business.
+        let name = match mode {
+            Mode::StockRecovery | Mode::CustomRecovery => "recovery",
+            other => other.id(),
+        };
+        let args = BTreeMap::from([("mode".to_owned(), name.to_owned())]);
         self.act(ActKind::Restart, args, epoch)
     }
 
@@ -132,7 +151,53 @@ impl DeviceLink {
         identity: FactKey,
         forms: &[String],
     ) -> Result<Operation, LinkError> {
-        let Effect::Unlock { .. } = permit.effect();
+        let Effect::Unlock { .. } = permit.effect() else {
+            return Err(LinkError::WrongPermit("it was given for something else"));
+        };
+        self.is_good(&permit, identity)?;
+        let mut answer = Err(LinkError::WrongPermit(
+            "the family names no form of the command",
+        ));
+        for form in forms {
+            let args = BTreeMap::from([("form".to_owned(), form.clone())]);
+            answer = self.act(ActKind::Unlock, args, permit.epoch());
+            match &answer {
+                Err(error) if error.refusal() == Some(RefusalCode::UnknownCommand) => {}
+                _ => break,
+            }
+        }
+        answer
+    }
+
+    /// Opens a partition for one image, spending `permit`. Nothing is sent yet but the look that a
+    /// permit of another unit, another epoch or another image does not survive.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn open_write(
+        &self,
+        permit: Permit,
+        identity: FactKey,
+        list: FrameList,
+    ) -> Result<OpenWrite<'_>, LinkError> {
+        let label = match permit.effect().writes() {
+            Some((label, image)) if image == list.image() => label.clone(),
+            Some(_) => {
+                return Err(LinkError::WrongPermit("it was given for another image"));
+            }
+            None => return Err(LinkError::WrongPermit("it was given for something else")),
+        };
+        self.is_good(&permit, identity)?;
+        Ok(OpenWrite {
+            link: self,
+            permit,
+            label,
+            list,
+        })
+    }
+
+    /// Looks at the device once more, on this side of the cable.
+    fn is_good(&self, permit: &Permit, identity: FactKey) -> Result<(), LinkError> {
         if permit.unit() != self.unit {
             return Err(LinkError::WrongPermit("it was given for another unit"));
         }
@@ -148,18 +213,7 @@ impl DeviceLink {
                 expected: self.unit,
             });
         }
-        let mut answer = Err(LinkError::WrongPermit(
-            "the family names no form of the command",
-        ));
-        for form in forms {
-            let args = BTreeMap::from([("form".to_owned(), form.clone())]);
-            answer = self.act(ActKind::Unlock, args, permit.epoch());
-            match &answer {
-                Err(error) if error.refusal() == Some(RefusalCode::UnknownCommand) => {}
-                _ => break,
-            }
-        }
-        answer
+        Ok(())
     }
 
     fn act(
@@ -170,6 +224,51 @@ impl DeviceLink {
     ) -> Result<Operation, LinkError> {
         let request = ActRequest { kind, args, epoch };
         self.transport.act(&Door::open(), &self.handle, &request)
+    }
+}
+
+/// A partition that is open for the frames of one image, and for no other bytes.
+#[derive(Debug)]
+pub struct OpenWrite<'l> {
+    link: &'l DeviceLink,
+    permit: Permit,
+    label: Label,
+    list: FrameList,
+}
+
+impl OpenWrite<'_> {
+    /// Sends frame `index`, once its bytes are seen to be that frame of the permitted image. The
+    /// request repeats the permit's epoch, so that the device side refuses after any change.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; bytes that are not the frame go no further than this.
+    pub fn put(&self, index: u64, bytes: &[u8]) -> Result<(), LinkError> {
+        if !self.list.admits(index, bytes) {
+            return Err(LinkError::WrongPermit(
+                "the bytes are not this frame of the permitted image",
+            ));
+        }
+        let place = WritePlace {
+            label: &self.label,
+            first: self.list.layout().span(index).0,
+            length: self.list.layout().length_bytes(),
+            digest: Digest::of(bytes),
+        };
+        let link = self.link;
+        let written = link.transport.write(
+            &Door::open(),
+            &link.handle,
+            &place,
+            self.permit.epoch(),
+            bytes,
+        )?;
+        if written.blake3 == place.digest {
+            Ok(())
+        } else {
+            Err(LinkError::WrongPermit(
+                "the device side says that other bytes arrived",
+            ))
+        }
     }
 }
 

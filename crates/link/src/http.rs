@@ -4,15 +4,16 @@ use std::io::Read;
 use std::time::Duration;
 
 use reqwest::blocking::{Client, RequestBuilder, Response};
-use reqwest::header::{AUTHORIZATION, RANGE};
+use reqwest::header::{AUTHORIZATION, CONTENT_RANGE, RANGE};
 use serde::de::DeserializeOwned;
 use veritope_wire::Digest;
 use veritope_wire::link::{
-    ActRequest, BridgeInfo, DeviceList, DeviceState, EPOCH_HEADER, Epoch, Handle, InMemory,
-    LinkEvents, MAX_READ_BYTES, Operation, OperationId, PartitionList, Refusal, RefusalCode,
+    ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, DeviceState, EPOCH_HEADER, Epoch, Handle,
+    InMemory, LinkEvents, MAX_READ_BYTES, Operation, OperationId, PartitionList, Refusal,
+    RefusalCode, Written,
 };
 
-use crate::transport::{Door, LinkError, Transport};
+use crate::transport::{Door, LinkError, ReadBytes, Transport, WritePlace};
 
 /// Most bytes of a JSON answer that are read.
 const MOST_JSON_BYTES: u64 = 1 << 20;
@@ -178,20 +179,23 @@ impl Transport for HttpTransport {
         label: &str,
         first: u64,
         count: u64,
-    ) -> Result<Vec<u8>, LinkError> {
-        if count == 0 {
-            return Ok(Vec::new());
-        }
+    ) -> Result<ReadBytes, LinkError> {
         let path = self.path(device, &format!("/partitions/{label}"));
-        let last = first.saturating_add(count - 1);
+        let last = first.saturating_add(count.saturating_sub(1));
         let request = self
             .client
             .get(path)
             .header(RANGE, format!("bytes={first}-{last}"));
         let answer = self.send(request, PATIENCE)?;
+        let epoch = answer
+            .headers()
+            .get(EPOCH_HEADER)
+            .and_then(|value| value.to_str().ok()?.parse().ok())
+            .map(Epoch)
+            .ok_or_else(|| self.odd(format!("bytes of {label} without an epoch")))?;
         let bytes = self.bounded(answer, count.min(MAX_READ_BYTES))?;
         if bytes.len() as u64 == count {
-            Ok(bytes)
+            Ok(ReadBytes { bytes, epoch })
         } else {
             Err(self.odd(format!(
                 "{} bytes of {label} instead of {count}",
@@ -207,6 +211,26 @@ impl Transport for HttpTransport {
         )
     }
 
+    fn write(
+        &self,
+        _: &Door,
+        device: &Handle,
+        place: &WritePlace<'_>,
+        epoch: Epoch,
+        bytes: &[u8],
+    ) -> Result<Written, LinkError> {
+        let last = place.first + (bytes.len() as u64).saturating_sub(1);
+        let range = format!("bytes {}-{last}/{}", place.first, place.length);
+        let request = self
+            .client
+            .put(self.path(device, &format!("/partitions/{}", place.label)))
+            .header(CONTENT_RANGE, range)
+            .header(EPOCH_HEADER, epoch.0)
+            .header(DIGEST_HEADER, place.digest.to_string())
+            .body(bytes.to_vec());
+        self.json(request, PATIENCE * 6)
+    }
+
     fn put_memory(
         &self,
         _: &Door,
@@ -219,7 +243,7 @@ impl Transport for HttpTransport {
             .client
             .put(self.path(device, "/memory"))
             .header(EPOCH_HEADER, epoch.0)
-            .header("bench-blake3", digest.to_string())
+            .header(DIGEST_HEADER, digest.to_string())
             .body(bytes.to_vec());
         self.json(request, PATIENCE * 6)
     }

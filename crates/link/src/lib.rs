@@ -13,6 +13,6 @@ mod device;
 mod http;
 mod transport;
 
-pub use device::{DeviceLink, readings};
+pub use device::{DeviceLink, OpenWrite, readings};
 pub use http::HttpTransport;
-pub use transport::{Door, LinkError, Transport};
+pub use transport::{Door, LinkError, ReadBytes, Transport, WritePlace};

@@ -4,9 +4,9 @@ use std::time::Duration;
 
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
-    Operation, OperationId, PartitionList, Refusal, RefusalCode,
+    Operation, OperationId, PartitionList, Refusal, RefusalCode, Written,
 };
-use veritope_wire::{Digest, UnitId};
+use veritope_wire::{Digest, Label, UnitId};
 
 /// Proof that a changing call came through this crate's checks.
 ///
@@ -60,6 +60,14 @@ pub enum LinkError {
         /// Epoch now.
         now: Epoch,
     },
+    /// The device changed while it was being read.
+    #[error("the device changed while it was read: epoch {} became {}", .began.0, .now.0)]
+    Moved {
+        /// Epoch when the reading began.
+        began: Epoch,
+        /// Epoch now.
+        now: Epoch,
+    },
     /// The permit is for another effect or another unit.
     #[error("the permit is not for this: {0}")]
     WrongPermit(&'static str),
@@ -84,12 +92,34 @@ impl LinkError {
     /// Whether this says that the device is away at the moment, rather than that it declined.
     #[must_use]
     pub fn is_absence(&self) -> bool {
-        matches!(self, Self::Unreachable { .. })
+        matches!(self, Self::Unreachable { .. } | Self::Moved { .. })
             || matches!(
                 self.refusal(),
                 Some(RefusalCode::NotConnected | RefusalCode::NotFound)
             )
     }
+}
+
+/// Bytes of a partition, and the epoch under which they were read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ReadBytes {
+    /// The bytes.
+    pub bytes: Vec<u8>,
+    /// The device's epoch then.
+    pub epoch: Epoch,
+}
+
+/// Where in a partition bytes go.
+#[derive(Debug, Clone, Copy)]
+pub struct WritePlace<'a> {
+    /// The partition.
+    pub label: &'a Label,
+    /// First byte.
+    pub first: u64,
+    /// Length of the whole image.
+    pub length: u64,
+    /// Digest of the bytes.
+    pub digest: Digest,
 }
 
 /// Carries the link's messages. Reading methods may be repeated at will; changing methods are
@@ -144,7 +174,7 @@ pub trait Transport: Send + Sync {
         label: &str,
         first: u64,
         count: u64,
-    ) -> Result<Vec<u8>, LinkError>;
+    ) -> Result<ReadBytes, LinkError>;
 
     /// Tells the device to do something.
     ///
@@ -156,6 +186,19 @@ pub trait Transport: Send + Sync {
         device: &Handle,
         request: &ActRequest,
     ) -> Result<Operation, LinkError>;
+
+    /// Writes bytes of a partition from `first` on.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    fn write(
+        &self,
+        door: &Door,
+        device: &Handle,
+        place: &WritePlace<'_>,
+        epoch: Epoch,
+        bytes: &[u8],
+    ) -> Result<Written, LinkError>;
 
     /// Puts an image into the device's memory.
     ///

@@ -198,6 +198,8 @@ fn the_whole_table_is_read_over_the_link() {
         .find(|part| part.label.as_str() == "persist")
         .unwrap();
     assert_eq!(persist.length_bytes, 4 << 20);
-    let first = link.read("persist", 0, 512).unwrap();
+    let first = link
+        .read("persist", 0, 512, link.look().unwrap().epoch)
+        .unwrap();
     assert_eq!(&first[510..], [0x55, 0xaa], "a file system starts there");
 }

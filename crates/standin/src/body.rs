@@ -160,11 +160,26 @@ impl Device {
                             highlight: Highlight::Default,
                             ..button("start", "Start")
                         },
+                        button("recovery", "Recovery"),
                         button("off", "Power off"),
                     ],
                 ),
-                Running::TemporaryRecovery => {
-                    let mut lines = vec!["Recovery, temporary".to_owned()];
+                Running::StockRecovery => (
+                    vec![
+                        "FINCH".to_owned(),
+                        "Recovery of the maker".to_owned(),
+                        "Build and repair".to_owned(),
+                        self.profile().build.to_owned(),
+                    ],
+                    vec![button("start", "Restart")],
+                ),
+                Running::TemporaryRecovery | Running::CustomRecovery => {
+                    let top = if saved.mode == Running::TemporaryRecovery {
+                        "Recovery, temporary"
+                    } else {
+                        "Recovery"
+                    };
+                    let mut lines = vec![top.to_owned()];
                     lines.extend(
                         self.profile()
                             .partitions

@@ -17,8 +17,8 @@ use axum::routing::{get, post, put};
 use serde::Deserialize;
 use veritope_wire::Digest;
 use veritope_wire::link::{
-    ActRequest, BridgeInfo, DeviceList, EPOCH_HEADER, Epoch, LINK_VERSION, LinkEvents, Operation,
-    OperationId, Refusal, RefusalCode,
+    ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, EPOCH_HEADER, Epoch, Handle, LINK_VERSION,
+    LinkEvents, Operation, OperationId, Refusal, RefusalCode,
 };
 
 use crate::body::BodyAct;
@@ -110,6 +110,27 @@ impl Bridge {
         }
     }
 
+    /// Two units change places on their docks.
+    ///
+    /// # Errors
+    /// When one of them is not there or can't be saved.
+    pub fn swap(&self, one: &str, other: &str) -> Result<(), Refusal> {
+        let mut devices = self.lock();
+        let missing = || no(RefusalCode::NotFound, "there is no such device");
+        let mut first = devices.remove(one).ok_or_else(missing)?;
+        let Some(mut second) = devices.remove(other) else {
+            devices.insert(one.to_owned(), first);
+            return Err(missing());
+        };
+        let (epoch_one, epoch_other) = (first.epoch_now(), second.epoch_now());
+        let saved = first
+            .take_place(Handle(other.to_owned()), epoch_other)
+            .and_then(|()| second.take_place(Handle(one.to_owned()), epoch_one));
+        devices.insert(other.to_owned(), first);
+        devices.insert(one.to_owned(), second);
+        saved.map_err(|error| no(RefusalCode::Other, error.to_string()))
+    }
+
     /// Handles of all devices.
     #[must_use]
     pub fn handles(&self) -> Vec<String> {
@@ -126,7 +147,10 @@ impl Bridge {
             .route("/v1/devices/{handle}/operations/{id}", get(operation))
             .route("/v1/devices/{handle}/events", get(events))
             .route("/v1/devices/{handle}/partitions", get(partitions))
-            .route("/v1/devices/{handle}/partitions/{label}", get(read))
+            .route(
+                "/v1/devices/{handle}/partitions/{label}",
+                get(read).put(write),
+            )
             .route("/v1/devices/{handle}/memory", put(put_memory))
             .route("/v1/devices/{handle}/body", get(face).post(body))
             .route("/v1/devices/{handle}/faults", post(arm))
@@ -312,11 +336,15 @@ async fn read(
         Ok((
             StatusCode::PARTIAL_CONTENT,
             [
-                (header::CONTENT_TYPE, "application/octet-stream".to_owned()),
                 (
-                    header::CONTENT_RANGE,
+                    header::CONTENT_TYPE.as_str(),
+                    "application/octet-stream".to_owned(),
+                ),
+                (
+                    header::CONTENT_RANGE.as_str(),
                     format!("bytes {first}-{last}/{length}"),
                 ),
+                (EPOCH_HEADER, device.epoch_now().to_string()),
             ],
             Body::from(bytes),
         )
@@ -332,6 +360,43 @@ fn parse_range(text: &str) -> Option<(u64, u64)> {
     (first <= last && last < u64::MAX).then_some((first, last))
 }
 
+async fn write(
+    State(bridge): State<Bridge>,
+    Path((handle, label)): Path<(String, String)>,
+    headers: HeaderMap,
+    bytes: Bytes,
+) -> Result<Response, Response> {
+    let text = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
+    let first = text("content-range").and_then(parse_content_range);
+    let epoch = text(EPOCH_HEADER)
+        .and_then(|text| text.parse().ok())
+        .map(Epoch);
+    let digest = text(DIGEST_HEADER).and_then(|text| text.parse::<Digest>().ok());
+    let (Some((first, last)), Some(epoch), Some(digest)) = (first, epoch, digest) else {
+        return Err(refuse(&no(
+            RefusalCode::BadRequest,
+            "content-range, bench-epoch and bench-blake3 are needed as headers",
+        )));
+    };
+    if last - first + 1 != bytes.len() as u64 {
+        return Err(refuse(&no(
+            RefusalCode::BadRequest,
+            "content-range and body differ in length",
+        )));
+    }
+    crossing(bridge, handle, move |device| {
+        device
+            .write(&label, first, &bytes, epoch, digest)
+            .map(|done| Json(done).into_response())
+    })
+    .await
+}
+
+fn parse_content_range(text: &str) -> Option<(u64, u64)> {
+    let (range, _) = text.strip_prefix("bytes ")?.split_once('/')?;
+    parse_range(&format!("bytes={range}"))
+}
+
 async fn put_memory(
     State(bridge): State<Bridge>,
     Path(handle): Path<String>,
@@ -342,7 +407,7 @@ async fn put_memory(
     let epoch = text(EPOCH_HEADER)
         .and_then(|text| text.parse().ok())
         .map(Epoch);
-    let digest = text("bench-blake3").and_then(|text| text.parse::<Digest>().ok());
+    let digest = text(DIGEST_HEADER).and_then(|text| text.parse::<Digest>().ok());
     let (Some(epoch), Some(digest)) = (epoch, digest) else {
         return Err(refuse(&no(
             RefusalCode::BadRequest,
@@ -381,6 +446,14 @@ async fn arm(
     Path(handle): Path<String>,
     Json(fault): Json<Fault>,
 ) -> Result<StatusCode, Response> {
+    if let Fault::Swap { with } = &fault {
+        let with = with.clone();
+        return tokio::task::spawn_blocking(move || bridge.swap(&handle, &with))
+            .await
+            .map_err(|error| refuse(&no(RefusalCode::Other, error.to_string())))?
+            .map(|()| StatusCode::NO_CONTENT)
+            .map_err(|refusal| refuse(&refusal));
+    }
     crossing(bridge, handle, move |device| {
         device
             .arm(fault)

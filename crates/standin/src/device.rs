@@ -11,7 +11,7 @@ use veritope_formats::startimage::read_start_image;
 use veritope_wire::link::{
     ActKind, ActRequest, AreaLine, DeviceLine, DeviceState, Epoch, Handle, InMemory, LinkEvent,
     LinkHappening, Listed, MAX_READ_BYTES, Operation, OperationId, PartitionLine, PartitionList,
-    Progress, Refusal, RefusalCode,
+    Progress, Refusal, RefusalCode, Written,
 };
 use veritope_wire::{Digest, Label};
 
@@ -34,6 +34,10 @@ pub enum Running {
     Bootloader,
     /// A recovery from memory.
     TemporaryRecovery,
+    /// The maker's recovery, from its partition.
+    StockRecovery,
+    /// Another recovery, from its partition.
+    CustomRecovery,
 }
 
 impl Running {
@@ -43,7 +47,14 @@ impl Running {
             Self::System => "system",
             Self::Bootloader => "bootloader",
             Self::TemporaryRecovery => "temporary-recovery",
+            Self::StockRecovery => "stock-recovery",
+            Self::CustomRecovery => "custom-recovery",
         }
+    }
+
+    /// Whether a program on a computer has administrator rights.
+    fn gives_rights(self) -> bool {
+        matches!(self, Self::TemporaryRecovery | Self::CustomRecovery)
     }
 }
 
@@ -90,6 +101,23 @@ pub enum Fault {
     CableOutAfter {
         /// Bytes to or from the device.
         bytes: u64,
+    },
+    /// One bit of this partition comes over wrong at the next reading of that byte.
+    FlipOnRead {
+        /// Label of the partition.
+        label: String,
+        /// The byte.
+        byte: u64,
+    },
+    /// A mishap: the partition is blank from now on.
+    Blank {
+        /// Label of the partition.
+        label: String,
+    },
+    /// Two units change places on their docks; the bridge's business.
+    Swap {
+        /// The other handle.
+        with: String,
     },
     /// The next act of this kind is refused without a reason.
     RefuseOnce {
@@ -212,7 +240,11 @@ impl Device {
             .file_name()
             .map(|name| name.to_string_lossy().into_owned());
         let mut device = Self {
-            handle: Handle(name.unwrap_or_default()),
+            handle: Handle(if saved.handle.is_empty() {
+                name.unwrap_or_default()
+            } else {
+                saved.handle.clone()
+            }),
             clock_offset_ms: saved.at_ms - clock.now_ms(),
             profile,
             saved,
@@ -258,7 +290,13 @@ impl Device {
         let (bootloader, recovery, charging) = self.profile.battery_per_hour;
         let per_hour = match (self.saved.mode, self.saved.cable) {
             (Running::System | Running::Off, CablePlace::In) => charging,
-            (Running::System | Running::TemporaryRecovery, _) => -recovery,
+            (
+                Running::System
+                | Running::TemporaryRecovery
+                | Running::StockRecovery
+                | Running::CustomRecovery,
+                _,
+            ) => -recovery,
             (Running::Bootloader, _) => -bootloader,
             (Running::Off, CablePlace::Out) => 0,
         };
@@ -331,6 +369,12 @@ impl Device {
                 Running::Bootloader => {
                     say("serial", &self.saved.serial);
                     acts.extend([ActKind::Unlock, ActKind::StartFromMemory]);
+                }
+                Running::StockRecovery => {
+                    say("recovery", "stock");
+                }
+                Running::CustomRecovery => {
+                    say("recovery", "custom");
                 }
                 Running::TemporaryRecovery | Running::Off => {}
             }
@@ -435,6 +479,7 @@ impl Device {
         let to = match request.args.get("mode").map(String::as_str) {
             Some("system") => Running::System,
             Some("bootloader") => Running::Bootloader,
+            Some("recovery") if self.saved.mode == Running::Bootloader => self.own_recovery(),
             other => {
                 return Err(no(
                     RefusalCode::BadRequest,
@@ -445,6 +490,26 @@ impl Device {
         let operation = self.begin(ActKind::Restart);
         self.depart(to, Some(operation.id));
         Ok(operation)
+    }
+
+    /// What a start of the recovery partition leads to: what lies there, or back to the bootloader
+    /// when that does not start.
+    fn own_recovery(&self) -> Running {
+        let Ok((offset, length)) = self.span("recovery") else {
+            return Running::Bootloader;
+        };
+        let mut bytes = vec![0; usize::try_from(length).unwrap_or(0)];
+        if self.storage.read_at(offset, &mut bytes).is_err() {
+            return Running::Bootloader;
+        }
+        match read_start_image(&bytes) {
+            Ok(image) if image.codename != self.profile.codename => Running::Bootloader,
+            Ok(image) if image.kind == "stock-recovery" => Running::StockRecovery,
+            Ok(image) if image.kind == "recovery" && self.saved.lock == LockState::Unlocked => {
+                Running::CustomRecovery
+            }
+            Ok(_) | Err(_) => Running::Bootloader,
+        }
     }
 
     fn ask_to_unlock(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
@@ -575,7 +640,7 @@ impl Device {
 
     fn may_read(&self) -> Result<(), Refusal> {
         self.is_ready()?;
-        if self.saved.mode == Running::TemporaryRecovery {
+        if self.saved.mode.gives_rights() {
             Ok(())
         } else {
             Err(no(
@@ -609,7 +674,98 @@ impl Device {
         self.storage
             .read_at(offset + start, &mut bytes)
             .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        let flipped = self.disarm(|fault| {
+            matches!(fault, Fault::FlipOnRead { label: l, byte } if l == label && (start..start + count).contains(byte))
+        });
+        if let Some(Fault::FlipOnRead { byte, .. }) = flipped {
+            bytes[usize::try_from(byte - start).unwrap_or(0)] ^= 0x10;
+            self.save_or_say()?;
+        }
         Ok(bytes)
+    }
+
+    /// Writes bytes `start..` of a partition. No question is asked: what comes is written.
+    ///
+    /// # Errors
+    /// Locked, no rights in this mode, no such partition, past the end, another digest than
+    /// announced, stale epoch. When the cable comes out on the way, what had arrived is written.
+    pub fn write(
+        &mut self,
+        label: &str,
+        start: u64,
+        bytes: &[u8],
+        epoch: Epoch,
+        announced: Digest,
+    ) -> Result<Written, Refusal> {
+        self.is_ready()?;
+        if epoch != self.epoch() {
+            return Err(no(RefusalCode::StaleEpoch, "the device changed since"));
+        }
+        if !(self.saved.mode.gives_rights() || self.saved.mode == Running::Bootloader) {
+            return Err(no(
+                RefusalCode::WrongMode,
+                "partitions are written in the bootloader or a recovery",
+            ));
+        }
+        if self.saved.lock == LockState::Locked {
+            return Err(no(RefusalCode::Locked, "nothing is written while locked"));
+        }
+        let place = content::places(&self.profile, self.saved.seed)
+            .into_iter()
+            .find(|place| place.label == label)
+            .ok_or_else(|| {
+                no(
+                    RefusalCode::NotFound,
+                    format!("there is no partition {label}"),
+                )
+            })?;
+        let count = bytes.len() as u64;
+        if count > MAX_READ_BYTES {
+            return Err(no(
+                RefusalCode::TooLarge,
+                format!("at most {MAX_READ_BYTES} bytes at once"),
+            ));
+        }
+        if start
+            .checked_add(count)
+            .is_none_or(|end| end > place.length)
+        {
+            return Err(no(
+                RefusalCode::BadRequest,
+                format!("{label} is {} bytes long", place.length),
+            ));
+        }
+        let blake3 = Digest::of(bytes);
+        if blake3 != announced {
+            return Err(no(
+                RefusalCode::DigestDiffers,
+                "the bytes are not the ones announced",
+            ));
+        }
+        let arrived = self.arrives(count);
+        let kept = usize::try_from(arrived)
+            .unwrap_or(bytes.len())
+            .min(bytes.len());
+        self.storage
+            .write_at(place.offset + start, &bytes[..kept])
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        self.moved(count)?;
+        Ok(Written {
+            blake3,
+            length_bytes: count,
+        })
+    }
+
+    /// How many of `count` bytes come through before an armed fault pulls the cable.
+    fn arrives(&self, count: u64) -> u64 {
+        self.saved
+            .faults
+            .iter()
+            .filter_map(|fault| match fault {
+                Fault::CableOutAfter { bytes } => Some(*bytes),
+                _ => None,
+            })
+            .fold(count, u64::min)
     }
 
     /// Length in bytes of what [`Device::read`] reads under `label`.
@@ -665,8 +821,30 @@ impl Device {
     /// # Errors
     /// When the state can't be saved.
     pub fn arm(&mut self, fault: Fault) -> io::Result<()> {
+        if let Fault::Blank { label } = &fault {
+            let places = content::places(&self.profile, self.saved.seed);
+            if let Some(place) = places.iter().find(|place| place.label == label) {
+                return content::erase(self.storage.as_mut(), place);
+            }
+            return Err(io::Error::other(format!("there is no partition {label}")));
+        }
         self.saved.faults.push(fault);
         self.save()
+    }
+
+    /// Becomes the device under another handle: two units changed places on the dock. To a bench
+    /// that is another unit under a new epoch, and the handle's epoch never goes back.
+    pub(crate) fn take_place(&mut self, handle: Handle, epoch_before: u64) -> io::Result<()> {
+        self.handle = handle.clone();
+        self.saved.handle = handle.0;
+        self.saved.epoch = self.saved.epoch.max(epoch_before);
+        self.raise(LinkHappening::Connected);
+        self.save()
+    }
+
+    /// The epoch as a number.
+    pub(crate) fn epoch_now(&self) -> u64 {
+        self.saved.epoch
     }
 
     fn disarm(&mut self, matches: impl Fn(&Fault) -> bool) -> Option<Fault> {
@@ -711,6 +889,10 @@ impl Device {
             }
             ("start", _) => self.depart(Running::System, None),
             ("bootloader", _) => self.depart(Running::Bootloader, None),
+            ("recovery", _) => {
+                let to = self.own_recovery();
+                self.depart(to, None);
+            }
             ("off", _) => {
                 self.saved.mode = Running::Off;
                 self.raise(LinkHappening::Disconnected);
@@ -794,7 +976,9 @@ impl Device {
             (Running::System, NextStart::Usual) => durations.system,
             (Running::System, NextStart::First) => durations.first_start,
             (Running::Bootloader, _) => durations.bootloader,
-            (Running::TemporaryRecovery, _) => durations.recovery,
+            (Running::TemporaryRecovery | Running::StockRecovery | Running::CustomRecovery, _) => {
+                durations.recovery
+            }
         };
         self.memory = None;
         self.saved.going = Some(Going {

@@ -7,9 +7,11 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use serde::Deserialize;
+use veritope_wire::link::RefusalCode;
 
 use crate::body::{BodyAct, CablePlace, Face, Finger, Highlight};
 use crate::bridge::Bridge;
+use crate::device::{Fault, no};
 
 pub(crate) fn routes() -> Router<Bridge> {
     Router::new()
@@ -110,6 +112,20 @@ async fn act(
     if origin.is_some_and(|origin| origin != format!("http://{host}")) {
         return (StatusCode::FORBIDDEN, "only from this page").into_response();
     }
+    if let Some(label) = pressed.press.strip_prefix("blank-") {
+        let fault = Fault::Blank {
+            label: label.to_owned(),
+        };
+        let armed = bridge.with(&handle, |device| {
+            device
+                .arm(fault)
+                .map_err(|error| no(RefusalCode::Other, error.to_string()))
+        });
+        return match armed {
+            Ok(()) => Redirect::to(&format!("/device/{handle}")).into_response(),
+            Err(refusal) => (StatusCode::CONFLICT, refusal.words).into_response(),
+        };
+    }
     let act = match pressed.press.as_str() {
         "lift" => BodyAct::Cable {
             to: CablePlace::Out,
@@ -175,8 +191,9 @@ fn render(handle: &str, face: &Face) -> String {
         ),
     ]
     .concat();
+    let mishap = button("blank-persist", "Mishap: persist goes blank", "");
     format!(
-        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{lines}{buttons}</div><div class=\"dock\">{cable}{hold}</div></form>",
+        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{lines}{buttons}</div><div class=\"dock\">{cable}{hold}{mishap}</div></form>",
         escape(handle)
     )
 }

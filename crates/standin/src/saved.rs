@@ -14,6 +14,9 @@ use crate::profile::Profile;
 /// A device's state on disk.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct Saved {
+    /// Where it lies; empty when that is its folder's name.
+    #[serde(default)]
+    pub(crate) handle: String,
     pub(crate) profile: String,
     pub(crate) size_scale: u32,
     pub(crate) seed: u64,
@@ -43,6 +46,7 @@ pub(crate) struct Saved {
 impl Saved {
     pub(crate) fn new(profile: &Profile, birth: &Birth, at_ms: i64) -> Self {
         Self {
+            handle: String::new(),
             profile: profile.codename.to_owned(),
             size_scale: profile.size_scale,
             seed: birth.seed,

@@ -29,6 +29,12 @@ impl Digest {
         Self(*blake3::hash(bytes).as_bytes())
     }
 
+    /// The digest's bytes.
+    #[must_use]
+    pub fn bytes(&self) -> &[u8; 32] {
+        &self.0
+    }
+
     /// The first eight hexadecimal digits, for a person to compare at a glance.
     #[must_use]
     pub fn short(&self) -> String {

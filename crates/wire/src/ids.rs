@@ -66,6 +66,18 @@ macro_rules! id {
 }
 
 id!(
+    /// A backup of partitions of one unit, taken at one time.
+    CaptureId, "capture"
+);
+id!(
+    /// A place that keeps captures: the bench's own vault, a stick, another disk.
+    PlaceId, "place"
+);
+id!(
+    /// A piece of work that reads or writes partitions.
+    JobId, "job"
+);
+id!(
     /// One physical device on this bench.
     UnitId, "unit"
 );

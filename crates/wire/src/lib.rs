@@ -10,6 +10,6 @@ pub mod link;
 mod moment;
 
 pub use digest::{Digest, NotADigest};
-pub use ids::{BridgeId, FactId, NotAnId, RequestId, RunId, UnitId};
+pub use ids::{BridgeId, CaptureId, FactId, JobId, NotAnId, PlaceId, RequestId, RunId, UnitId};
 pub use label::{Label, NotALabel};
 pub use moment::{Moment, NotAMoment};

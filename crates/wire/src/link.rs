@@ -15,7 +15,9 @@ use crate::{Digest, Label};
 pub const LINK_VERSION: u32 = 1;
 /// Header that carries the [`Epoch`] on requests whose body is raw bytes.
 pub const EPOCH_HEADER: &str = "bench-epoch";
-/// Most bytes that one ranged read may ask for.
+/// Header that carries the BLAKE3 digest of a request's body.
+pub const DIGEST_HEADER: &str = "bench-blake3";
+/// Most bytes that one ranged read or write may move.
 pub const MAX_READ_BYTES: u64 = 4 << 20;
 
 /// A number that the device side raises at every mode change, reconnect and swap. A changing
@@ -285,6 +287,15 @@ pub struct PartitionList {
     pub areas: Vec<AreaLine>,
     /// The partitions in disk order.
     pub partitions: Vec<PartitionLine>,
+}
+
+/// Answer to `PUT /v1/devices/H/partitions/L`.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Written {
+    /// Digest of the bytes as they arrived, computed by the device side.
+    pub blake3: Digest,
+    /// How many bytes were written.
+    pub length_bytes: u64,
 }
 
 /// Answer to `PUT /v1/devices/H/memory`.

@@ -34,6 +34,8 @@ pub enum FactKey {
     Mode,
     /// State of the lock.
     Lock,
+    /// What lies in the recovery partition.
+    Recovery,
     /// Battery charge.
     Battery,
     /// Accounts signed in on the unit.
@@ -94,6 +96,12 @@ const MODES: &[FactOption] = &[
     option("system", "running system"),
     option("bootloader", "bootloader mode"),
     option("temporary-recovery", "temporary recovery"),
+    option("stock-recovery", "stock recovery"),
+    option("custom-recovery", "custom recovery"),
+];
+const RECOVERIES: &[FactOption] = &[
+    option("stock", "the maker's"),
+    option("custom", "another one"),
 ];
 const OWNERS: &[FactOption] = &[
     option("mine", "mine"),
@@ -103,7 +111,7 @@ const OWNERS: &[FactOption] = &[
 
 impl FactKey {
     /// Every key.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 13] = [
         Self::ModelCode,
         Self::Codename,
         Self::Serial,
@@ -111,6 +119,7 @@ impl FactKey {
         Self::Build,
         Self::Mode,
         Self::Lock,
+        Self::Recovery,
         Self::Battery,
         Self::Accounts,
         Self::ScreenLock,
@@ -129,6 +138,7 @@ impl FactKey {
             Self::Build => "build",
             Self::Mode => "mode",
             Self::Lock => "lock",
+            Self::Recovery => "recovery",
             Self::Battery => "battery",
             Self::Accounts => "accounts",
             Self::ScreenLock => "screen-lock",
@@ -156,6 +166,7 @@ impl FactKey {
             Self::Build => ("Build", Text, &[]),
             Self::Mode => ("Mode", Choice(MODES), &[ModeChanged]),
             Self::Lock => ("Lock", Choice(LOCKS), &[LockChanged]),
+            Self::Recovery => ("Recovery partition", Choice(RECOVERIES), &[]),
             Self::Battery => ("Battery", Percent, &[]),
             Self::Accounts => ("Accounts signed in", Count(99), &[Wiped]),
             Self::ScreenLock => ("Screen lock", Choice(ON_OFF), &[Wiped]),

@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use veritope_wire::{FactId, Moment};
 
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, RecoveryKind};
 
 pub use key::{FactKey, FactKind, FactOption, FactSpec};
 pub use value::{FactValue, NotAValue};
@@ -117,6 +117,8 @@ pub enum Happening {
     Wiped,
     /// The lock changed.
     LockChanged,
+    /// The system ran, or may have run while nobody looked: living partitions are other ones now.
+    SystemRan,
 }
 
 /// How a fact reads now.
@@ -209,6 +211,13 @@ impl Facts {
     #[must_use]
     pub fn lock(&self) -> Option<Lock> {
         self.choice(FactKey::Lock).and_then(Lock::from_id)
+    }
+
+    /// What lies in the recovery partition, when known.
+    #[must_use]
+    pub fn recovery(&self) -> Option<RecoveryKind> {
+        self.choice(FactKey::Recovery)
+            .and_then(RecoveryKind::from_id)
     }
 
     /// The chosen id of a choice fact that is known now.

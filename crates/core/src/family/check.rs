@@ -10,7 +10,7 @@ use veritope_wire::{Digest, Label};
 use super::raw::{RawFamily, YesNo};
 use super::{
     DebuggingSpec, FAMILY_SCHEMA, FactPlace, Family, Identifier, ModeSpec, MoveSpec, Pace,
-    PartitionSpec, StageSpec, TemporaryStartSpec,
+    PartitionSpec, RecoveryWriteSpec, Role, StageSpec, TemporaryStartSpec,
 };
 use crate::mode::Mode;
 
@@ -43,6 +43,12 @@ pub fn load(file: &str, text: &str) -> Result<Family, FamilyError> {
     })?;
     at.family(raw)
 }
+
+/// What a capture takes where a family doesn't say.
+const USUAL_CAPTURE: Pace = Pace {
+    usual_seconds: 60,
+    stuck_seconds: 900,
+};
 
 struct Locator<'a> {
     file: &'a str,
@@ -162,6 +168,29 @@ impl Locator<'_> {
                 })
             }
         };
+        let recovery_write = match raw.recovery_write {
+            None => None,
+            Some(spec) => {
+                let spec = spec.into_inner();
+                self.mode_is_declared(&spec.mode, "recovery_write.mode", &declared)?;
+                let partition = self.label(&spec.partition, "recovery_write.partition")?;
+                let is_recovery = partitions
+                    .iter()
+                    .any(|known| known.label == partition && known.role == Role::Recovery);
+                if !is_recovery {
+                    return Err(self.refuse(
+                        spec.partition.span(),
+                        format!("`recovery_write.partition` names `{partition}`, which is no [[partition]] of role recovery"),
+                    ));
+                }
+                Some(RecoveryWriteSpec {
+                    mode: *spec.mode.get_ref(),
+                    partition,
+                    pace: self.pace(spec.usual, &spec.stuck)?,
+                    hand: spec.hand,
+                })
+            }
+        };
         let table = raw.table.into_inner();
         let first_start = raw.first_start.into_inner();
         let mut places: Vec<FactPlace> = Vec::new();
@@ -225,6 +254,11 @@ impl Locator<'_> {
             consequences: raw.consequence.into_iter().map(Into::into).collect(),
             temporary_start,
             table: self.pace(table.usual, &table.stuck)?,
+            capture: match raw.capture.map(Spanned::into_inner) {
+                Some(capture) => self.pace(capture.usual, &capture.stuck)?,
+                None => USUAL_CAPTURE,
+            },
+            recovery_write,
             keep_safe: raw
                 .keep_safe
                 .classes

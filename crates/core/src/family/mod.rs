@@ -59,6 +59,10 @@ pub struct Family {
     pub temporary_start: Option<TemporaryStartSpec>,
     /// How long reading the table takes.
     pub table: Pace,
+    /// How long a capture of everything but the system takes.
+    pub capture: Pace,
+    /// How a recovery is written to stay, where the family can.
+    pub recovery_write: Option<RecoveryWriteSpec>,
     /// What is asked about before an erase.
     pub keep_safe: Vec<KeepClass>,
     /// What people learned the hard way.
@@ -126,6 +130,8 @@ pub enum Role {
     Os,
     /// Exists once in the world.
     DeviceUnique,
+    /// Says how the lock stands; never written.
+    LockState,
     /// Written by mode commands only.
     BootControl,
     /// The owner's data.
@@ -288,6 +294,19 @@ pub struct TemporaryStartSpec {
     pub hand: String,
 }
 
+/// Writing a recovery to its partition.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RecoveryWriteSpec {
+    /// The mode that takes it.
+    pub mode: Mode,
+    /// The partition it goes to (`M3`).
+    pub partition: Label,
+    /// How long.
+    pub pace: Pace,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
 /// A caution with its date and reason.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Caution {
@@ -310,6 +329,12 @@ impl Family {
     #[must_use]
     pub fn mode(&self, mode: Mode) -> Option<&ModeSpec> {
         self.modes.iter().find(|spec| spec.mode == mode)
+    }
+
+    /// What the family says of the partition `label`.
+    #[must_use]
+    pub fn partition(&self, label: &Label) -> Option<&PartitionSpec> {
+        self.partitions.iter().find(|spec| spec.label == *label)
     }
 
     /// Where `key` is read.

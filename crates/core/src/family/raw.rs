@@ -36,6 +36,8 @@ pub(super) struct RawFamily {
     pub(super) consequence: Vec<RawConsequence>,
     pub(super) temporary_start: Option<Spanned<RawTemporaryStart>>,
     pub(super) table: Spanned<RawPace>,
+    pub(super) capture: Option<Spanned<RawPace>>,
+    pub(super) recovery_write: Option<Spanned<RawRecoveryWrite>>,
     pub(super) keep_safe: RawKeepSafe,
     #[serde(default)]
     pub(super) caution: Vec<RawCaution>,
@@ -168,6 +170,16 @@ pub(super) struct RawTemporaryStart {
     pub(super) stuck: Spanned<u32>,
     pub(super) rights: String,
     pub(super) partition: Spanned<String>,
+    pub(super) hand: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawRecoveryWrite {
+    pub(super) mode: Spanned<Mode>,
+    pub(super) partition: Spanned<String>,
+    pub(super) usual: u32,
+    pub(super) stuck: Spanned<u32>,
     pub(super) hand: String,
 }
 

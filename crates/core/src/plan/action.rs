@@ -4,9 +4,9 @@
 use serde::{Deserialize, Serialize};
 
 use super::search::Cost;
-use super::state::{Data, Look, Presence, State, Switch, TableRead, Ways};
+use super::state::{BackedUp, Data, Look, Presence, State, Switch, TableRead, Ways};
 use crate::family::{Family, MoveBy, MoveSpec, Pace, Role};
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// Something on a sheet. Indices point into the family that the sheet was made from.
 #[derive(
@@ -50,6 +50,10 @@ pub enum Action {
     TemporaryStart,
     /// Read the partition table.
     ReadTable,
+    /// Capture everything that exists once, and what else a quick capture holds.
+    Capture,
+    /// Write an image to the recovery partition.
+    WriteRecovery,
     /// Take for granted what somebody could supply.
     Assume {
         /// What.
@@ -88,6 +92,10 @@ pub enum Unmet {
     Lock(Lock),
     /// The running system must take commands.
     Debugging,
+    /// Another recovery lies in the partition.
+    Recovery(RecoveryKind),
+    /// What exists once is not captured.
+    NotBackedUp,
     /// Something must be supplied.
     Missing(Assumption),
     /// A look must be taken first.
@@ -140,6 +148,10 @@ pub(super) fn instances(family: &Family) -> Vec<Action> {
         all.push(Action::TemporaryStart);
     }
     all.push(Action::ReadTable);
+    all.push(Action::Capture);
+    if family.recovery_write.is_some() {
+        all.push(Action::WriteRecovery);
+    }
     all.extend([Assumption::Image, Assumption::Link].map(|what| Action::Assume { what }));
     all
 }
@@ -164,10 +176,20 @@ pub(super) fn unmet(action: Action, node: Node, family: &Family) -> Option<Unmet
             let Some(spec) = family.moves.get(way) else {
                 return Some(Unmet::AlreadySo);
             };
-            in_mode(spec.from).or_else(|| {
-                (spec.needs_debugging && state.debugging != Some(Switch::On))
-                    .then_some(Unmet::Debugging)
-            })
+            let kind = match spec.to {
+                Mode::StockRecovery => Some(RecoveryKind::Stock),
+                Mode::CustomRecovery => Some(RecoveryKind::Custom),
+                _ => None,
+            };
+            in_mode(spec.from)
+                .or_else(|| {
+                    (spec.needs_debugging && state.debugging != Some(Switch::On))
+                        .then_some(Unmet::Debugging)
+                })
+                .or_else(|| {
+                    kind.filter(|kind| state.recovery != Some(*kind))
+                        .map(Unmet::Recovery)
+                })
         }
         Action::SwitchDebuggingOn => in_mode(Mode::System)
             .or_else(|| (state.debugging == Some(Switch::On)).then_some(Unmet::AlreadySo)),
@@ -190,11 +212,30 @@ pub(super) fn unmet(action: Action, node: Node, family: &Family) -> Option<Unmet
                     (node.image == Presence::Missing).then_some(Unmet::Missing(Assumption::Image))
                 })
         }
-        Action::ReadTable => in_mode(Mode::TemporaryRecovery)
+        Action::ReadTable => (!state.mode.is_some_and(Mode::reads_partitions))
+            .then_some(Unmet::Mode(Mode::TemporaryRecovery))
             .or_else(|| {
                 (node.link == Presence::Missing).then_some(Unmet::Missing(Assumption::Link))
             })
             .or_else(|| (state.table == TableRead::Read).then_some(Unmet::AlreadySo)),
+        Action::Capture => (!state.mode.is_some_and(Mode::reads_partitions))
+            .then_some(Unmet::Mode(Mode::TemporaryRecovery))
+            .or_else(|| {
+                (node.link == Presence::Missing).then_some(Unmet::Missing(Assumption::Link))
+            })
+            .or_else(|| (state.backed_up == BackedUp::Yes).then_some(Unmet::AlreadySo)),
+        Action::WriteRecovery => {
+            let Some(spec) = &family.recovery_write else {
+                return Some(Unmet::AlreadySo);
+            };
+            in_mode(spec.mode)
+                .or_else(|| locked_as(Lock::Unlocked))
+                .or_else(|| (state.backed_up != BackedUp::Yes).then_some(Unmet::NotBackedUp))
+                .or_else(|| {
+                    (node.image == Presence::Missing).then_some(Unmet::Missing(Assumption::Image))
+                })
+                .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
+        }
         Action::Assume { what } => {
             let here = match what {
                 Assumption::Image => node.image,
@@ -220,6 +261,10 @@ pub(super) fn apply(action: Action, node: Node, family: &Family) -> Node {
         Action::Move { way } => {
             if let Some(spec) = family.moves.get(way) {
                 next.state.mode = Some(spec.to);
+                if spec.to == Mode::System {
+                    // It rewrites living partitions (B6).
+                    next.state.backed_up = BackedUp::NotYet;
+                }
             }
         }
         Action::SwitchDebuggingOn => next.state.debugging = Some(Switch::On),
@@ -236,6 +281,11 @@ pub(super) fn apply(action: Action, node: Node, family: &Family) -> Node {
         }
         Action::TemporaryStart => next.state.mode = Some(Mode::TemporaryRecovery),
         Action::ReadTable => next.state.table = TableRead::Read,
+        Action::Capture => {
+            next.state.table = TableRead::Read;
+            next.state.backed_up = BackedUp::Yes;
+        }
+        Action::WriteRecovery => next.state.recovery = Some(RecoveryKind::Custom),
         Action::Assume { what } => match what {
             Assumption::Image => next.image = Presence::Here,
             Assumption::Link => next.link = Presence::Here,
@@ -270,6 +320,11 @@ pub(super) fn durations(action: Action, before: State, family: &Family) -> (u32,
             .as_ref()
             .map_or((0, 0), |spec| (spec.pace.usual_seconds, 0)),
         Action::ReadTable => (family.table.usual_seconds, 0),
+        Action::Capture => (family.capture.usual_seconds, 0),
+        Action::WriteRecovery => family
+            .recovery_write
+            .as_ref()
+            .map_or((0, 0), |spec| (spec.pace.usual_seconds, 0)),
         Action::Assume { .. } => (0, 0),
     }
 }
@@ -308,6 +363,7 @@ pub(super) fn cost(action: Action, before: State, family: &Family) -> Cost {
             cost.presses = 1;
         }
         Action::Assume { .. } => cost.assumed = 1,
+        Action::WriteRecovery => cost.risk = 1,
         Action::SwitchDebuggingOn => cost.presses = 9,
         _ => {}
     }

@@ -17,5 +17,5 @@ pub mod state;
 
 pub use action::{Action, Assumption, Unmet};
 pub use search::{Cost, NoPlan};
-pub use sheet::{Reach, Sheet, Step, find};
-pub use state::{Data, Goal, Look, Presence, State, Switch, TableRead, Ways};
+pub use sheet::{Planned, Reach, Sheet, Step, find};
+pub use state::{BackedUp, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};

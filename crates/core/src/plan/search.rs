@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use super::action::{self, Action, LookRule, Node, Unmet};
 use super::state::{Goal, State, Ways};
 use crate::family::Family;
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// Most states that a search may open before it gives up and says so.
 const MOST_EXPANSIONS: u32 = 20_000;
@@ -82,10 +82,15 @@ type Reached = BTreeMap<Node, (Cost, Option<(Node, Action)>)>;
 /// recovery needs the unlock only where no other way leads into it.
 fn ahead(node: Node, goal: Goal, family: &Family) -> Cost {
     let recovery = Mode::TemporaryRecovery;
+    let is_out_of_reach =
+        node.state.mode != Some(recovery) && family.moves.iter().all(|way| way.to != recovery);
     let must_unlock = match goal {
         Goal::Unlock => true,
-        Goal::TemporaryRecovery | Goal::ReadTable => {
-            node.state.mode != Some(recovery) && family.moves.iter().all(|way| way.to != recovery)
+        Goal::TemporaryRecovery => is_out_of_reach,
+        Goal::ReadTable | Goal::BackUp | Goal::KeepRecovery => {
+            is_out_of_reach
+                && node.state.mode != Some(Mode::CustomRecovery)
+                && node.state.recovery != Some(RecoveryKind::Custom)
         }
     };
     if !must_unlock || node.state.lock != Some(Lock::Locked) {
@@ -174,7 +179,7 @@ mod tests {
     use super::*;
     use crate::family::testing::gimbal;
     use crate::family::{MoveBy, MoveSpec, Pace};
-    use crate::plan::state::{Data, Look, Presence, Switch, TableRead};
+    use crate::plan::state::{BackedUp, Data, Look, Presence, Switch, TableRead};
 
     fn state(mode: Option<Mode>, lock: Option<Lock>, debugging: Option<Switch>) -> State {
         State {
@@ -183,6 +188,8 @@ mod tests {
             debugging,
             data: Data::Kept,
             table: TableRead::NotYet,
+            recovery: None,
+            backed_up: BackedUp::NotYet,
             look: Look::Settled,
         }
     }

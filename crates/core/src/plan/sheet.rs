@@ -1,14 +1,13 @@
 //! A found plan as a person reads it: steps, each with its *because*, and a head that adds up.
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::Digest;
+use veritope_wire::{Digest, Label};
 
 use super::action::{self, Action, Assumption, LookRule, Node, Unmet};
 use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
 use crate::family::Family;
 use crate::rule::Rule;
-use crate::seal::Effect;
 
 /// Whether a step can be taken back.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -36,6 +35,23 @@ pub enum Cable {
     In,
     /// Doesn't matter.
     Either,
+}
+
+/// A change that a step makes and that needs a permit. Which image it will be is known only when
+/// the step is taken; the permit is for that image.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "effect", rename_all = "kebab-case")]
+pub enum Planned {
+    /// Opening one stage of the lock.
+    Unlock {
+        /// The family's id of the stage.
+        stage: String,
+    },
+    /// Writing an image to a partition.
+    WriteImage {
+        /// The partition.
+        label: Label,
+    },
 }
 
 /// One step of a sheet.
@@ -70,7 +86,7 @@ pub struct Step {
     /// Cable.
     pub cable: Cable,
     /// What the seal must permit.
-    pub effect: Option<Effect>,
+    pub effect: Option<Planned>,
 }
 
 /// A question on the device's own screen.
@@ -226,6 +242,12 @@ fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: 
                 Unmet::Debugging => format!(
                     "Step {number} is a command, and the system takes none until this is on."
                 ),
+                Unmet::Recovery(_) => {
+                    format!("Step {number} starts the recovery that this brings.")
+                }
+                Unmet::NotBackedUp => format!(
+                    "Step {number} writes, and nothing is written before what exists once is kept."
+                ),
                 Unmet::Missing(_) | Unmet::Look | Unmet::AlreadySo => {
                     format!("Step {number} builds on it.")
                 }
@@ -302,7 +324,7 @@ fn step(family: &Family, action: Action, before: State, after: State, because: S
                 step.stuck_seconds = spec.pace.stuck_seconds;
                 step.reversibility = Reversibility::NoReturn;
                 step.wipe = action::erases_data(&spec.erases).then_some(Wipe::FormatData);
-                step.effect = Some(Effect::Unlock {
+                step.effect = Some(Planned::Unlock {
                     stage: spec.id.clone(),
                 });
             }
@@ -319,6 +341,21 @@ fn step(family: &Family, action: Action, before: State, after: State, because: S
             step.by_hand =
                 "The recovery lists the partitions; the bench reads them over the link.".to_owned();
             step.stuck_seconds = family.table.stuck_seconds;
+        }
+        Action::Capture => {
+            step.title = "Capture what exists once".to_owned();
+            step.by_hand = "The bench reads the partitions over the link.".to_owned();
+            step.stuck_seconds = family.capture.stuck_seconds;
+        }
+        Action::WriteRecovery => {
+            step.title = "Write the recovery".to_owned();
+            if let Some(spec) = &family.recovery_write {
+                step.by_hand.clone_from(&spec.hand);
+                step.stuck_seconds = spec.pace.stuck_seconds;
+                step.effect = Some(Planned::WriteImage {
+                    label: spec.partition.clone(),
+                });
+            }
         }
         Action::Assume { .. } => {}
     }

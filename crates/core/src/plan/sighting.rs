@@ -206,6 +206,8 @@ mod tests {
                 "off",
                 "system",
                 "temporary-recovery",
+                "stock-recovery",
+                "custom-recovery",
                 "something-else"
             ]
         );

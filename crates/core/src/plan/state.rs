@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::facts::{FactKey, Facts};
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// A switch in the device's settings.
 #[derive(
@@ -71,6 +71,30 @@ pub enum TableRead {
     Read,
 }
 
+/// Whether all that exists once is captured as it is now.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    Default,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum BackedUp {
+    /// Not since the system last ran.
+    #[default]
+    NotYet,
+    /// It is.
+    Yes,
+}
+
 /// Whether the state rests on a look that has not been taken.
 #[derive(
     Debug,
@@ -118,6 +142,12 @@ pub struct State {
     pub data: Data,
     /// The partition table.
     pub table: TableRead,
+    /// What lies in the recovery partition.
+    #[serde(default)]
+    pub recovery: Option<RecoveryKind>,
+    /// What exists once.
+    #[serde(default)]
+    pub backed_up: BackedUp,
     /// Whether something was assumed.
     pub look: Look,
 }
@@ -141,6 +171,8 @@ impl State {
             },
             data: Data::Kept,
             table: TableRead::NotYet,
+            recovery: facts.recovery(),
+            backed_up: BackedUp::NotYet,
             look: Look::Settled,
         }
     }
@@ -168,11 +200,21 @@ pub enum Goal {
     TemporaryRecovery,
     /// The partition table read from such a recovery.
     ReadTable,
+    /// Everything that exists once captured (`B3`).
+    BackUp,
+    /// A recovery in its partition, seen running.
+    KeepRecovery,
 }
 
 impl Goal {
     /// All goals, in the order offered.
-    pub const ALL: [Self; 3] = [Self::Unlock, Self::TemporaryRecovery, Self::ReadTable];
+    pub const ALL: [Self; 5] = [
+        Self::Unlock,
+        Self::TemporaryRecovery,
+        Self::ReadTable,
+        Self::BackUp,
+        Self::KeepRecovery,
+    ];
 
     /// Words for a person.
     #[must_use]
@@ -181,6 +223,8 @@ impl Goal {
             Self::Unlock => "Unlock",
             Self::TemporaryRecovery => "Start a recovery, writing nothing",
             Self::ReadTable => "Start a recovery and read the partition table",
+            Self::BackUp => "Back up what exists once",
+            Self::KeepRecovery => "Install a recovery that stays",
         }
     }
 
@@ -191,6 +235,11 @@ impl Goal {
             Self::Unlock => state.lock == Some(Lock::Unlocked) && state.mode == Some(Mode::System),
             Self::TemporaryRecovery => state.mode == Some(Mode::TemporaryRecovery),
             Self::ReadTable => state.table == TableRead::Read,
+            Self::BackUp => state.backed_up == BackedUp::Yes,
+            Self::KeepRecovery => {
+                state.mode == Some(Mode::CustomRecovery)
+                    && state.recovery == Some(RecoveryKind::Custom)
+            }
         }
     }
 }

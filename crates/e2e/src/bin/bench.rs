@@ -144,7 +144,7 @@ fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
         let mut hasher = SeeingHasher::new();
         let mut file = std::fs::File::create(folder.join("ours"))?;
         for (first, count) in &ranges {
-            let bytes = transport.read(&handle, LABEL, *first, *count)?;
+            let bytes = transport.read(&handle, LABEL, *first, *count)?.bytes;
             hasher.update(&bytes);
             file.write_all(&bytes)?;
         }

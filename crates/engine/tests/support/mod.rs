@@ -17,7 +17,7 @@ use veritope_engine::record::{Entry, Scope, Stamped, Way};
 use veritope_engine::unit::UnitRecord;
 use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
-use veritope_link::{Door, LinkError, Transport};
+use veritope_link::{Door, LinkError, ReadBytes, Transport, WritePlace};
 use veritope_standin::body::{BodyAct, CablePlace};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
@@ -25,7 +25,7 @@ use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
-    Operation, OperationId, PartitionList,
+    Operation, OperationId, PartitionList, Written,
 };
 use veritope_wire::{Digest, Moment, RequestId, RunId, UnitId};
 
@@ -86,9 +86,35 @@ impl Transport for InProcess {
         label: &str,
         first: u64,
         count: u64,
-    ) -> Result<Vec<u8>, LinkError> {
+    ) -> Result<ReadBytes, LinkError> {
         self.0
-            .with(&device.0, |d| d.read(label, first, count))
+            .with(&device.0, |d| {
+                Ok(ReadBytes {
+                    epoch: d.line().epoch,
+                    bytes: d.read(label, first, count)?,
+                })
+            })
+            .map_err(LinkError::Refused)
+    }
+
+    fn write(
+        &self,
+        _: &Door,
+        device: &Handle,
+        place: &WritePlace<'_>,
+        epoch: Epoch,
+        bytes: &[u8],
+    ) -> Result<Written, LinkError> {
+        self.0
+            .with(&device.0, |d| {
+                d.write(
+                    place.label.as_str(),
+                    place.first,
+                    bytes,
+                    epoch,
+                    place.digest,
+                )
+            })
             .map_err(LinkError::Refused)
     }
 
@@ -256,9 +282,26 @@ pub(crate) fn watch_with(chip_id: &str, clock: Arc<ByHand>) -> Device {
     Device::make_in(storage, Profile::gimbal(), &birth(chip_id), clock).unwrap()
 }
 
+fn watch(lock: LockState, clock: Arc<ByHand>) -> Device {
+    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    let birth = Birth {
+        lock,
+        ..birth("9a:77:01:5c:20:e4")
+    };
+    Device::make_in(storage, Profile::gimbal(), &birth, clock).unwrap()
+}
+
 /// A bench with Sanderling on it, linked, image on the shelf; nothing typed yet.
 pub(crate) fn linked() -> Bench {
-    bench(|bridge| Way::Link {
+    bench(LockState::Locked, |bridge| Way::Link {
+        bridge,
+        handle: Handle("dock-1".to_owned()),
+    })
+}
+
+/// A linked one whose lock is open.
+pub(crate) fn unlocked() -> Bench {
+    bench(LockState::Unlocked, |bridge| Way::Link {
         bridge,
         handle: Handle("dock-1".to_owned()),
     })
@@ -266,17 +309,13 @@ pub(crate) fn linked() -> Bench {
 
 /// The same with Sanderling by hand.
 pub(crate) fn by_hand() -> Bench {
-    bench(|_| Way::Hand)
+    bench(LockState::Locked, |_| Way::Hand)
 }
 
-fn bench(way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench {
+fn bench(lock: LockState, way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench {
     let folder = tempfile::tempdir().unwrap();
     let device_clock = Arc::new(ByHand::default());
-    let bridge = Bridge::new(
-        "table",
-        "t",
-        [watch_with("9a:77:01:5c:20:e4", device_clock.clone())],
-    );
+    let bridge = Bridge::new("table", "t", [watch(lock, device_clock.clone())]);
     let time = Arc::new(Time {
         bench: AtomicI64::new(1_795_500_000_000),
         device: device_clock,
@@ -330,6 +369,9 @@ impl Bench {
 
     /// What a killed and restarted process sees.
     pub(crate) fn restart(&mut self) {
+        // The process that goes lets go of the vault first.
+        let elsewhere = tempfile::tempdir().unwrap();
+        self.engine = open(elsewhere.path(), &self.bridge, &self.time, &self.ids);
         self.engine = open(self.folder.path(), &self.bridge, &self.time, &self.ids);
     }
 

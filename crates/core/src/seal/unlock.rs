@@ -1,98 +1,18 @@
-//! May I? Nothing changes a device's storage, slots or lock without a [`Permit`] for one
-//! [`Effect`]. Each effect has its own evidence list, here and nowhere else; one kind can't be
-//! spent as another.
-//!
-//! This version knows one effect, the unlock (`G1`). [`unlock_items`] is its list; [`mint`] turns a
-//! complete one into a permit, bound to the unit's hardware identity and the link's epoch.
+//! Unlocking a stage (`G1`): preparations, consequences told, typed consent.
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::link::Epoch;
-use veritope_wire::{Digest, Moment, UnitId};
+use veritope_wire::{Digest, Moment};
 
-use crate::budget::{Battery, BatteryVerdict};
-use crate::facts::{CitedFact, FactKey, FactValue, Facts, Happening, Reading};
+use super::{
+    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, by_link, cite,
+    in_mode, item, not_known, open_items, ownership,
+};
+use crate::budget::Battery;
+use crate::facts::{FactKey, FactValue, Facts, Happening};
 use crate::family::{Consequence, Family};
 use crate::keepsafe::{KeepSafe, open_classes};
-use crate::mode::{Lock, Mode};
+use crate::mode::Lock;
 use crate::rule::Rule;
-
-/// A change to a device that needs a permit.
-#[derive(
-    Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, utoipa::ToSchema,
-)]
-#[serde(tag = "effect", rename_all = "kebab-case")]
-pub enum Effect {
-    /// Opening one stage of the lock (`G1`).
-    Unlock {
-        /// The family's id of the stage.
-        stage: String,
-    },
-}
-
-/// How one piece of evidence stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum ItemState {
-    /// There.
-    Met,
-    /// Known to be otherwise.
-    Missing,
-    /// Not known.
-    Unknown,
-}
-
-/// What closes a gap; the screen turns it into a button.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(tag = "cure", rename_all = "kebab-case")]
-pub enum Cure {
-    /// Find out and type a fact.
-    TypeFact {
-        /// Which.
-        key: FactKey,
-        /// Where it stands on this family.
-        place: String,
-    },
-    /// Do something on the device, then type the fact again.
-    DoThenType {
-        /// Which.
-        key: FactKey,
-        /// What to do.
-        instruction: String,
-    },
-    /// Tick or waive the open classes.
-    KeepSafe {
-        /// How many are open.
-        open: u32,
-    },
-    /// Charge.
-    Charge {
-        /// Until this charge in per cent.
-        until_percent: u32,
-    },
-    /// Read over the link.
-    ReadByLink,
-    /// Read what it costs and type the name.
-    Consent,
-    /// Nothing helps here.
-    Nothing,
-}
-
-/// One line of an evidence list.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct Item {
-    /// The rule that asks for it.
-    pub rule: Rule,
-    /// How it stands.
-    pub state: ItemState,
-    /// In one sentence.
-    pub text: String,
-    /// What would help.
-    pub cure: Option<Cure>,
-    /// Minutes that this takes, where that is known.
-    pub minutes: Option<u32>,
-    /// The facts it rests on.
-    pub facts: Vec<CitedFact>,
-}
 
 /// A consent that a person typed for one run and one stage.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -138,11 +58,11 @@ pub fn told(consequences: &[Consequence]) -> Digest {
 #[must_use]
 pub fn unlock_preparations(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     vec![
-        ownership(evidence),
+        ownership(evidence.family, evidence.facts),
         lock(evidence),
         accounts(evidence),
         screen_lock(evidence),
-        battery(evidence),
+        battery(evidence.family, evidence.facts, evidence.battery),
         keep_safe(evidence),
     ]
 }
@@ -153,75 +73,6 @@ pub fn unlock_items(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let mut items = unlock_preparations(evidence);
     items.push(consent(evidence));
     items
-}
-
-fn cite(facts: &Facts, key: FactKey) -> Vec<CitedFact> {
-    match facts.get(key) {
-        Reading::Known(row) | Reading::Stale(row) => vec![row.into()],
-        Reading::Contradicted(rows) => rows.into_iter().map(CitedFact::from).collect(),
-        Reading::Unknown => Vec::new(),
-    }
-}
-
-/// The line for a fact that is not known now, with where to find it.
-fn not_known(evidence: &UnlockEvidence<'_>, rule: Rule, key: FactKey, question: &str) -> Item {
-    let place = evidence.family.place(key);
-    let text = match evidence.facts.get(key) {
-        Reading::Contradicted(_) => {
-            format!("{question} Two sources say different things: look again.")
-        }
-        Reading::Stale(_) => format!("{question} It was known, but something happened since."),
-        Reading::Known(_) | Reading::Unknown => question.to_owned(),
-    };
-    Item {
-        rule,
-        state: ItemState::Unknown,
-        text,
-        cure: Some(Cure::TypeFact {
-            key,
-            place: place.map_or_else(String::new, |place| place.place.clone()),
-        }),
-        minutes: place.map(|place| place.minutes).or(Some(1)),
-        facts: cite(evidence.facts, key),
-    }
-}
-
-fn item(rule: Rule, state: ItemState, text: impl Into<String>, facts: Vec<CitedFact>) -> Item {
-    Item {
-        rule,
-        state,
-        text: text.into(),
-        cure: None,
-        minutes: None,
-        facts,
-    }
-}
-
-fn ownership(evidence: &UnlockEvidence<'_>) -> Item {
-    let cited = cite(evidence.facts, FactKey::Ownership);
-    match evidence.facts.choice(FactKey::Ownership) {
-        Some("mine" | "asked") => item(
-            Rule::Care,
-            ItemState::Met,
-            "The unit is yours, or its owner asked you.",
-            cited,
-        ),
-        Some(_) => Item {
-            cure: Some(Cure::Nothing),
-            ..item(
-                Rule::Care,
-                ItemState::Missing,
-                "Nobody who may decide about this unit is known, so it is not worked on.",
-                cited,
-            )
-        },
-        None => not_known(
-            evidence,
-            Rule::Care,
-            FactKey::Ownership,
-            "Is it yours, or did its owner ask you?",
-        ),
-    }
 }
 
 fn lock(evidence: &UnlockEvidence<'_>) -> Item {
@@ -238,7 +89,8 @@ fn lock(evidence: &UnlockEvidence<'_>) -> Item {
             )
         },
         None => not_known(
-            evidence,
+            evidence.family,
+            evidence.facts,
             Rule::L3,
             FactKey::Lock,
             "Is it locked or unlocked?",
@@ -249,7 +101,8 @@ fn lock(evidence: &UnlockEvidence<'_>) -> Item {
 fn accounts(evidence: &UnlockEvidence<'_>) -> Item {
     let Some(row) = evidence.facts.known(FactKey::Accounts) else {
         return not_known(
-            evidence,
+            evidence.family,
+            evidence.facts,
             Rule::U6,
             FactKey::Accounts,
             "How many accounts are signed in?",
@@ -300,52 +153,11 @@ fn screen_lock(evidence: &UnlockEvidence<'_>) -> Item {
             )
         },
         None => not_known(
-            evidence,
+            evidence.family,
+            evidence.facts,
             Rule::U6,
             FactKey::ScreenLock,
             "Is the screen lock on or off?",
-        ),
-    }
-}
-
-fn battery(evidence: &UnlockEvidence<'_>) -> Item {
-    let battery = evidence.battery;
-    let cited = cite(evidence.facts, FactKey::Battery);
-    let Some(charge) = &battery.charge else {
-        return not_known(
-            evidence,
-            Rule::U7,
-            FactKey::Battery,
-            "How full is the battery?",
-        );
-    };
-    let percent = charge.permille / 10;
-    let needed = battery.begin_from_percent;
-    match battery.verdict {
-        BatteryVerdict::TooLow => Item {
-            cure: Some(Cure::Charge {
-                until_percent: needed,
-            }),
-            ..item(
-                Rule::U7,
-                ItemState::Missing,
-                format!("{percent} % is too low: charge until {needed} %."),
-                cited,
-            )
-        },
-        BatteryVerdict::UnderFloor => item(
-            Rule::U7,
-            ItemState::Met,
-            format!(
-                "{percent} % carries the whole sheet ({needed} % would do), but is under your own floor."
-            ),
-            cited,
-        ),
-        BatteryVerdict::Enough | BatteryVerdict::NotKnown => item(
-            Rule::U7,
-            ItemState::Met,
-            format!("{percent} % carries the whole sheet; {needed} % would do."),
-            cited,
         ),
     }
 }
@@ -417,78 +229,6 @@ fn consent(evidence: &UnlockEvidence<'_>) -> Item {
     }
 }
 
-/// What the link says of the unit at the moment of minting.
-#[derive(Debug, Clone, Copy)]
-pub struct LinkWitness<'a> {
-    /// The unit that the bench believes is attached.
-    pub unit: UnitId,
-    /// The facts that the link reports now.
-    pub live: &'a Facts,
-    /// The epoch they belong to.
-    pub epoch: Epoch,
-}
-
-/// Leave for one effect on one unit under one epoch.
-///
-/// It is spent by handing it over, and can't be copied, stored or made elsewhere:
-/// ```compile_fail
-/// fn misuse(permit: &veritope_core::seal::Permit) -> veritope_core::seal::Permit { permit.clone() }
-/// ```
-/// ```compile_fail
-/// fn store<T: serde::Serialize>(_: T) {}
-/// fn misuse(permit: veritope_core::seal::Permit) { store(permit) }
-/// ```
-/// ```compile_fail
-/// fn read_back<T: serde::de::DeserializeOwned>() {}
-/// fn misuse() { read_back::<veritope_core::seal::Permit>() }
-/// ```
-/// ```compile_fail
-/// fn forge(effect: veritope_core::seal::Effect) -> veritope_core::seal::Permit {
-///     veritope_core::seal::Permit { effect, epoch: todo!(), hardware: todo!(), unit: todo!() }
-/// }
-/// ```
-#[derive(Debug)]
-pub struct Permit {
-    effect: Effect,
-    unit: UnitId,
-    hardware: String,
-    epoch: Epoch,
-}
-
-impl Permit {
-    /// The one effect it is for.
-    #[must_use]
-    pub fn effect(&self) -> &Effect {
-        &self.effect
-    }
-
-    /// The unit it is for.
-    #[must_use]
-    pub fn unit(&self) -> UnitId {
-        self.unit
-    }
-
-    /// The hardware identity it is for, in full.
-    #[must_use]
-    pub fn hardware(&self) -> &str {
-        &self.hardware
-    }
-
-    /// The epoch under which it is good.
-    #[must_use]
-    pub fn epoch(&self) -> Epoch {
-        self.epoch
-    }
-}
-
-/// The seal stays closed; carries what is missing.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("the seal is closed: {} missing", .missing.len())]
-pub struct Closed {
-    /// What is missing, in the order of the list.
-    pub missing: Vec<Item>,
-}
-
 /// Mints the permit for one stage of an unlock (`G1`).
 ///
 /// # Errors
@@ -499,15 +239,8 @@ pub fn mint_unlock(
     evidence: &UnlockEvidence<'_>,
     witness: &LinkWitness<'_>,
 ) -> Result<Permit, Closed> {
-    let mut missing: Vec<Item> = unlock_items(evidence)
-        .into_iter()
-        .filter(|item| item.state != ItemState::Met)
-        .collect();
+    let mut missing = open_items(unlock_items(evidence));
     let family = evidence.family;
-    let by_link = |item: Item| Item {
-        cure: Some(Cure::ReadByLink),
-        ..item
-    };
     let Some(spec) = family.stages.iter().find(|spec| spec.id == stage) else {
         missing.push(item(
             Rule::G1,
@@ -528,18 +261,7 @@ pub fn mint_unlock(
             Vec::new(),
         ));
     }
-    if witness.live.mode() != Some(spec.mode) {
-        let found = witness.live.mode().map_or("not known", Mode::shown);
-        missing.push(by_link(item(
-            Rule::L3,
-            ItemState::Missing,
-            format!(
-                "It must be in {} for this; now: {found}.",
-                spec.mode.shown()
-            ),
-            cite(witness.live, FactKey::Mode),
-        )));
-    }
+    missing.extend(in_mode(&[spec.mode], witness));
     if witness.live.lock() != Some(Lock::Locked) {
         missing.push(by_link(item(
             Rule::L3,
@@ -548,49 +270,21 @@ pub fn mint_unlock(
             cite(witness.live, FactKey::Lock),
         )));
     }
-    let known = family.hardware_identity(evidence.facts);
-    let live = family.hardware_identity(witness.live);
-    let hardware = match (known, live) {
-        (Some(known), Some(live)) if known.value == live.value => Some(live.value.exact()),
-        (_, None) => {
-            missing.push(by_link(item(
-                Rule::K4,
-                ItemState::Unknown,
-                "The unit at the link does not give its hardware identity.",
-                Vec::new(),
-            )));
-            None
-        }
-        (known, Some(live)) => {
-            missing.push(item(
-                Rule::K4,
-                ItemState::Missing,
-                "The unit at the link is another one: its hardware identity differs.",
-                known
-                    .into_iter()
-                    .chain([live])
-                    .map(CitedFact::from)
-                    .collect(),
-            ));
-            None
-        }
-    };
-    match hardware {
-        Some(hardware) if missing.is_empty() => Ok(Permit {
-            effect: Effect::Unlock {
-                stage: stage.to_owned(),
-            },
-            unit: witness.unit,
-            hardware,
-            epoch: witness.epoch,
-        }),
-        _ => Err(Closed { missing }),
-    }
+    admit(
+        Effect::Unlock {
+            stage: stage.to_owned(),
+        },
+        missing,
+        family,
+        evidence.facts,
+        witness,
+    )
 }
 
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
+    use veritope_wire::link::Epoch;
 
     use super::*;
     use crate::budget::{self, Policy};

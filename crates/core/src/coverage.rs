@@ -1,0 +1,775 @@
+//! Is the backup enough? (JOB 6)
+//!
+//! Works on what the log says of captures and copies; whether bytes still lie where the log says
+//! is for [`VerifiedCopy`] to show, made anew in every process.
+
+use std::collections::BTreeSet;
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId};
+
+use crate::budget::{Media, Policy};
+use crate::digest::{Claimed, Seen};
+use crate::family::{Blank, Changes, Family, Role};
+use crate::partitions::{Described, OwnPartition, describe};
+use crate::rule::Rule;
+use crate::seal::{Cure, Item, ItemState};
+
+/// How long a verification counts (`B7`), in milliseconds.
+pub const VERIFIED_FOR_MS: u64 = 180 * 24 * 3_600_000;
+
+/// Where bytes come from (`S1`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Origin {
+    /// Read by this program over the link, hardware identity seen.
+    Read,
+    /// Declared by a person; never written to a device-unique partition.
+    Declared,
+}
+
+/// Whether the system ran while bytes were read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Rest {
+    /// It did not.
+    AtRest,
+    /// It did.
+    Live,
+}
+
+/// How often a partition was read, and what that showed (`B4`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Agreement {
+    /// Once.
+    Once,
+    /// Twice, and both agree.
+    Twice,
+    /// The second read differed, a third agreed with one of them.
+    TwoOfThree,
+}
+
+/// Whether bytes hold anything (`B5`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum BlankBytes {
+    /// They do.
+    No,
+    /// All 0x00.
+    Zeros,
+    /// All 0xFF.
+    Ones,
+}
+
+impl BlankBytes {
+    /// What these bytes are.
+    #[must_use]
+    pub fn of(bytes: &[u8]) -> Self {
+        match bytes.first() {
+            Some(0x00) if bytes.iter().all(|byte| *byte == 0x00) => Self::Zeros,
+            Some(0xFF) if bytes.iter().all(|byte| *byte == 0xFF) => Self::Ones,
+            _ => Self::No,
+        }
+    }
+
+    /// What two pieces are together.
+    #[must_use]
+    pub fn and(self, other: Self) -> Self {
+        if self == other { self } else { Self::No }
+    }
+}
+
+/// A captured partition, as the log has it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CapturedFacts {
+    /// Label.
+    pub label: Label,
+    /// Length in bytes.
+    pub length_bytes: u64,
+    /// Digest of the image.
+    pub blake3: Digest,
+    /// How often it was read.
+    pub agreement: Agreement,
+    /// Whether it holds anything.
+    pub blank: BlankBytes,
+}
+
+/// A capture, as the log has it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CaptureFacts {
+    /// Its id.
+    pub id: CaptureId,
+    /// When the reading began.
+    pub taken: Moment,
+    /// Digest of its manifest: another manifest is another capture, whatever it says.
+    pub manifest: Digest,
+    /// Read or declared.
+    pub origin: Origin,
+    /// At rest or live.
+    pub rest: Rest,
+    /// Partitions and tables in disk order.
+    pub partitions: Vec<CapturedFacts>,
+}
+
+impl CaptureFacts {
+    /// The entry of one partition.
+    #[must_use]
+    pub fn partition(&self, label: &Label) -> Option<&CapturedFacts> {
+        self.partitions.iter().find(|part| part.label == *label)
+    }
+}
+
+/// A copy of a capture in a place, as the log has it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CopyFacts {
+    /// Of which capture.
+    pub capture: CaptureId,
+    /// Where.
+    pub place: PlaceId,
+    /// The place's name.
+    pub name: String,
+    /// The medium beneath; nothing for memory, which never counts.
+    pub medium: Option<String>,
+    /// When it was last read back and found sound.
+    pub verified: Option<Moment>,
+    /// Partitions found damaged at the last reading.
+    pub damaged: Vec<Label>,
+}
+
+/// What was last written to a partition by us, and shown to be there.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Written {
+    /// The partition.
+    pub label: Label,
+    /// The image.
+    pub image: Digest,
+    /// When.
+    pub at: Moment,
+}
+
+/// A copy that was read back from its medium in this process: its bytes were hashed, and have the
+/// digest that the log gives.
+///
+/// It can't be copied or stored, so that it can't outlive what it saw:
+/// ```compile_fail
+/// fn misuse(copy: &veritope_core::coverage::VerifiedCopy) -> veritope_core::coverage::VerifiedCopy { copy.clone() }
+/// ```
+/// ```compile_fail
+/// fn store<T: serde::Serialize>(_: T) {}
+/// fn misuse(copy: veritope_core::coverage::VerifiedCopy) { store(copy) }
+/// ```
+#[derive(Debug)]
+pub struct VerifiedCopy {
+    label: Label,
+    place: PlaceId,
+    digest: Digest,
+    at: Moment,
+}
+
+impl VerifiedCopy {
+    /// How long it counts in a mint, in milliseconds.
+    pub const FRESH_FOR_MS: u64 = 10 * 60_000;
+
+    /// Brings what was seen and what is claimed together; nothing when they differ.
+    #[must_use]
+    pub fn new(
+        label: Label,
+        place: PlaceId,
+        seen: &Seen,
+        claim: Claimed,
+        at: Moment,
+    ) -> Option<Self> {
+        seen.agrees_with(claim).then(|| Self {
+            label,
+            place,
+            digest: seen.digest(),
+            at,
+        })
+    }
+
+    /// The partition.
+    #[must_use]
+    pub fn label(&self) -> &Label {
+        &self.label
+    }
+
+    /// The place it was read from.
+    #[must_use]
+    pub fn place(&self) -> PlaceId {
+        self.place
+    }
+
+    /// The image's digest.
+    #[must_use]
+    pub fn digest(&self) -> Digest {
+        self.digest
+    }
+
+    /// Whether it was seen within the last ten minutes.
+    #[must_use]
+    pub fn is_fresh(&self, now: Moment) -> bool {
+        now.ms_since(self.at) <= Self::FRESH_FOR_MS
+    }
+}
+
+/// How far a partition is kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Kept {
+    /// As the rules want it.
+    Enough,
+    /// Captured, and something is missing yet.
+    Partly,
+    /// Not at all.
+    Not,
+    /// Never wanted, or not now.
+    NotWanted,
+}
+
+/// Whether a capture wants a partition (`B3`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Wanted {
+    /// In every capture.
+    Always,
+    /// In a full one.
+    InFull,
+    /// Never.
+    Never,
+}
+
+/// Whether a capture wants a partition of this role (`B3`).
+#[must_use]
+pub fn wanted(role: Role) -> Wanted {
+    match role {
+        Role::BootChain
+        | Role::Boot
+        | Role::Recovery
+        | Role::DeviceUnique
+        | Role::LockState
+        | Role::BootControl => Wanted::Always,
+        Role::Os => Wanted::InFull,
+        Role::UserData | Role::Cache => Wanted::Never,
+    }
+}
+
+/// One partition of the unit and how it is kept.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CoverageRow {
+    /// The partition with its role.
+    #[serde(flatten)]
+    pub described: Described,
+    /// Fixed or living.
+    pub changes: Changes,
+    /// Whether it is wanted.
+    pub wanted: Wanted,
+    /// How far it is kept.
+    pub kept: Kept,
+    /// The capture that counts for it.
+    pub capture: Option<CaptureId>,
+    /// Places with a verified copy of that.
+    pub places: u32,
+    /// In one sentence.
+    pub text: String,
+    /// The rule behind it.
+    pub rule: Rule,
+}
+
+/// How a unit's partitions are kept.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Coverage {
+    /// Partitions in disk order.
+    pub rows: Vec<CoverageRow>,
+    /// The evidence of `B6`: one line for each partition that exists once.
+    pub items: Vec<Item>,
+}
+
+impl Coverage {
+    /// Whether all that exists once is captured since the system last ran: what a plan wants done
+    /// before a write. How many copies there are is another question.
+    #[must_use]
+    pub fn is_captured_now(&self) -> bool {
+        self.rows
+            .iter()
+            .filter(|row| row.described.role == Role::DeviceUnique)
+            .all(|row| row.capture.is_some())
+            && !self.rows.is_empty()
+    }
+
+    /// Whether the whole evidence of `B6` is there.
+    #[must_use]
+    pub fn is_enough(&self) -> bool {
+        !self.items.is_empty() && self.items.iter().all(|item| item.state == ItemState::Met)
+    }
+}
+
+/// Everything that the judgement looks at.
+#[derive(Debug, Clone, Copy)]
+pub struct CoverageInput<'a> {
+    /// The family.
+    pub family: &'a Family,
+    /// The unit's own partitions.
+    pub own: &'a [OwnPartition],
+    /// Captures of this unit, any order.
+    pub captures: &'a [CaptureFacts],
+    /// Copies of them.
+    pub copies: &'a [CopyFacts],
+    /// What we wrote last.
+    pub written: &'a [Written],
+    /// The bench's policy.
+    pub policy: &'a Policy,
+    /// When the system last ran, as far as anybody saw.
+    pub system_ran: Option<Moment>,
+    /// Now.
+    pub now: Moment,
+}
+
+/// What a blank partition means (`B5`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Finding {
+    /// It holds something.
+    Holds,
+    /// The family says that it may be blank.
+    Expected,
+    /// Blank in every capture there is: nothing is left to lose.
+    FoundLost,
+    /// It held something before.
+    Unexplained,
+}
+
+/// Judges how a unit's partitions are kept.
+#[must_use]
+pub fn judge(input: &CoverageInput<'_>) -> Coverage {
+    let mut rows = Vec::new();
+    let mut items = Vec::new();
+    for described in describe(input.family, input.own) {
+        let row = row(input, described);
+        if row.described.role == Role::DeviceUnique {
+            items.push(item(&row));
+        }
+        rows.push(row);
+    }
+    Coverage { rows, items }
+}
+
+fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
+    let label = described.own.label.clone();
+    let spec = input.family.partition(&label);
+    // What nobody listed may change at any start.
+    let changes = spec.map_or(Changes::Living, |spec| spec.changes);
+    let mut row = CoverageRow {
+        wanted: wanted(described.role),
+        described,
+        changes,
+        kept: Kept::Not,
+        capture: None,
+        places: 0,
+        text: String::new(),
+        rule: Rule::B3,
+    };
+    if row.wanted == Wanted::Never {
+        row.kept = Kept::NotWanted;
+        "Not captured: nothing of it could be put back, or nothing is lost."
+            .clone_into(&mut row.text);
+        return row;
+    }
+    let mut holding: Vec<(&CaptureFacts, &CapturedFacts)> = input
+        .captures
+        .iter()
+        .filter_map(|capture| Some((capture, capture.partition(&label)?)))
+        .filter(|(_, part)| part.length_bytes == row.described.own.length_bytes)
+        .collect();
+    holding.sort_by_key(|(capture, _)| std::cmp::Reverse((capture.taken, capture.id)));
+    // What was put back since is what lies there now: the capture that it came from counts, and
+    // what was captured in between does not.
+    let put_back = input
+        .written
+        .iter()
+        .find(|written| written.label == label)
+        .filter(|written| {
+            holding.first().is_some_and(|(c, _)| c.taken <= written.at)
+                && holding.iter().any(|(_, part)| part.blake3 == written.image)
+        });
+    if let Some(written) = put_back {
+        holding.retain(|(_, part)| part.blake3 == written.image);
+    }
+    let known_at = |capture: &CaptureFacts| put_back.map_or(capture.taken, |written| written.at);
+    let is_unique = row.described.role == Role::DeviceUnique;
+    let may_be_blank = spec.is_some_and(|spec| spec.blank == Blank::Expected);
+    let finding = match holding.first() {
+        Some((_, newest)) if newest.blank != BlankBytes::No => {
+            if may_be_blank || !is_unique {
+                Finding::Expected
+            } else if holding.iter().all(|(_, part)| part.blank != BlankBytes::No) {
+                Finding::FoundLost
+            } else {
+                Finding::Unexplained
+            }
+        }
+        _ => Finding::Holds,
+    };
+    if finding == Finding::Unexplained {
+        row.kept = Kept::Partly;
+        row.rule = Rule::B5;
+        row.text = format!(
+            "{label} is blank now and held something before: put it back from a capture first."
+        );
+        return row;
+    }
+    let Some((capture, part)) = holding.first().copied() else {
+        if is_unique || row.wanted == Wanted::Always {
+            row.text = format!("{label} was never captured.");
+        } else {
+            row.kept = Kept::NotWanted;
+            row.text = format!("{label} is in full captures only.");
+        }
+        return row;
+    };
+    if is_unique {
+        if let Some((rule, text)) = unsound(input, &row, capture, part, known_at(capture)) {
+            row.kept = Kept::Partly;
+            row.rule = rule;
+            row.text = text;
+            return row;
+        }
+    }
+    row.capture = Some(capture.id);
+    row.rule = Rule::B6;
+    let places = counted(input, capture.id, &label);
+    row.places = u32::try_from(places.len()).unwrap_or(u32::MAX);
+    let needed = u32::from(input.policy.copies.max(1));
+    let lost = if finding == Finding::FoundLost {
+        " It was blank in every capture: found lost before anything was written."
+    } else {
+        ""
+    };
+    if !is_unique {
+        row.kept = if row.places > 0 {
+            Kept::Enough
+        } else {
+            Kept::Partly
+        };
+        row.text = match row.places {
+            0 => format!("{label} is captured; no copy of it was read back yet."),
+            n => format!("{label} is captured, read back in {n} places."),
+        };
+    } else if row.places >= needed {
+        row.kept = Kept::Enough;
+        row.text = format!(
+            "{label}: {} of {needed} copies read back.{lost}",
+            row.places
+        );
+    } else {
+        row.kept = Kept::Partly;
+        row.text = format!(
+            "{label}: {} of {needed} copies read back.{lost}",
+            row.places
+        );
+    }
+    row
+}
+
+/// Why a capture of a partition that exists once does not count, if so.
+fn unsound(
+    input: &CoverageInput<'_>,
+    row: &CoverageRow,
+    capture: &CaptureFacts,
+    part: &CapturedFacts,
+    known_at: Moment,
+) -> Option<(Rule, String)> {
+    let label = &row.described.own.label;
+    if capture.origin == Origin::Declared {
+        return Some((
+            Rule::S1,
+            format!("Where the bytes of {label} come from was only declared: capture it."),
+        ));
+    }
+    if capture.rest == Rest::Live {
+        return Some((
+            Rule::B4,
+            format!("{label} was read while the system ran: capture it at rest."),
+        ));
+    }
+    if part.agreement == Agreement::Once {
+        return Some((
+            Rule::B4,
+            format!("{label} was read once only: capture it again, it is read twice."),
+        ));
+    }
+    let is_old =
+        row.changes == Changes::Living && input.system_ran.is_some_and(|ran| ran >= known_at);
+    is_old.then(|| {
+        (
+            Rule::B6,
+            format!("The system ran since {label} was captured, and it lives: capture it again."),
+        )
+    })
+}
+
+/// Places whose copy of this partition counts.
+fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> BTreeSet<String> {
+    input
+        .copies
+        .iter()
+        .filter(|copy| copy.capture == capture && !copy.damaged.contains(label))
+        .filter(|copy| {
+            copy.verified
+                .is_some_and(|at| input.now.ms_since(at) <= VERIFIED_FOR_MS)
+        })
+        .filter_map(|copy| {
+            let medium = copy.medium.as_ref()?;
+            Some(match input.policy.media {
+                Media::Distinct => medium.clone(),
+                Media::Any => copy.place.to_string(),
+            })
+        })
+        .collect()
+}
+
+fn item(row: &CoverageRow) -> Item {
+    let cure = match (row.kept, row.rule, row.capture) {
+        (Kept::Enough, ..) => None,
+        (_, Rule::B5, _) => Some(Cure::PutBack),
+        (_, _, Some(capture)) => Some(Cure::KeepCopies { capture }),
+        _ => Some(Cure::Capture),
+    };
+    Item {
+        rule: row.rule,
+        state: if row.kept == Kept::Enough {
+            ItemState::Met
+        } else {
+            ItemState::Missing
+        },
+        text: row.text.clone(),
+        cure,
+        minutes: None,
+        facts: Vec::new(),
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod testing {
+    //! A watch that is kept as the rules want it.
+    use super::*;
+    use crate::facts::testing::at;
+    use crate::family::testing::gimbal;
+
+    pub(crate) fn own() -> Vec<OwnPartition> {
+        let mut offset = 1 << 20;
+        gimbal()
+            .partitions
+            .iter()
+            .zip(1..)
+            .map(|(spec, number)| {
+                let length_bytes = u64::from(spec.mib) << 20;
+                offset += length_bytes;
+                OwnPartition {
+                    label: spec.label.clone(),
+                    number,
+                    offset_bytes: offset - length_bytes,
+                    length_bytes,
+                }
+            })
+            .collect()
+    }
+
+    pub(crate) fn capture(n: u64, minute: i64) -> CaptureFacts {
+        CaptureFacts {
+            id: format!("00000000-0000-7000-8000-{n:012}").parse().unwrap(),
+            taken: at(minute),
+            manifest: Digest::of(&n.to_le_bytes()),
+            origin: Origin::Read,
+            rest: Rest::AtRest,
+            partitions: own()
+                .iter()
+                .map(|own| CapturedFacts {
+                    label: own.label.clone(),
+                    length_bytes: own.length_bytes,
+                    blake3: Digest::of(own.label.as_str().as_bytes()),
+                    agreement: Agreement::Twice,
+                    blank: BlankBytes::No,
+                })
+                .collect(),
+        }
+    }
+
+    pub(crate) fn copy(of: &CaptureFacts, place: u64, minute: i64) -> CopyFacts {
+        CopyFacts {
+            capture: of.id,
+            place: format!("00000000-0000-7000-9000-{place:012}")
+                .parse()
+                .unwrap(),
+            name: format!("place {place}"),
+            medium: Some(format!("disk {place}")),
+            verified: Some(at(minute)),
+            damaged: Vec::new(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::testing::{capture, copy, own};
+    use super::*;
+    use crate::facts::testing::at;
+    use crate::family::testing::gimbal;
+
+    struct Case {
+        captures: Vec<CaptureFacts>,
+        copies: Vec<CopyFacts>,
+        written: Vec<Written>,
+        policy: Policy,
+        system_ran: Option<Moment>,
+        now: Moment,
+    }
+
+    fn kept() -> Case {
+        let taken = capture(1, 10);
+        Case {
+            copies: vec![copy(&taken, 1, 11), copy(&taken, 2, 12)],
+            captures: vec![taken],
+            written: Vec::new(),
+            policy: Policy::usual(),
+            system_ran: Some(at(5)),
+            now: at(20),
+        }
+    }
+
+    fn judged(case: &Case) -> Coverage {
+        judge(&CoverageInput {
+            family: &gimbal(),
+            own: &own(),
+            captures: &case.captures,
+            copies: &case.copies,
+            written: &case.written,
+            policy: &case.policy,
+            system_ran: case.system_ran,
+            now: case.now,
+        })
+    }
+
+    fn missing(case: &Case) -> Vec<(Rule, String)> {
+        let open = judged(case).items.into_iter();
+        open.filter(|item| item.state != ItemState::Met)
+            .map(|item| (item.rule, item.text))
+            .collect()
+    }
+
+    fn persist(capture: &mut CaptureFacts) -> &mut CapturedFacts {
+        let mut parts = capture.partitions.iter_mut();
+        parts.find(|part| part.label.as_str() == "persist").unwrap()
+    }
+
+    #[test]
+    fn two_verified_copies_on_two_media_are_enough() {
+        let coverage = judged(&kept());
+        assert!(coverage.is_enough() && coverage.is_captured_now());
+        assert_eq!(coverage.items.len(), 2, "persist and modemst1");
+    }
+
+    #[test]
+    fn each_lack_is_named_with_its_rule() {
+        type Spoil = fn(&mut Case);
+        let cases: [(Spoil, Rule, &str); 11] = [
+            (|c| c.captures.clear(), Rule::B3, "never captured"),
+            (
+                |c| c.captures[0].rest = Rest::Live,
+                Rule::B4,
+                "while the system ran",
+            ),
+            (
+                |c| c.captures[0].origin = Origin::Declared,
+                Rule::S1,
+                "only declared",
+            ),
+            (
+                |c| persist(&mut c.captures[0]).agreement = Agreement::Once,
+                Rule::B4,
+                "once only",
+            ),
+            (
+                |c| c.system_ran = Some(at(15)),
+                Rule::B6,
+                "capture it again",
+            ),
+            (|c| drop(c.copies.pop()), Rule::B6, "1 of 2 copies"),
+            (|c| c.copies[1].verified = None, Rule::B6, "1 of 2 copies"),
+            (|c| c.copies[1].medium = None, Rule::B6, "1 of 2 copies"),
+            (
+                |c| c.copies[1].medium = c.copies[0].medium.clone(),
+                Rule::B6,
+                "1 of 2 copies",
+            ),
+            (
+                |c| c.copies[1].damaged = vec!["persist".parse().unwrap()],
+                Rule::B6,
+                "1 of 2 copies",
+            ),
+            (
+                |c| c.now = at(12 + 180 * 24 * 60),
+                Rule::B6,
+                "1 of 2 copies",
+            ),
+        ];
+        for (spoil, rule, words) in cases {
+            let mut case = kept();
+            spoil(&mut case);
+            let found = missing(&case);
+            let (found_rule, text) = found
+                .first()
+                .unwrap_or_else(|| panic!("{words}: nothing missing"));
+            assert_eq!(*found_rule, rule, "{words}");
+            assert!(text.contains(words), "{text}");
+        }
+    }
+
+    #[test]
+    fn any_two_places_do_when_the_policy_says_so() {
+        let mut case = kept();
+        case.copies[1].medium = case.copies[0].medium.clone();
+        case.policy.media = Media::Any;
+        assert_eq!(missing(&case), []);
+    }
+
+    #[test]
+    fn a_blank_partition_is_unexplained_or_found_lost() {
+        let mut case = kept();
+        persist(&mut case.captures[0]).blank = BlankBytes::Zeros;
+        persist(&mut case.captures[0]).blake3 = Digest::of(b"zeros");
+        // Blank in all there is: told, and nothing is left to lose.
+        let coverage = judged(&case);
+        assert!(coverage.is_enough());
+        assert!(
+            coverage.items[0].text.contains("found lost"),
+            "{}",
+            coverage.items[0].text
+        );
+        // It held something before: shut until it is put back.
+        let before = capture(2, 7);
+        case.captures.push(before);
+        let found = missing(&case);
+        assert_eq!(found[0].0, Rule::B5, "{found:?}");
+        // Put back: the capture that it came from counts again.
+        let whole = case.captures[1].clone();
+        case.copies
+            .extend([copy(&whole, 1, 11), copy(&whole, 2, 12)]);
+        case.written = vec![Written {
+            label: "persist".parse().unwrap(),
+            image: persist(&mut case.captures[1]).blake3,
+            at: at(16),
+        }];
+        let found = missing(&case);
+        assert!(
+            found.iter().all(|(_, text)| !text.contains("persist")),
+            "{found:?}"
+        );
+    }
+
+    #[test]
+    fn another_length_is_no_backup_of_it() {
+        let mut case = kept();
+        persist(&mut case.captures[0]).length_bytes -= 512;
+        assert!(missing(&case)[0].1.contains("never captured"));
+    }
+}

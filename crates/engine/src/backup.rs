@@ -1,0 +1,854 @@
+//! Captures and their copies: take, copy, read back, repair. Reading changes nothing on a device,
+//! so no permit is needed; what is read is checked all the same (`B1`-`B8`).
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+use veritope_core::coverage::{
+    self, Agreement, CaptureFacts, CapturedFacts, CopyFacts, Coverage, CoverageInput, Origin, Rest,
+    VerifiedCopy, Wanted, wanted,
+};
+use veritope_core::digest::{Claimed, FrameLayout};
+use veritope_core::facts::Happening;
+use veritope_core::family::{Family, Role};
+use veritope_core::partitions::{OwnPartition, describe};
+use veritope_formats::filesystem;
+use veritope_formats::table::read_table;
+use veritope_link::{DeviceLink, LinkError};
+use veritope_vault::{
+    Access, CaptureSource, Captured, CapturedArea, ImageState, MANIFEST_VERSION, Manifest, Staging,
+    Vault, pump,
+};
+use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine};
+use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
+
+use crate::bench::{Engine, Observation};
+use crate::error::EngineError;
+use crate::places::{OWN_NAME, medium_text};
+use crate::record::{DamageFacts, Entry};
+use crate::run::Watcher;
+use crate::unit::UnitRecord;
+
+/// How much a capture takes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "kind", rename_all = "kebab-case")]
+pub enum CaptureKind {
+    /// All but the system (`B3`).
+    Quick,
+    /// The system too.
+    Full,
+    /// Some partitions, before they are written.
+    Some {
+        /// Which.
+        labels: Vec<Label>,
+    },
+}
+
+/// How far a job that moves bytes is.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Moving {
+    /// What it is at, in words.
+    pub what: String,
+    /// Bytes moved.
+    pub done_bytes: u64,
+    /// Bytes to move in all.
+    pub total_bytes: u64,
+}
+
+/// What a capture under way needs to go on after a restart.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+struct Note {
+    unit: UnitId,
+    kind: CaptureKind,
+    taken: Moment,
+    hardware: String,
+    guids: Vec<String>,
+}
+
+/// The tables of a unit, read and compared.
+pub(crate) struct Tables {
+    areas: Vec<CapturedArea>,
+    pub(crate) own: Vec<OwnPartition>,
+    placed: Vec<Image>,
+}
+
+impl Tables {
+    /// The first area's own identifier.
+    pub(crate) fn guid(&self) -> String {
+        self.areas
+            .first()
+            .map_or_else(String::new, |area| area.guid.clone())
+    }
+}
+
+/// One thing to read.
+#[derive(Debug, Clone)]
+struct Image {
+    label: Label,
+    role: Option<Role>,
+    area: u32,
+    number: u32,
+    offset_bytes: u64,
+    length_bytes: u64,
+}
+
+/// Adds up what moves and tells the watcher.
+struct Meter<'w> {
+    watcher: &'w dyn Watcher,
+    moving: Moving,
+}
+
+impl Meter<'_> {
+    fn at(&mut self, what: String) {
+        self.moving.what = what;
+        self.watcher.moving(&self.moving);
+    }
+
+    fn moved(&mut self, bytes: u64) {
+        self.moving.done_bytes += bytes;
+        self.watcher.moving(&self.moving);
+    }
+}
+
+/// The reading of a capture broke off, or its bytes are no backup.
+fn no_backup(rule: veritope_core::rule::Rule, text: String) -> EngineError {
+    EngineError::NoBackup { rule, text }
+}
+
+impl Engine {
+    /// How a unit's partitions are kept, by the log.
+    pub(crate) fn coverage_of(&self, record: &UnitRecord, family: &Family) -> Coverage {
+        let facts = record.known();
+        coverage::judge(&CoverageInput {
+            family,
+            own: record.own.as_deref().unwrap_or(&[]),
+            captures: &record.captures,
+            copies: &record.copies,
+            written: &record.written,
+            policy: &self.policy(),
+            system_ran: facts.last(Happening::SystemRan),
+            now: self.now(),
+        })
+    }
+
+    /// Captures a unit's partitions, and reads the capture back. One that was cut off goes on where
+    /// it was.
+    ///
+    /// # Errors
+    /// When the unit gives no rights to read now, its tables make no sense, the bytes are no
+    /// backup, there is no room, or the link breaks: then what was read stays, and the next call
+    /// goes on.
+    pub fn capture(
+        &self,
+        unit: UnitId,
+        kind: &CaptureKind,
+        watcher: &dyn Watcher,
+    ) -> Result<CaptureId, EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        self.capture_held(unit, kind, watcher)
+    }
+
+    pub(crate) fn capture_held(
+        &self,
+        unit: UnitId,
+        kind: &CaptureKind,
+        watcher: &dyn Watcher,
+    ) -> Result<CaptureId, EngineError> {
+        use veritope_core::rule::Rule;
+        let seen = self.observe(unit)?;
+        let record = self.record(unit)?;
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let mode =
+            seen.mode()
+                .filter(|mode| mode.reads_partitions())
+                .ok_or(EngineError::NotThisWay(
+                    "partitions are read in a recovery: start one from memory first",
+                ))?;
+        let hardware = family
+            .hardware_identity(&seen.facts)
+            .map(|row| row.value.exact())
+            .ok_or_else(|| {
+                no_backup(
+                    Rule::K4,
+                    "the unit does not give its hardware identity, so a capture could not be told from another unit's".to_owned(),
+                )
+            })?;
+        let device = self.device(&record)?;
+        let epoch = seen.state.epoch;
+        let tables = read_tables(&device, epoch)?;
+        let images = images(family, &tables, kind);
+        let (job, taken) = self.job_for(&record, kind, &hardware, &tables)?;
+        let mut staging = self.vault.stage(job)?;
+        staging.note(
+            "capture",
+            &Note {
+                unit,
+                kind: kind.clone(),
+                taken,
+                hardware,
+                guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
+            },
+        )?;
+        let all: u64 = images.iter().map(|image| image.length_bytes).sum();
+        let twice: u64 = images
+            .iter()
+            .filter(|image| image.role == Some(Role::DeviceUnique))
+            .map(|image| image.length_bytes)
+            .sum();
+        let here: u64 = images
+            .iter()
+            .map(|image| {
+                FrameLayout::new(image.length_bytes)
+                    .span(staging.frames_of(&image.label))
+                    .0
+            })
+            .sum();
+        self.vault.has_room(all - here)?;
+        let mut meter = Meter {
+            watcher,
+            moving: Moving {
+                what: String::new(),
+                done_bytes: here,
+                // Read back at the end, once.
+                total_bytes: all + twice + all,
+            },
+        };
+        let reader = Reader {
+            device: &device,
+            epoch,
+        };
+        let mut partitions = Vec::new();
+        for image in &images {
+            partitions.push(reader.take(&mut staging, image, &mut meter)?);
+        }
+        let manifest = Manifest {
+            veritope_capture: MANIFEST_VERSION,
+            capture: CaptureId::new(job.uuid()),
+            unit,
+            nickname: record.nickname.clone(),
+            taken,
+            family: family.codename.clone(),
+            identifiers: identifiers(family, &record, &seen),
+            build: record
+                .known()
+                .known(veritope_core::facts::FactKey::Build)
+                .map(|row| row.value.exact()),
+            source: CaptureSource {
+                origin: Origin::Read,
+                mode,
+                rest: Rest::AtRest,
+                lock: seen.lock(),
+            },
+            areas: tables.areas.clone(),
+            partitions,
+        };
+        let digest = staging.finish(&manifest)?;
+        let capture = facts_of(&manifest, digest);
+        let own_copy = CopyFacts {
+            capture: capture.id,
+            place: self.vault.id(),
+            name: OWN_NAME.to_owned(),
+            medium: medium_text(&self.vault.medium()?),
+            verified: None,
+            damaged: Vec::new(),
+        };
+        self.append(
+            unit,
+            None,
+            vec![
+                Entry::Captured {
+                    capture,
+                    own: tables.own,
+                },
+                Entry::CopyMade { copy: own_copy },
+            ],
+        )?;
+        self.read_back(&self.vault, OWN_NAME, &manifest, &mut meter)?;
+        Ok(manifest.capture)
+    }
+
+    /// The job to go on with, or a new one. What was read before the system ran is not gone on
+    /// with: living partitions are other ones now.
+    fn job_for(
+        &self,
+        record: &UnitRecord,
+        kind: &CaptureKind,
+        hardware: &str,
+        tables: &Tables,
+    ) -> Result<(JobId, Moment), EngineError> {
+        let guids: Vec<String> = tables.areas.iter().map(|area| area.guid.clone()).collect();
+        let ran = record.known().last(Happening::SystemRan);
+        for job in self.vault.staged()? {
+            let staging = self.vault.stage(job)?;
+            let Some(note) = staging.noted::<Note>("capture")? else {
+                continue;
+            };
+            if note.unit != record.id || note.kind != *kind {
+                continue;
+            }
+            let is_same = note.hardware == hardware && note.guids == guids;
+            if is_same && ran.is_none_or(|ran| ran < note.taken) {
+                return Ok((job, note.taken));
+            }
+            staging.discard()?;
+        }
+        Ok((JobId::new(self.parts.ids.fresh()), self.now()))
+    }
+
+    /// Captures that were cut off and whose unit could be read on now: they go on by themselves.
+    #[must_use]
+    pub fn resumable(&self) -> Vec<(UnitId, CaptureKind)> {
+        let Ok(jobs) = self.vault.staged() else {
+            return Vec::new();
+        };
+        jobs.into_iter()
+            .filter_map(|job| self.vault.stage(job).ok()?.noted::<Note>("capture").ok()?)
+            .filter(|note| !matches!(note.kind, CaptureKind::Some { .. }))
+            .filter(|note| !self.is_changing(note.unit))
+            .filter(|note| {
+                self.record(note.unit).is_ok_and(|record| {
+                    self.answers(&record)
+                        && record
+                            .known()
+                            .mode()
+                            .is_some_and(veritope_core::mode::Mode::reads_partitions)
+                })
+            })
+            .map(|note| (note.unit, note.kind))
+            .collect()
+    }
+
+    /// Reads a copy back from its medium and writes down what was found (`B7`).
+    fn read_back(
+        &self,
+        vault: &Vault,
+        name: &str,
+        manifest: &Manifest,
+        meter: &mut Meter<'_>,
+    ) -> Result<(), EngineError> {
+        meter.at(format!("reading the copy in {name} back"));
+        let report = vault.verify(manifest, |bytes| {
+            meter.moved(bytes);
+            !meter.watcher.should_stop()
+        });
+        if meter.watcher.should_stop() {
+            return Err(EngineError::Stopped);
+        }
+        let damage = report
+            .damage
+            .into_iter()
+            .map(|one| DamageFacts {
+                label: one.label,
+                frame: one.frame,
+                first_byte: one.first_byte,
+                last_byte: one.last_byte,
+                what: one.what,
+            })
+            .collect();
+        self.append(
+            manifest.unit,
+            None,
+            vec![Entry::CopyRead {
+                capture: manifest.capture,
+                place: vault.id(),
+                name: name.to_owned(),
+                medium: medium_text(&vault.medium()?),
+                damage,
+            }],
+        )
+    }
+
+    /// The manifest of a capture, from the first place that has it with the digest that the log
+    /// knows.
+    pub(crate) fn manifest_of(
+        &self,
+        record: &UnitRecord,
+        capture: CaptureId,
+    ) -> Result<Manifest, EngineError> {
+        let facts = record
+            .captures
+            .iter()
+            .find(|known| known.id == capture)
+            .ok_or(EngineError::NoCapture(capture))?;
+        let mut last = EngineError::NoCapture(capture);
+        for place in self.all_places() {
+            let found = self
+                .open_place(place.id, Access::Read)
+                .and_then(|(_, vault)| Ok(vault.manifest(record.id, capture)?));
+            match found {
+                Ok((manifest, digest)) if digest == facts.manifest => return Ok(manifest),
+                Ok(_) => {
+                    last = no_backup(
+                        veritope_core::rule::Rule::S1,
+                        format!(
+                            "the manifest in {} is not the one that was written",
+                            place.name
+                        ),
+                    );
+                }
+                Err(error) => last = error,
+            }
+        }
+        Err(last)
+    }
+
+    /// Brings a capture to another place and reads it back there.
+    ///
+    /// # Errors
+    /// When a place can't be used, or there is no room.
+    pub fn copy(
+        &self,
+        unit: UnitId,
+        capture: CaptureId,
+        place: PlaceId,
+        watcher: &dyn Watcher,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        let manifest = self.manifest_of(&record, capture)?;
+        let (target, vault) = self.open_place(place, Access::Write)?;
+        let stored: u64 = manifest
+            .partitions
+            .iter()
+            .map(|part| part.stored_bytes)
+            .sum();
+        let mut meter = Meter {
+            watcher,
+            moving: Moving {
+                what: format!("copying to {}", target.name),
+                done_bytes: 0,
+                total_bytes: stored + manifest.bytes(),
+            },
+        };
+        self.vault.copy_to(&vault, unit, capture, |bytes| {
+            meter.moved(bytes);
+            !watcher.should_stop()
+        })?;
+        let copy = CopyFacts {
+            capture,
+            place,
+            name: target.name.clone(),
+            medium: medium_text(&vault.medium()?),
+            verified: None,
+            damaged: Vec::new(),
+        };
+        self.append(unit, None, vec![Entry::CopyMade { copy }])?;
+        self.read_back(&vault, &target.name, &manifest, &mut meter)
+    }
+
+    /// Reads a copy back.
+    ///
+    /// # Errors
+    /// When the place can't be used or does not have the capture.
+    pub fn verify(
+        &self,
+        unit: UnitId,
+        capture: CaptureId,
+        place: PlaceId,
+        watcher: &dyn Watcher,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        let manifest = self.manifest_of(&record, capture)?;
+        let (place, vault) = self.open_place(place, Access::Read)?;
+        let mut meter = Meter {
+            watcher,
+            moving: Moving {
+                what: String::new(),
+                done_bytes: 0,
+                total_bytes: manifest.bytes(),
+            },
+        };
+        self.read_back(&vault, &place.name, &manifest, &mut meter)
+    }
+
+    /// Repairs what is damaged in a place from a copy that is sound elsewhere, and reads it back.
+    ///
+    /// # Errors
+    /// When no other copy is sound, or the place can't be written.
+    pub fn repair(
+        &self,
+        unit: UnitId,
+        capture: CaptureId,
+        place: PlaceId,
+        watcher: &dyn Watcher,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        let manifest = self.manifest_of(&record, capture)?;
+        let (damaged_place, damaged) = self.open_place(place, Access::Write)?;
+        let labels: Vec<Label> = record
+            .damage
+            .iter()
+            .filter(|(c, p, _)| (*c, *p) == (capture, place))
+            .flat_map(|(_, _, damage)| damage.iter().map(|one| one.label.clone()))
+            .collect();
+        let parts = manifest
+            .partitions
+            .iter()
+            .filter(|part| labels.contains(&part.label));
+        for part in parts {
+            let mut last = no_backup(
+                veritope_core::rule::Rule::B6,
+                format!("there is no other copy of {} to repair it from", part.label),
+            );
+            let mut is_repaired = false;
+            for other in self
+                .all_places()
+                .into_iter()
+                .filter(|other| other.id != place)
+            {
+                let done = self
+                    .open_place(other.id, Access::Read)
+                    .and_then(|(_, sound)| Ok(damaged.repair_from(&sound, part)?));
+                match done {
+                    Ok(()) => {
+                        is_repaired = true;
+                        break;
+                    }
+                    Err(error) => last = error,
+                }
+            }
+            if !is_repaired {
+                return Err(last);
+            }
+        }
+        let mut meter = Meter {
+            watcher,
+            moving: Moving {
+                what: String::new(),
+                done_bytes: 0,
+                total_bytes: manifest.bytes(),
+            },
+        };
+        self.read_back(&damaged, &damaged_place.name, &manifest, &mut meter)
+    }
+
+    /// Reads one captured image back from the first place where it is sound, as evidence.
+    pub(crate) fn verified_copy(
+        &self,
+        part: &Captured,
+        claim: Digest,
+    ) -> Option<(PlaceId, VerifiedCopy)> {
+        self.all_places().into_iter().find_map(|place| {
+            let (_, vault) = self.open_place(place.id, Access::Read).ok()?;
+            match vault.verify_image(part, |_| true) {
+                ImageState::Sound(seen) => {
+                    let copy = VerifiedCopy::new(
+                        part.label.clone(),
+                        place.id,
+                        &seen,
+                        Claimed(claim),
+                        self.now(),
+                    )?;
+                    Some((place.id, copy))
+                }
+                ImageState::Damaged(_) => None,
+            }
+        })
+    }
+
+    /// One copy of everything that exists once, read back now.
+    pub(crate) fn fresh_copies(
+        &self,
+        record: &UnitRecord,
+        coverage: &Coverage,
+    ) -> Vec<VerifiedCopy> {
+        let unique = coverage
+            .rows
+            .iter()
+            .filter(|row| row.described.role == Role::DeviceUnique);
+        unique
+            .filter_map(|row| {
+                let manifest = self.manifest_of(record, row.capture?).ok()?;
+                let label = &row.described.own.label;
+                let facts = record.captures.iter().find(|c| c.id == manifest.capture)?;
+                let claim = facts.partition(label)?.blake3;
+                let part = manifest.partition(label)?;
+                self.verified_copy(part, claim).map(|(_, copy)| copy)
+            })
+            .collect()
+    }
+}
+
+/// What the log keeps of a manifest.
+fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
+    CaptureFacts {
+        id: manifest.capture,
+        taken: manifest.taken,
+        manifest: digest,
+        origin: manifest.source.origin,
+        rest: manifest.source.rest,
+        partitions: manifest
+            .partitions
+            .iter()
+            .map(|part| CapturedFacts {
+                label: part.label.clone(),
+                length_bytes: part.length_bytes,
+                blake3: part.blake3,
+                agreement: part.agreement,
+                blank: part.blank,
+            })
+            .collect(),
+    }
+}
+
+/// Identifiers as the unit gives them now, and those that it gave in another mode (`K4`).
+fn identifiers(
+    family: &Family,
+    record: &UnitRecord,
+    seen: &Observation,
+) -> BTreeMap<String, String> {
+    let known = record.known();
+    family
+        .identifiers
+        .iter()
+        .filter_map(|id| {
+            let row = seen.facts.known(id.key).or_else(|| known.known(id.key))?;
+            Some((id.key.id().to_owned(), row.value.exact()))
+        })
+        .collect()
+}
+
+/// What a capture of this kind reads, in disk order, tables first.
+fn images(family: &Family, tables: &Tables, kind: &CaptureKind) -> Vec<Image> {
+    let described = describe(family, &tables.own);
+    tables
+        .placed
+        .iter()
+        .filter_map(|image| {
+            let found = described.iter().find(|d| d.own.label == image.label);
+            let role = found.map(|described| described.role);
+            let is_wanted = match (kind, role) {
+                (CaptureKind::Some { labels }, _) => labels.contains(&image.label),
+                // A table.
+                (_, None) => true,
+                (CaptureKind::Quick, Some(role)) => wanted(role) == Wanted::Always,
+                (CaptureKind::Full, Some(role)) => wanted(role) != Wanted::Never,
+            };
+            is_wanted.then(|| Image {
+                role,
+                ..image.clone()
+            })
+        })
+        .collect()
+}
+
+/// Reads both copies of every area's table and the bridge's list; all must agree (`B2`).
+pub(crate) fn read_tables(device: &DeviceLink, epoch: Epoch) -> Result<Tables, EngineError> {
+    let odd = |text: String| no_backup(veritope_core::rule::Rule::B2, text);
+    let list = device.partitions()?;
+    let mut tables = Tables {
+        areas: Vec::new(),
+        own: Vec::new(),
+        placed: Vec::new(),
+    };
+    for area in &list.areas {
+        let lines: Vec<&PartitionLine> = list
+            .partitions
+            .iter()
+            .filter(|part| part.area == area.area)
+            .collect();
+        let (primary, backup) = ends(area, &lines)?;
+        let most = |length: u64| length.min(MAX_READ_BYTES);
+        let head = device.read(primary.label.as_str(), 0, most(primary.length_bytes), epoch)?;
+        let tail = device.read(backup.label.as_str(), 0, most(backup.length_bytes), epoch)?;
+        let table = read_table(&head, &tail, area.length_bytes, area.sector_bytes)
+            .map_err(|error| odd(error.to_string()))?;
+        let listed = lines
+            .iter()
+            .map(|p| (&p.label, p.number, p.offset_bytes, p.length_bytes));
+        let read = table
+            .entries
+            .iter()
+            .map(|e| (&e.label, e.number, e.offset_bytes, e.length_bytes));
+        if !listed.eq(read) {
+            return Err(odd(
+                "the bridge's list is not what the unit's own table says".to_owned(),
+            ));
+        }
+        tables.areas.push(CapturedArea {
+            area: area.area,
+            sector_bytes: area.sector_bytes,
+            length_bytes: area.length_bytes,
+            guid: table.guid,
+        });
+        tables.placed.push(primary);
+        for entry in table.entries {
+            tables.placed.push(Image {
+                label: entry.label.clone(),
+                role: None,
+                area: area.area,
+                number: entry.number,
+                offset_bytes: entry.offset_bytes,
+                length_bytes: entry.length_bytes,
+            });
+            tables.own.push(OwnPartition {
+                label: entry.label,
+                number: entry.number,
+                offset_bytes: entry.offset_bytes,
+                length_bytes: entry.length_bytes,
+            });
+        }
+        tables.placed.push(backup);
+    }
+    Ok(tables)
+}
+
+/// The two ends of an area, which hold its table.
+fn ends(area: &AreaLine, lines: &[&PartitionLine]) -> Result<(Image, Image), EngineError> {
+    let first = lines.iter().map(|part| part.offset_bytes).min();
+    let last = lines
+        .iter()
+        .map(|part| part.offset_bytes.saturating_add(part.length_bytes))
+        .max();
+    let (first, last) = (first.unwrap_or(area.length_bytes), last.unwrap_or(0));
+    let end = |name: &str, offset_bytes: u64, length_bytes: u64| {
+        Ok::<_, EngineError>(Image {
+            label: format!("table-{}.{name}", area.area).parse().map_err(
+                |error: veritope_wire::NotALabel| EngineError::BadInput(error.to_string()),
+            )?,
+            role: None,
+            area: area.area,
+            number: 0,
+            offset_bytes,
+            length_bytes,
+        })
+    };
+    Ok((
+        end("primary", 0, first)?,
+        end("backup", last, area.length_bytes.saturating_sub(last))?,
+    ))
+}
+
+/// Reads images under one epoch.
+struct Reader<'d> {
+    device: &'d DeviceLink,
+    epoch: Epoch,
+}
+
+impl Reader<'_> {
+    fn frame(&self, image: &Image, index: u64) -> Result<Vec<u8>, LinkError> {
+        let (first, count) = FrameLayout::new(image.length_bytes).span(index);
+        self.device
+            .read(image.label.as_str(), first, count, self.epoch)
+    }
+
+    /// Reads an image into the vault; one that exists once is read again until two reads agree.
+    fn take(
+        &self,
+        staging: &mut Staging<'_>,
+        image: &Image,
+        meter: &mut Meter<'_>,
+    ) -> Result<Captured, EngineError> {
+        use veritope_core::rule::Rule;
+        let layout = FrameLayout::new(image.length_bytes);
+        self.bring(staging, image, meter)?;
+        let mut agreement = Agreement::Once;
+        if image.role == Some(Role::DeviceUnique) {
+            let first = staging.values_of(&image.label);
+            let second = self.values(image, "again", Some(meter))?;
+            if second == first {
+                agreement = Agreement::Twice;
+            } else {
+                agreement = Agreement::TwoOfThree;
+                let third = self.values(image, "a third time", None)?;
+                if third == second {
+                    staging.forget(&image.label)?;
+                    self.bring(staging, image, meter)?;
+                }
+                let kept = staging.values_of(&image.label);
+                if third != kept {
+                    return Err(no_backup(
+                        Rule::B4,
+                        format!(
+                            "no two reads of {} agree: a bad cable or worn storage; change the cable and try again",
+                            image.label
+                        ),
+                    ));
+                }
+            }
+        }
+        let staged = staging.close(&image.label, layout)?;
+        let part = Captured {
+            label: image.label.clone(),
+            role: image.role,
+            area: image.area,
+            number: image.number,
+            offset_bytes: image.offset_bytes,
+            length_bytes: image.length_bytes,
+            blake3: staged.blake3,
+            frames: staged.frames,
+            stored_bytes: staged.stored_bytes,
+            agreement,
+            blank: staged.blank,
+        };
+        Ok(part)
+    }
+
+    /// Brings the frames that are not here yet.
+    fn bring(
+        &self,
+        staging: &mut Staging<'_>,
+        image: &Image,
+        meter: &mut Meter<'_>,
+    ) -> Result<(), EngineError> {
+        meter.at(format!("reading {}", image.label));
+        let layout = FrameLayout::new(image.length_bytes);
+        let from = staging.frames_of(&image.label);
+        let watcher = meter.watcher;
+        let read = |index: u64| {
+            if watcher.should_stop() {
+                return Err(EngineError::Stopped);
+            }
+            let bytes = self.frame(image, index)?;
+            if index == 0 {
+                is_whole(image, &bytes)?;
+            }
+            Ok(bytes)
+        };
+        pump(layout, from, read, |frame| {
+            let bytes = u64::from(frame.bytes);
+            staging.append(&image.label, frame)?;
+            meter.moved(bytes);
+            Ok(())
+        })
+    }
+
+    /// Reads an image for the values of its frames only.
+    fn values(
+        &self,
+        image: &Image,
+        how: &str,
+        mut meter: Option<&mut Meter<'_>>,
+    ) -> Result<Vec<Digest>, EngineError> {
+        let layout = FrameLayout::new(image.length_bytes);
+        if let Some(meter) = &mut meter {
+            meter.at(format!("reading {} {how}", image.label));
+        }
+        (0..layout.count())
+            .map(|index| {
+                let bytes = self.frame(image, index)?;
+                if let Some(meter) = &mut meter {
+                    if meter.watcher.should_stop() {
+                        return Err(EngineError::Stopped);
+                    }
+                    meter.moved(bytes.len() as u64);
+                }
+                Ok(layout.value(index, &bytes))
+            })
+            .collect()
+    }
+}
+
+/// A file system that declares more bytes than there are is not whole (`B5`).
+fn is_whole(image: &Image, head: &[u8]) -> Result<(), EngineError> {
+    let head = &head[..head.len().min(filesystem::HEAD_BYTES)];
+    match filesystem::declared(head) {
+        Some(declared) if declared.bytes > image.length_bytes => Err(no_backup(
+            veritope_core::rule::Rule::B5,
+            format!(
+                "the {} file system in {} declares {} bytes, and there are {}: this is not a backup of it",
+                declared.kind, image.label, declared.bytes, image.length_bytes
+            ),
+        )),
+        _ => Ok(()),
+    }
+}

@@ -1,0 +1,315 @@
+//! What the backups station shows: how each partition is kept, captures and their copies, the core
+//! chart.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use veritope_core::budget::Policy;
+use veritope_core::chart::{Chart, ColumnInput, Held, Trust, chart};
+use veritope_core::coverage::{Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest};
+use veritope_core::facts::Happening;
+use veritope_core::family::Role;
+use veritope_core::partitions::describe;
+use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId, UnitId};
+
+use crate::bench::Engine;
+use crate::error::EngineError;
+use crate::places::PlaceView;
+use crate::record::DamageFacts;
+use crate::unit::UnitRecord;
+use crate::view::Permission;
+
+/// A copy of a capture.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CopyLine {
+    /// Where.
+    pub place: PlaceId,
+    /// The place's name.
+    pub name: String,
+    /// The medium beneath, in words.
+    pub medium: String,
+    /// When it was last read back.
+    pub read: Option<Moment>,
+    /// Whether it counts now.
+    pub trust: Trust,
+    /// Damage found at the last reading.
+    pub damage: Vec<DamageFacts>,
+}
+
+/// A capture.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CaptureLine {
+    /// Its id.
+    pub id: CaptureId,
+    /// When it was begun.
+    pub taken: Moment,
+    /// Partitions and tables in it.
+    pub partitions: u32,
+    /// Bytes of all images.
+    pub bytes: u64,
+    /// At rest or live.
+    pub rest: Rest,
+    /// Its copies.
+    pub copies: Vec<CopyLine>,
+    /// Places that have no copy of it yet.
+    pub copy_to: Vec<PlaceId>,
+}
+
+/// One captured partition.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CapturedLine {
+    /// The partition, or a table.
+    pub label: Label,
+    /// Its role; nothing for a table.
+    pub role: Option<Role>,
+    /// Length in bytes.
+    pub length_bytes: u64,
+    /// Digest of the image.
+    pub blake3: Digest,
+    /// How often it was read.
+    pub agreement: Agreement,
+    /// Whether it holds anything.
+    pub blank: BlankBytes,
+}
+
+/// What a capture holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CaptureView {
+    /// The capture.
+    pub id: CaptureId,
+    /// Partitions in disk order.
+    pub partitions: Vec<CapturedLine>,
+}
+
+/// The backups station.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct BackupsView {
+    /// How each partition is kept; nothing before the unit's own table was read.
+    pub coverage: Option<Coverage>,
+    /// Captures, newest first.
+    pub captures: Vec<CaptureLine>,
+    /// The core chart, once there is a table.
+    pub chart: Option<Chart>,
+    /// When anything could last have changed what lies on the unit.
+    pub not_read_since: Option<Moment>,
+    /// Partitions whose last write was interrupted.
+    pub torn: Vec<Label>,
+    /// Places.
+    pub places: Vec<PlaceView>,
+    /// The policy that copies are counted by.
+    pub policy: Policy,
+    /// Whether a capture can be taken now.
+    pub take: Permission,
+    /// The capture that serves as stock where the maker publishes none: the first one.
+    pub stock: Option<CaptureId>,
+}
+
+impl Engine {
+    /// What a capture holds.
+    ///
+    /// # Errors
+    /// When there is no such capture or its manifest can't be read.
+    pub fn capture_view(
+        &self,
+        unit: UnitId,
+        capture: CaptureId,
+    ) -> Result<CaptureView, EngineError> {
+        let record = self.record(unit)?;
+        let manifest = self.manifest_of(&record, capture)?;
+        Ok(CaptureView {
+            id: capture,
+            partitions: manifest
+                .partitions
+                .into_iter()
+                .map(|part| CapturedLine {
+                    label: part.label,
+                    role: part.role,
+                    length_bytes: part.length_bytes,
+                    blake3: part.blake3,
+                    agreement: part.agreement,
+                    blank: part.blank,
+                })
+                .collect(),
+        })
+    }
+
+    /// The backups station.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn backups(&self, unit: UnitId) -> Result<BackupsView, EngineError> {
+        let record = self.record(unit)?;
+        let family = self.family_of(&record);
+        let places = self.places();
+        let mut captures: Vec<CaptureLine> = record
+            .captures
+            .iter()
+            .map(|capture| line(&record, capture, &places))
+            .collect();
+        captures.reverse();
+        let coverage = family
+            .filter(|_| record.own.is_some())
+            .map(|family| self.coverage_of(&record, family));
+        let chart = family.zip(record.own.as_ref()).map(|(family, own)| {
+            let described = describe(family, own);
+            chart(&described, self.live(&record), self.columns(&record))
+        });
+        Ok(BackupsView {
+            coverage,
+            stock: record.captures.first().map(|capture| capture.id),
+            captures,
+            chart,
+            not_read_since: record.known().last(Happening::SystemRan),
+            torn: record.torn.iter().map(|torn| torn.label.clone()).collect(),
+            places,
+            policy: self.policy(),
+            take: self.may_capture(&record),
+        })
+    }
+
+    fn may_capture(&self, record: &UnitRecord) -> Permission {
+        let mode = record.known().mode();
+        if self.is_changing(record.id) {
+            Permission::no(
+                "Something is being done with this unit at the moment.",
+                None,
+            )
+        } else if !self.answers(record) {
+            Permission::no("The unit does not answer now.", None)
+        } else if mode.is_some_and(veritope_core::mode::Mode::reads_partitions) {
+            Permission::yes()
+        } else {
+            Permission::no(
+                "Partitions are read in a recovery: start one from memory first, on the run station.",
+                Some(veritope_core::rule::Rule::B1),
+            )
+        }
+    }
+
+    /// The unit itself, as far as what lies there is known.
+    fn live(&self, record: &UnitRecord) -> ColumnInput {
+        let own = record.own.iter().flatten();
+        let mut newest = None;
+        let held = own
+            .map(|own| {
+                let held = match Self::present_of(record, &own.label) {
+                    None => Held::NotRead,
+                    Some(digest) => {
+                        newest = newest.max(record.captures.last().map(|capture| capture.taken));
+                        Held::Image {
+                            digest,
+                            frames: self
+                                .frames_of(record, &own.label, digest)
+                                .unwrap_or_default(),
+                            trust: Trust::Live,
+                            moved: false,
+                        }
+                    }
+                };
+                (own.label.clone(), held)
+            })
+            .collect();
+        ColumnInput {
+            capture: None,
+            at: newest,
+            held,
+        }
+    }
+
+    /// Captures, newest first.
+    fn columns(&self, record: &UnitRecord) -> Vec<ColumnInput> {
+        let own = record.own.as_deref().unwrap_or(&[]);
+        record
+            .captures
+            .iter()
+            .rev()
+            .map(|capture| {
+                let manifest = self.manifest_of(record, capture.id).ok();
+                let copies: Vec<&CopyFacts> = record
+                    .copies
+                    .iter()
+                    .filter(|copy| copy.capture == capture.id)
+                    .collect();
+                let held: BTreeMap<Label, Held> = capture
+                    .partitions
+                    .iter()
+                    .map(|part| {
+                        let stored = manifest.as_ref().and_then(|m| m.partition(&part.label));
+                        let here = own.iter().find(|own| own.label == part.label);
+                        let held = Held::Image {
+                            digest: part.blake3,
+                            frames: stored.map(|s| s.frames.clone()).unwrap_or_default(),
+                            trust: trust(&copies, &part.label),
+                            moved: here.zip(stored).is_some_and(|(own, stored)| {
+                                own.length_bytes != stored.length_bytes
+                                    || own.offset_bytes != stored.offset_bytes
+                            }),
+                        };
+                        (part.label.clone(), held)
+                    })
+                    .collect();
+                ColumnInput {
+                    capture: Some(capture.id),
+                    at: Some(capture.taken),
+                    held,
+                }
+            })
+            .collect()
+    }
+}
+
+/// How well a partition of a capture is kept, over all its copies: damage in any place shows.
+fn trust(copies: &[&CopyFacts], label: &Label) -> Trust {
+    if copies.iter().any(|copy| copy.damaged.contains(label)) {
+        Trust::Damaged
+    } else if copies.iter().any(|copy| copy.verified.is_some()) {
+        Trust::Verified
+    } else {
+        Trust::Unverified
+    }
+}
+
+fn line(record: &UnitRecord, capture: &CaptureFacts, places: &[PlaceView]) -> CaptureLine {
+    let copies: Vec<CopyLine> = record
+        .copies
+        .iter()
+        .filter(|copy| copy.capture == capture.id)
+        .map(|copy| CopyLine {
+            place: copy.place,
+            name: copy.name.clone(),
+            medium: copy
+                .medium
+                .clone()
+                .unwrap_or_else(|| "memory, which does not count".to_owned()),
+            read: copy.verified,
+            trust: match (copy.verified, copy.damaged.is_empty()) {
+                (_, false) => Trust::Damaged,
+                (Some(_), true) => Trust::Verified,
+                (None, true) => Trust::Unverified,
+            },
+            damage: record
+                .damage
+                .iter()
+                .filter(|(c, p, _)| (*c, *p) == (capture.id, copy.place))
+                .flat_map(|(_, _, damage)| damage.clone())
+                .collect(),
+        })
+        .collect();
+    CaptureLine {
+        id: capture.id,
+        taken: capture.taken,
+        partitions: u32::try_from(capture.partitions.len()).unwrap_or(u32::MAX),
+        bytes: capture
+            .partitions
+            .iter()
+            .map(|part| part.length_bytes)
+            .sum(),
+        rest: capture.rest,
+        copy_to: places
+            .iter()
+            .filter(|place| copies.iter().all(|copy| copy.place != place.id))
+            .map(|place| place.id)
+            .collect(),
+        copies,
+    }
+}

@@ -1,0 +1,238 @@
+//! Where captures are kept: the bench's own vault, and other places that come and go.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+use veritope_vault::{Access, Medium, Vault, VaultError};
+use veritope_wire::PlaceId;
+
+use crate::bench::Engine;
+use crate::error::EngineError;
+use crate::record::{Entry, Scope};
+use veritope_core::budget::Policy;
+use veritope_wire::RequestId;
+
+/// A place as remembered.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Place {
+    /// Its id, the same as in its folder.
+    pub id: PlaceId,
+    /// Its name.
+    pub name: String,
+    /// Its folder.
+    pub path: PathBuf,
+}
+
+/// A place for the screens.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct PlaceView {
+    /// Its id.
+    pub id: PlaceId,
+    /// Its name.
+    pub name: String,
+    /// Its folder.
+    pub path: String,
+    /// The medium beneath, in words; nothing while it is away.
+    pub medium: Option<String>,
+    /// Why it can't be used now, if so.
+    pub problem: Option<String>,
+    /// Whether it is the bench's own vault.
+    pub own: bool,
+}
+
+/// Name of the bench's own vault.
+pub(crate) const OWN_NAME: &str = "this bench";
+
+/// The medium as the log keeps it: nothing for memory.
+pub(crate) fn medium_text(medium: &Medium) -> Option<String> {
+    (*medium != Medium::Memory).then(|| medium.shown())
+}
+
+/// A place opened for use: our own, which stays open, or another.
+pub(crate) enum Opened {
+    Own(Arc<Vault>),
+    Other(Vault),
+}
+
+impl std::ops::Deref for Opened {
+    type Target = Vault;
+
+    fn deref(&self) -> &Vault {
+        match self {
+            Self::Own(vault) => vault,
+            Self::Other(vault) => vault,
+        }
+    }
+}
+
+impl Engine {
+    /// All places, our own first.
+    pub(crate) fn all_places(&self) -> Vec<Place> {
+        let mut all = vec![Place {
+            id: self.vault.id(),
+            name: OWN_NAME.to_owned(),
+            path: self.vault.root().to_owned(),
+        }];
+        all.extend(self.other_places());
+        all
+    }
+
+    /// Opens a place.
+    pub(crate) fn open_place(
+        &self,
+        id: PlaceId,
+        access: Access,
+    ) -> Result<(Place, Opened), EngineError> {
+        let place = self
+            .all_places()
+            .into_iter()
+            .find(|place| place.id == id)
+            .ok_or(EngineError::NoPlace(id))?;
+        if id == self.vault.id() {
+            return Ok((place, Opened::Own(Arc::clone(&self.vault))));
+        }
+        if !place.path.join("place.toml").exists() {
+            return Err(EngineError::PlaceAway(place.name));
+        }
+        let vault = Vault::open(&place.path, access, id)?;
+        if vault.id() == id {
+            Ok((place, Opened::Other(vault)))
+        } else {
+            // Another stick lies where this one did.
+            Err(EngineError::PlaceAway(place.name))
+        }
+    }
+
+    /// All places for the screens.
+    #[must_use]
+    pub fn places(&self) -> Vec<PlaceView> {
+        self.all_places()
+            .into_iter()
+            .map(|place| {
+                let own = place.id == self.vault.id();
+                let opened = self.open_place(place.id, Access::Read);
+                let medium = opened
+                    .as_ref()
+                    .ok()
+                    .and_then(|(_, vault)| vault.medium().ok());
+                PlaceView {
+                    id: place.id,
+                    name: place.name,
+                    path: place.path.display().to_string(),
+                    medium: medium.map(|medium| medium.shown()),
+                    problem: opened.err().map(|error| error.to_string()),
+                    own,
+                }
+            })
+            .collect()
+    }
+
+    /// Adds a folder as a place; one that is a place already keeps its id.
+    ///
+    /// # Errors
+    /// When the name is taken, the folder is not there, or it can't be written.
+    pub fn add_place(
+        &self,
+        name: &str,
+        path: &str,
+        request: RequestId,
+    ) -> Result<PlaceId, EngineError> {
+        let name = name.trim();
+        let path = PathBuf::from(path.trim());
+        if !(1..=40).contains(&name.chars().count()) || name.chars().any(char::is_control) {
+            return Err(EngineError::BadInput(
+                "give the place a name of 1 to 40 characters".to_owned(),
+            ));
+        }
+        if !path.is_absolute() || !path.is_dir() {
+            return Err(EngineError::BadInput(format!(
+                "{} is not a folder that is there; give its whole path",
+                path.display()
+            )));
+        }
+        let known = self.all_places();
+        if let Some(same) = known.iter().find(|place| place.path == path) {
+            return Ok(same.id);
+        }
+        if known.iter().any(|place| place.name == name) {
+            return Err(EngineError::BadInput(format!(
+                "a place called {name} is there already; choose another name"
+            )));
+        }
+        let vault = Vault::open(&path, Access::Write, PlaceId::new(self.parts.ids.fresh()))?;
+        let place = Place {
+            id: vault.id(),
+            name: name.to_owned(),
+            path: path.clone(),
+        };
+        if known.iter().any(|known| known.id == place.id) {
+            return Err(EngineError::BadInput(format!(
+                "{} is a place of this bench already, under another path",
+                path.display()
+            )));
+        }
+        self.change_places(|places| places.push(place.clone()))?;
+        self.parts.journal.append(
+            Scope::Bench,
+            Some(request),
+            vec![Entry::PlaceAdded {
+                place: place.id,
+                name: place.name,
+                path: path.display().to_string(),
+            }],
+        )?;
+        self.parts.notify.changed(crate::ports::Changed::Bench);
+        Ok(place.id)
+    }
+
+    /// Forgets a place; what lies there stays.
+    ///
+    /// # Errors
+    /// When there is none, or it is our own.
+    pub fn remove_place(&self, id: PlaceId, request: RequestId) -> Result<(), EngineError> {
+        let place = self
+            .other_places()
+            .into_iter()
+            .find(|place| place.id == id)
+            .ok_or(EngineError::NoPlace(id))?;
+        self.change_places(|places| places.retain(|known| known.id != id))?;
+        self.parts.journal.append(
+            Scope::Bench,
+            Some(request),
+            vec![Entry::PlaceRemoved {
+                place: id,
+                name: place.name,
+            }],
+        )?;
+        self.parts.notify.changed(crate::ports::Changed::Bench);
+        Ok(())
+    }
+
+    /// Changes the bench's policy; logged.
+    ///
+    /// # Errors
+    /// When a number makes no sense or it can't be written.
+    pub fn set_policy(&self, policy: Policy, request: RequestId) -> Result<(), EngineError> {
+        if !(1..=9).contains(&policy.copies) || policy.battery_floor_percent > 100 {
+            return Err(EngineError::BadInput(
+                "1 to 9 copies and a floor of 0 to 100 % make sense".to_owned(),
+            ));
+        }
+        self.data.set_policy(&policy)?;
+        self.put_policy(policy.clone());
+        self.parts.journal.append(
+            Scope::Bench,
+            Some(request),
+            vec![Entry::PolicyChanged { policy }],
+        )?;
+        self.parts.notify.changed(crate::ports::Changed::Bench);
+        Ok(())
+    }
+}
+
+impl From<VaultError> for EngineError {
+    fn from(error: VaultError) -> Self {
+        Self::Vault(Box::new(error))
+    }
+}

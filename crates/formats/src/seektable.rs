@@ -1,0 +1,152 @@
+//! Objects: a sequence of independent zstd frames with a seek table behind them.
+//!
+//! The table is a skippable frame, so that any zstd program decodes the whole file and skips it:
+//! magic `0x184D2A5E` · u32 LE length of what follows · one entry a frame, each u32 LE compressed
+//! and u32 LE decompressed length · footer: u32 LE number of frames · one zero byte · magic
+//! `0x8F92EAB1`. This is the seekable layout in common use around zstd.
+
+/// Magic number of the skippable frame.
+const SKIPPABLE: u32 = 0x184D_2A5E;
+/// Magic number at the very end.
+const SEEKABLE: u32 = 0x8F92_EAB1;
+/// Bytes of the footer.
+pub const FOOTER_BYTES: u64 = 9;
+/// Bytes before the entries.
+const HEAD_BYTES: u64 = 8;
+const ENTRY_BYTES: u64 = 8;
+
+/// Where one frame lies in the file and in the image.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct FramePlace {
+    /// First byte in the file.
+    pub stored_offset: u64,
+    /// Bytes in the file.
+    pub stored_bytes: u32,
+    /// Bytes of the image.
+    pub bytes: u32,
+}
+
+/// Why the end of a file is not a seek table.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NotASeekTable {
+    /// The file is too short or ends otherwise.
+    #[error("the file does not end in a seek table")]
+    Magic,
+    /// Number of frames and length of the table disagree.
+    #[error("the seek table is damaged: {0}")]
+    Damaged(&'static str),
+}
+
+/// Bytes that the table for `frames` frames takes.
+#[must_use]
+pub fn table_bytes(frames: u64) -> u64 {
+    HEAD_BYTES + frames * ENTRY_BYTES + FOOTER_BYTES
+}
+
+/// The table for frames of these stored and decoded lengths.
+#[must_use]
+pub fn build_seek_table(frames: &[(u32, u32)]) -> Vec<u8> {
+    let count = u32::try_from(frames.len()).unwrap_or(u32::MAX);
+    let payload = u64::from(count) * ENTRY_BYTES + FOOTER_BYTES;
+    let mut table = Vec::new();
+    table.extend(SKIPPABLE.to_le_bytes());
+    table.extend(u32::try_from(payload).unwrap_or(u32::MAX).to_le_bytes());
+    for (stored, decoded) in frames {
+        table.extend(stored.to_le_bytes());
+        table.extend(decoded.to_le_bytes());
+    }
+    table.extend(count.to_le_bytes());
+    table.push(0);
+    table.extend(SEEKABLE.to_le_bytes());
+    table
+}
+
+/// How many frames the footer announces. `footer` is the file's last [`FOOTER_BYTES`].
+///
+/// # Errors
+/// When it is another kind of file.
+pub fn read_footer(footer: &[u8]) -> Result<u64, NotASeekTable> {
+    let word = |at: usize| {
+        let bytes = footer.get(at..at + 4)?;
+        Some(u32::from_le_bytes(bytes.try_into().ok()?))
+    };
+    if footer.len() as u64 != FOOTER_BYTES || word(5) != Some(SEEKABLE) {
+        return Err(NotASeekTable::Magic);
+    }
+    if footer[4] != 0 {
+        return Err(NotASeekTable::Damaged(
+            "it has fields that objects don't have",
+        ));
+    }
+    word(0).map(u64::from).ok_or(NotASeekTable::Magic)
+}
+
+/// Reads a whole table; `table` is the file's last [`table_bytes`], `before` what lies before it.
+///
+/// # Errors
+/// See [`NotASeekTable`].
+pub fn read_seek_table(table: &[u8], before: u64) -> Result<Vec<FramePlace>, NotASeekTable> {
+    let at = table.len().checked_sub(9).ok_or(NotASeekTable::Magic)?;
+    let count = read_footer(&table[at..])?;
+    if table.len() as u64 != table_bytes(count) {
+        return Err(NotASeekTable::Damaged(
+            "its length and its number of frames differ",
+        ));
+    }
+    let words: Vec<u32> = table
+        .chunks_exact(4)
+        .map(|word| u32::from_le_bytes([word[0], word[1], word[2], word[3]]))
+        .collect();
+    if words[0] != SKIPPABLE || u64::from(words[1]) != table.len() as u64 - HEAD_BYTES {
+        return Err(NotASeekTable::Damaged(
+            "it does not begin as a seek table does",
+        ));
+    }
+    let mut places = Vec::new();
+    let mut offset = 0;
+    for pair in words[2..]
+        .chunks_exact(2)
+        .take(usize::try_from(count).unwrap_or(0))
+    {
+        places.push(FramePlace {
+            stored_offset: offset,
+            stored_bytes: pair[0],
+            bytes: pair[1],
+        });
+        offset += u64::from(pair[0]);
+    }
+    if offset == before {
+        Ok(places)
+    } else {
+        Err(NotASeekTable::Damaged("its frames don't fill the file"))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_table_reads_back_and_each_damage_is_told() {
+        let frames = [(100, 4096), (7, 4096), (90, 11)];
+        let table = build_seek_table(&frames);
+        assert_eq!(table.len() as u64, table_bytes(3));
+        let places = read_seek_table(&table, 197).unwrap();
+        assert_eq!(places[2].stored_offset, 107);
+        assert_eq!((places[2].stored_bytes, places[2].bytes), (90, 11));
+        assert!(matches!(
+            read_seek_table(&table, 198),
+            Err(NotASeekTable::Damaged(_))
+        ));
+        assert!(matches!(
+            read_seek_table(&table[1..], 197),
+            Err(NotASeekTable::Damaged(_))
+        ));
+        assert_eq!(read_seek_table(&[], 0), Err(NotASeekTable::Magic));
+        for at in 0..8 {
+            let mut damaged = table.clone();
+            damaged[at] ^= 0x10;
+            assert!(read_seek_table(&damaged, 197).is_err(), "byte {at}");
+        }
+    }
+}

@@ -1,0 +1,117 @@
+//! A capture in another place: objects first, the manifest last, byte for byte.
+
+use std::fs::{self, File, OpenOptions};
+use std::io::{Read, Seek, SeekFrom, Write};
+use std::path::Path;
+
+use veritope_wire::{CaptureId, Digest, UnitId};
+
+use crate::durable;
+use crate::error::VaultError;
+use crate::vault::Vault;
+
+/// What a copy took.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Copied {
+    /// Bytes that were written.
+    pub written_bytes: u64,
+    /// Objects that were there already.
+    pub present: u64,
+    /// Digest of the manifest's file.
+    pub manifest: Digest,
+}
+
+/// Bytes copied at once.
+const PIECE: usize = 1 << 20;
+
+impl Vault {
+    /// Copies a capture to `target`. What an earlier try brought there is not brought again; what
+    /// the target holds is not trusted for that, only its length, since the copy is read back
+    /// before it counts. `each` hears of written bytes and may stop the work by answering `false`.
+    ///
+    /// # Errors
+    /// When something can't be read or written, or there is no room. What was copied stays, without
+    /// a manifest, and is gone on with.
+    pub fn copy_to(
+        &self,
+        target: &Vault,
+        unit: UnitId,
+        capture: CaptureId,
+        mut each: impl FnMut(u64) -> bool,
+    ) -> Result<Copied, VaultError> {
+        target.may_write()?;
+        let (manifest, digest) = self.manifest(unit, capture)?;
+        let missing: u64 = manifest
+            .partitions
+            .iter()
+            .filter(|part| !target.object_path(part.blake3).exists())
+            .map(|part| part.stored_bytes)
+            .sum();
+        target.has_room(missing)?;
+        let mut copied = Copied {
+            written_bytes: 0,
+            present: 0,
+            manifest: digest,
+        };
+        for part in &manifest.partitions {
+            let to = target.object_path(part.blake3);
+            if fs::metadata(&to).is_ok_and(|meta| meta.len() == part.stored_bytes) {
+                copied.present += 1;
+                continue;
+            }
+            let from = self.object_path(part.blake3);
+            copied.written_bytes += copy_file(&from, &to, &mut each)?;
+        }
+        let folder = target.capture_folder(&manifest);
+        durable::make_folder(&folder)?;
+        let from = self.capture_folder(&manifest).join("manifest.json");
+        let bytes = fs::read(&from).map_err(VaultError::at(&from))?;
+        durable::write(&folder.join("manifest.json"), &bytes)?;
+        Ok(copied)
+    }
+}
+
+/// Copies a file into place; a part that an earlier try left is gone on with.
+pub(crate) fn copy_file(
+    from: &Path,
+    to: &Path,
+    each: &mut impl FnMut(u64) -> bool,
+) -> Result<u64, VaultError> {
+    if let Some(parent) = to.parent() {
+        durable::make_folder(parent)?;
+    }
+    let part = to.with_extension("zst-part");
+    let (bad_source, bad_part) = (VaultError::at(from), VaultError::at(&part));
+    let mut source = File::open(from).map_err(&bad_source)?;
+    let length = source.metadata().map_err(&bad_source)?.len();
+    let mut file = OpenOptions::new()
+        .create(true)
+        .truncate(false)
+        .write(true)
+        .open(&part)
+        .map_err(&bad_part)?;
+    // Synced pieces only: what is behind the last whole piece may be anything.
+    let here = file.metadata().map_err(&bad_part)?.len().min(length);
+    let mut at = here - here % PIECE as u64;
+    file.set_len(at).map_err(&bad_part)?;
+    source.seek(SeekFrom::Start(at)).map_err(&bad_source)?;
+    file.seek(SeekFrom::Start(at)).map_err(&bad_part)?;
+    let mut piece = vec![0; PIECE];
+    let mut written = 0;
+    while at < length {
+        let count = PIECE.min(usize::try_from(length - at).unwrap_or(PIECE));
+        source
+            .read_exact(&mut piece[..count])
+            .map_err(&bad_source)?;
+        file.write_all(&piece[..count]).map_err(&bad_part)?;
+        file.sync_data().map_err(&bad_part)?;
+        at += count as u64;
+        written += count as u64;
+        if !each(count as u64) {
+            return Err(bad_part(std::io::Error::other("the copying was stopped")));
+        }
+    }
+    file.sync_all().map_err(&bad_part)?;
+    durable::rename(&part, to)?;
+    Ok(written)
+}

@@ -1,0 +1,32 @@
+//! Where captures are kept: a folder that any zstd program can read (`docs/capture-format.md`).
+//!
+//! ```text
+//! VAULT/place.toml                                what this place is called; its medium, if declared
+//! VAULT/objects/ab/<blake3>.zst                   an image: independent frames, seek table behind
+//! VAULT/captures/<unit>/<date>-<id>/manifest.json what was read, written last, never changed
+//! VAULT/staging/<job>/                            what is under way; frames.jsonl tells how far
+//! ```
+//!
+//! Reading order: [`Vault`], [`Manifest`], then `staging` (how bytes come in), `object` (how they
+//! lie), `verify` (whether they still do), `copy`.
+
+mod copy;
+mod durable;
+mod error;
+mod manifest;
+mod object;
+mod place;
+mod pump;
+mod staging;
+mod vault;
+mod verify;
+
+pub use copy::Copied;
+pub use error::VaultError;
+pub use manifest::{CaptureSource, Captured, CapturedArea, MANIFEST_VERSION, Manifest};
+pub use object::{Object, ObjectInfo};
+pub use place::{Medium, PlaceFile};
+pub use pump::{FrameDone, pump};
+pub use staging::{StagedImage, Staging};
+pub use vault::{Access, Vault};
+pub use verify::{Damage, ImageState, VerifyReport};

@@ -1,0 +1,138 @@
+//! An object: one image as a file of zstd frames.
+
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom};
+use std::path::{Path, PathBuf};
+
+use rustix::fs::Advice;
+use veritope_core::digest::{FRAME_BYTES, FrameLayout};
+use veritope_formats::seektable::{
+    FOOTER_BYTES, FramePlace, read_footer, read_seek_table, table_bytes,
+};
+
+use crate::error::VaultError;
+
+/// Most frames of an object: 4 TiB of image.
+const MOST_FRAMES: u64 = 1 << 20;
+
+/// An object opened for reading.
+#[derive(Debug)]
+pub struct Object {
+    path: PathBuf,
+    file: File,
+    frames: Vec<FramePlace>,
+}
+
+/// What an object's own table says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ObjectInfo {
+    /// Frames.
+    pub frames: u64,
+    /// Bytes of the image.
+    pub bytes: u64,
+    /// Bytes of the file.
+    pub stored_bytes: u64,
+}
+
+impl Object {
+    /// Opens an object and reads its seek table. What the system has cached of the file is dropped
+    /// first, so that every byte comes from the medium.
+    ///
+    /// # Errors
+    /// When it can't be read or is no object.
+    pub fn open(path: &Path) -> Result<Self, VaultError> {
+        let refuse = VaultError::at(path);
+        let unreadable = |what: String| VaultError::Unreadable {
+            path: path.to_owned(),
+            what,
+        };
+        let mut file = File::open(path).map_err(&refuse)?;
+        // Only clean pages can be dropped; a fresh object is synced before it gets its name.
+        let _ = rustix::fs::fadvise(&file, 0, None, Advice::DontNeed);
+        let length = file.metadata().map_err(&refuse)?.len();
+        let mut end = |bytes: u64| -> Result<Vec<u8>, VaultError> {
+            let from = length
+                .checked_sub(bytes)
+                .ok_or_else(|| unreadable("it is too short to be an object".to_owned()))?;
+            let mut tail = vec![0; usize::try_from(bytes).unwrap_or(0)];
+            file.seek(SeekFrom::Start(from)).map_err(&refuse)?;
+            file.read_exact(&mut tail).map_err(&refuse)?;
+            Ok(tail)
+        };
+        let count =
+            read_footer(&end(FOOTER_BYTES)?).map_err(|error| unreadable(error.to_string()))?;
+        if count > MOST_FRAMES {
+            return Err(unreadable(format!(
+                "its seek table announces {count} frames"
+            )));
+        }
+        let table = end(table_bytes(count))?;
+        let frames = read_seek_table(&table, length - table.len() as u64)
+            .map_err(|error| unreadable(error.to_string()))?;
+        Ok(Self {
+            path: path.to_owned(),
+            file,
+            frames,
+        })
+    }
+
+    /// What its table says.
+    #[must_use]
+    pub fn info(&self) -> ObjectInfo {
+        let frames = self.frames.len() as u64;
+        ObjectInfo {
+            frames,
+            bytes: self.frames.iter().map(|frame| u64::from(frame.bytes)).sum(),
+            stored_bytes: table_bytes(frames)
+                + self
+                    .frames
+                    .iter()
+                    .map(|frame| u64::from(frame.stored_bytes))
+                    .sum::<u64>(),
+        }
+    }
+
+    /// The layout of the image, by its table.
+    #[must_use]
+    pub fn layout(&self) -> FrameLayout {
+        FrameLayout::new(self.info().bytes)
+    }
+
+    /// The file.
+    #[must_use]
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Decodes frame `index`. Whether these are the right bytes is for whoever knows the frame's
+    /// value to say.
+    ///
+    /// # Errors
+    /// In words, what is wrong with the frame.
+    pub fn frame(&mut self, index: u64) -> Result<Vec<u8>, String> {
+        let place = usize::try_from(index)
+            .ok()
+            .and_then(|index| self.frames.get(index))
+            .copied()
+            .ok_or_else(|| "it is not there".to_owned())?;
+        if u64::from(place.bytes) > FRAME_BYTES || u64::from(place.stored_bytes) > 2 * FRAME_BYTES {
+            return Err("its length makes no sense".to_owned());
+        }
+        let mut stored = vec![0; place.stored_bytes as usize];
+        self.file
+            .seek(SeekFrom::Start(place.stored_offset))
+            .and_then(|_| self.file.read_exact(&mut stored))
+            .map_err(|error| format!("it can't be read: {error}"))?;
+        let bytes = zstd::bulk::decompress(&stored, place.bytes as usize)
+            .map_err(|error| format!("it can't be decoded: {error}"))?;
+        if bytes.len() == place.bytes as usize {
+            Ok(bytes)
+        } else {
+            Err(format!(
+                "it holds {} bytes, not {}",
+                bytes.len(),
+                place.bytes
+            ))
+        }
+    }
+}

@@ -1,0 +1,294 @@
+//! A vault: one folder, written by one bench at a time.
+
+use std::fs::{self, File, TryLockError};
+use std::path::{Path, PathBuf};
+
+use veritope_wire::{CaptureId, Digest, JobId, PlaceId, UnitId};
+
+use crate::durable;
+use crate::error::VaultError;
+use crate::manifest::{MANIFEST_VERSION, Manifest};
+use crate::object::Object;
+use crate::place::{Medium, PlaceFile, free_bytes};
+use crate::staging::Staging;
+
+/// Version of the folder's layout.
+///
+/// Changes: 1 = first.
+const VAULT_VERSION: u32 = 1;
+/// Largest manifest that is read.
+const MOST_MANIFEST_BYTES: u64 = 64 << 20;
+
+/// What a vault is opened for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Access {
+    /// Reading and writing; only one bench has it.
+    Write,
+    /// Reading; others may write meanwhile, since nothing that has a name ever changes.
+    Read,
+}
+
+/// A place that keeps captures.
+#[derive(Debug)]
+pub struct Vault {
+    root: PathBuf,
+    place: PlaceFile,
+    access: Access,
+    _writer: Option<File>,
+}
+
+impl Vault {
+    /// Opens a vault; for writing, a new one is made where there is none, with `id` and, where it
+    /// declares one, its medium.
+    ///
+    /// # Errors
+    /// When it can't be used, was made by a newer program, or is written by another bench.
+    pub fn open(root: &Path, access: Access, id: PlaceId) -> Result<Self, VaultError> {
+        let file = root.join("place.toml");
+        if access == Access::Write {
+            for folder in ["objects", "captures", "staging"] {
+                durable::make_folder(&root.join(folder))?;
+            }
+            if !file.exists() {
+                Self::declare(root, id, None)?;
+            }
+        }
+        let text = fs::read_to_string(&file).map_err(VaultError::at(&file))?;
+        let place: PlaceFile = toml::from_str(&text).map_err(|error| VaultError::Unreadable {
+            path: file.clone(),
+            what: error.message().to_owned(),
+        })?;
+        if place.vault_version > VAULT_VERSION {
+            return Err(VaultError::Newer {
+                path: file,
+                found: place.vault_version,
+            });
+        }
+        let writer = match access {
+            Access::Read => None,
+            Access::Write => Some(lock(root)?),
+        };
+        Ok(Self {
+            root: root.to_owned(),
+            place,
+            access,
+            _writer: writer,
+        })
+    }
+
+    /// Writes `place.toml` into a folder that has none; a stand-in's stick declares its medium.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn declare(root: &Path, id: PlaceId, medium: Option<&str>) -> Result<(), VaultError> {
+        durable::make_folder(root)?;
+        let place = PlaceFile {
+            vault_version: VAULT_VERSION,
+            id,
+            medium: medium.map(str::to_owned),
+        };
+        let path = root.join("place.toml");
+        let text = toml::to_string(&place).map_err(|error| VaultError::Unreadable {
+            path: path.clone(),
+            what: error.to_string(),
+        })?;
+        durable::write(&path, text.as_bytes())
+    }
+
+    /// Where it lies.
+    #[must_use]
+    pub fn root(&self) -> &Path {
+        &self.root
+    }
+
+    /// Its id.
+    #[must_use]
+    pub fn id(&self) -> PlaceId {
+        self.place.id
+    }
+
+    /// The medium beneath.
+    ///
+    /// # Errors
+    /// When the folder is gone.
+    pub fn medium(&self) -> Result<Medium, VaultError> {
+        Medium::of(&self.root, self.place.medium.as_deref())
+    }
+
+    pub(crate) fn may_write(&self) -> Result<(), VaultError> {
+        match self.access {
+            Access::Write => Ok(()),
+            Access::Read => Err(VaultError::ReadOnly(self.root.clone())),
+        }
+    }
+
+    /// Makes sure that `needed` bytes are free (`B8`).
+    ///
+    /// # Errors
+    /// [`VaultError::NoRoom`], with the bytes missing.
+    pub fn has_room(&self, needed: u64) -> Result<(), VaultError> {
+        let free = free_bytes(&self.root)?;
+        if free >= needed {
+            return Ok(());
+        }
+        Err(VaultError::NoRoom {
+            path: self.root.clone(),
+            needed,
+            free,
+        })
+    }
+
+    /// Where the object of an image lies, or will.
+    #[must_use]
+    pub fn object_path(&self, image: Digest) -> PathBuf {
+        let name = image.to_string();
+        self.root
+            .join("objects")
+            .join(&name[..2])
+            .join(format!("{name}.zst"))
+    }
+
+    /// Opens the object of an image.
+    ///
+    /// # Errors
+    /// When it is not there or no object.
+    pub fn object(&self, image: Digest) -> Result<Object, VaultError> {
+        Object::open(&self.object_path(image))
+    }
+
+    /// Begins a piece of work, or goes on with it.
+    ///
+    /// # Errors
+    /// When its folder can't be made or what it holds makes no sense.
+    pub fn stage(&self, job: JobId) -> Result<Staging<'_>, VaultError> {
+        self.may_write()?;
+        Staging::open(self, job)
+    }
+
+    /// Pieces of work that have begun and not ended.
+    ///
+    /// # Errors
+    /// When the folder can't be listed.
+    pub fn staged(&self) -> Result<Vec<JobId>, VaultError> {
+        let names = list(&self.root.join("staging"))?;
+        Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
+    }
+
+    /// Folder of a capture: unit, day and id are in its path (`B9`).
+    #[must_use]
+    pub fn capture_folder(&self, manifest: &Manifest) -> PathBuf {
+        let day = &manifest.taken.to_string()[..10];
+        self.root
+            .join("captures")
+            .join(manifest.unit.to_string())
+            .join(format!("{day}-{}", manifest.capture))
+    }
+
+    /// All manifests of a unit, in the order of their folders.
+    ///
+    /// # Errors
+    /// When a folder or a manifest can't be read.
+    pub fn captures(&self, unit: UnitId) -> Result<Vec<Manifest>, VaultError> {
+        let folder = self.root.join("captures").join(unit.to_string());
+        if !folder.exists() {
+            return Ok(Vec::new());
+        }
+        list(&folder)?
+            .iter()
+            .map(|name| folder.join(name).join("manifest.json"))
+            // A folder without a manifest is a capture that never ended.
+            .filter(|path| path.exists())
+            .map(|path| read_manifest(&path).map(|(manifest, _)| manifest))
+            .collect()
+    }
+
+    /// All units that have captures here.
+    ///
+    /// # Errors
+    /// When the folder can't be listed.
+    pub fn units(&self) -> Result<Vec<UnitId>, VaultError> {
+        let names = list(&self.root.join("captures"))?;
+        Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
+    }
+
+    /// The manifest of one capture, with the digest of the file.
+    ///
+    /// # Errors
+    /// When it is not here or can't be read.
+    pub fn manifest(
+        &self,
+        unit: UnitId,
+        capture: CaptureId,
+    ) -> Result<(Manifest, Digest), VaultError> {
+        let folder = self.root.join("captures").join(unit.to_string());
+        let ending = format!("-{capture}");
+        let names = if folder.exists() {
+            list(&folder)?
+        } else {
+            Vec::new()
+        };
+        let path = names
+            .iter()
+            .find(|name| name.ends_with(&ending))
+            .map(|name| folder.join(name).join("manifest.json"))
+            .filter(|path| path.exists())
+            .ok_or(VaultError::NoCapture(capture))?;
+        read_manifest(&path)
+    }
+}
+
+/// Reads a manifest and the digest of its bytes.
+pub(crate) fn read_manifest(path: &Path) -> Result<(Manifest, Digest), VaultError> {
+    let refuse = VaultError::at(path);
+    let unreadable = |what: String| VaultError::Unreadable {
+        path: path.to_owned(),
+        what,
+    };
+    if fs::metadata(path).map_err(&refuse)?.len() > MOST_MANIFEST_BYTES {
+        return Err(unreadable("it is too large to be a manifest".to_owned()));
+    }
+    let bytes = fs::read(path).map_err(&refuse)?;
+    #[derive(serde::Deserialize)]
+    struct Version {
+        veritope_capture: u32,
+    }
+    let version: Version =
+        serde_json::from_slice(&bytes).map_err(|error| unreadable(error.to_string()))?;
+    if version.veritope_capture > MANIFEST_VERSION {
+        return Err(VaultError::Newer {
+            path: path.to_owned(),
+            found: version.veritope_capture,
+        });
+    }
+    let manifest: Manifest =
+        serde_json::from_slice(&bytes).map_err(|error| unreadable(error.to_string()))?;
+    Ok((manifest, Digest::of(&bytes)))
+}
+
+/// Names in a folder, sorted; a folder that can't be listed is an error, never an empty list.
+fn list(folder: &Path) -> Result<Vec<String>, VaultError> {
+    let refuse = VaultError::at(folder);
+    let mut names = Vec::new();
+    for entry in fs::read_dir(folder).map_err(&refuse)? {
+        if let Ok(name) = entry.map_err(&refuse)?.file_name().into_string() {
+            names.push(name);
+        }
+    }
+    names.sort();
+    Ok(names)
+}
+
+fn lock(root: &Path) -> Result<File, VaultError> {
+    let path = root.join("writer.lock");
+    let file = File::options()
+        .create(true)
+        .truncate(false)
+        .write(true)
+        .open(&path)
+        .map_err(VaultError::at(&path))?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(TryLockError::WouldBlock) => Err(VaultError::Busy(root.to_owned())),
+        Err(TryLockError::Error(source)) => Err(VaultError::at(&path)(source)),
+    }
+}
