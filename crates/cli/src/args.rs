@@ -25,6 +25,12 @@ pub enum Command {
     Standin(StandinArgs),
     /// Ask a bridge; reads only
     Link(LinkArgs),
+    /// Read a vault's captures back and name what is damaged; no server needed
+    Verify(VerifyArgs),
+    /// Tell what a file of ours is: an object, a manifest, a start image
+    Inspect(InspectArgs),
+    /// Ask the running server to take the next step of a run, through the seal
+    Step(StepArgs),
     /// Make the index of a data folder anew from its log
     Rebuild(RebuildArgs),
     /// Print the description of the server's API
@@ -40,6 +46,9 @@ pub struct ServeArgs {
     /// Data folder
     #[arg(long, value_name = "DIR")]
     pub data: Option<PathBuf>,
+    /// Folder for captures; usually `vault` in the data folder
+    #[arg(long, value_name = "DIR")]
+    pub vault: Option<PathBuf>,
     /// Folder of the built front end; `none` serves the API only
     #[arg(long, value_name = "DIR")]
     pub front: Option<PathBuf>,
@@ -130,6 +139,38 @@ pub enum LinkAsk {
     },
     /// Test the bridge against docs/bench-link.md; reads only
     Conform,
+}
+
+/// `verify`
+#[derive(Debug, clap::Args)]
+pub struct VerifyArgs {
+    /// A vault's folder
+    pub path: PathBuf,
+    /// Machine-readable
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `inspect`
+#[derive(Debug, clap::Args)]
+pub struct InspectArgs {
+    /// The file
+    pub file: PathBuf,
+    /// Machine-readable
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `step`
+#[derive(Debug, clap::Args)]
+pub struct StepArgs {
+    /// The run's id, as the command card shows it
+    pub run: String,
+    /// The step's number, as the card shows it; refused when the run is elsewhere
+    pub step: u32,
+    /// Address of the server
+    #[arg(long, value_name = "URL", default_value = "http://127.0.0.1:7310")]
+    pub server: String,
 }
 
 /// `rebuild`

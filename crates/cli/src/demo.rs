@@ -11,15 +11,16 @@ use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use veritope_engine::ports::Silent;
 use veritope_engine::record::Way;
-use veritope_engine::{EngineError, NewUnit};
+use veritope_engine::{CaptureKind, Engine, EngineError, NewUnit, StepPhase, Watcher};
 use veritope_server::front::FrontEnd;
 use veritope_server::{Config, Running, open_engine};
 use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::profile::Profile;
 use veritope_standin::{Birth, Bridge, BridgeError, Device, LockState, Setting, serve};
-use veritope_wire::link::Handle;
-use veritope_wire::{Digest, RequestId};
+use veritope_vault::Vault;
+use veritope_wire::link::{ActKind, ActRequest, Handle};
+use veritope_wire::{Digest, PlaceId, RequestId, UnitId};
 
 use crate::standin::uuid_token;
 use crate::{CommandError, data_home};
@@ -121,7 +122,7 @@ pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
     })?);
     let token = uuid_token();
     let (data, scale, key) = (config.data.clone(), config.time_scale, token.clone());
-    let bridge = tokio::task::spawn_blocking(move || make_bridge(&data, scale, &key))
+    let (bridge, clock) = tokio::task::spawn_blocking(move || make_bridge(&data, scale, &key))
         .await
         .map_err(std::io::Error::other)??;
     let (stop_standin, mut stopping) = watch::channel(false);
@@ -130,12 +131,14 @@ pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
     });
     let standin_served = tokio::spawn(served);
     let (data, key) = (config.data.clone(), token.clone());
-    tokio::task::spawn_blocking(move || set_up(&data, standin, &key))
+    let devices = bridge.clone();
+    tokio::task::spawn_blocking(move || set_up(&data, standin, &key, &devices, &clock))
         .await
         .map_err(std::io::Error::other)??;
     let server = veritope_server::start(Config {
         listen: config.listen,
         data: config.data,
+        vault: None,
         front: config.front,
     })
     .await?;
@@ -150,7 +153,11 @@ pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
     })
 }
 
-fn make_bridge(data: &Path, time_scale: u32, token: &str) -> Result<Bridge, CommandError> {
+fn make_bridge(
+    data: &Path,
+    time_scale: u32,
+    token: &str,
+) -> Result<(Bridge, Arc<Scaled>), CommandError> {
     let refuse = |source| DemoError::Folder {
         folder: data.to_owned(),
         source,
@@ -196,7 +203,7 @@ fn make_bridge(data: &Path, time_scale: u32, token: &str) -> Result<Bridge, Comm
             .map_err(|source| BridgeError::Device { folder, source })?;
         devices.push(device);
     }
-    Ok(Bridge::new("Thursday table", token, devices))
+    Ok((Bridge::new("Thursday table", token, devices), clock))
 }
 
 /// Empties a demo's folder, or makes a new one.
@@ -238,12 +245,22 @@ fn shelve(shelf: &Path) -> std::io::Result<()> {
     fs::write(shelf.join("gimbal-recovery-3.2.0.toml"), side)
 }
 
-fn set_up(data: &Path, standin: SocketAddr, token: &str) -> Result<(), CommandError> {
+/// Name of the demo's second place, a stand-in's stick that declares its medium.
+const STICK: &str = "stick";
+
+fn set_up(
+    data: &Path,
+    standin: SocketAddr,
+    token: &str,
+    devices: &Bridge,
+    clock: &Scaled,
+) -> Result<(), CommandError> {
     let request = || RequestId::new(uuid::Uuid::now_v7());
-    let (engine, _store) = open_engine(data, Arc::new(Silent))?;
+    let (engine, _store) = open_engine(data, None, Arc::new(Silent))?;
     let bridge = engine
         .add_bridge(&format!("http://{standin}"), token, request())
         .map_err(DemoError::from)?;
+    let mut units = Vec::new();
     for (nickname, handle) in [("Sanderling", "dock-1"), ("Ruff", "dock-2")] {
         let new = NewUnit {
             nickname: nickname.to_owned(),
@@ -254,9 +271,107 @@ fn set_up(data: &Path, standin: SocketAddr, token: &str) -> Result<(), CommandEr
             family: None,
             ownership: "asked".to_owned(),
         };
-        engine.add_unit(new, request()).map_err(DemoError::from)?;
+        units.push(engine.add_unit(new, request()).map_err(DemoError::from)?);
+    }
+    let mut policy = engine.policy();
+    policy.media = veritope_core::budget::Media::Any;
+    engine
+        .set_policy(policy, request())
+        .map_err(DemoError::from)?;
+    let stick = data.join(STICK);
+    Vault::declare(
+        &stick,
+        PlaceId::new(uuid::Uuid::now_v7()),
+        Some("stand-in stick"),
+    )?;
+    let stick = engine
+        .add_place(STICK, &stick.to_string_lossy(), request())
+        .map_err(DemoError::from)?;
+    if let Some(ruff) = units.last() {
+        ruffs_past(&engine, devices, clock, *ruff, stick)?;
     }
     Ok(())
+}
+
+/// Ruff was here before: two captures, the older one copied to the stick, and one bit of it flipped
+/// on this disk since.
+fn ruffs_past(
+    engine: &Engine,
+    devices: &Bridge,
+    clock: &Scaled,
+    unit: UnitId,
+    stick: PlaceId,
+) -> Result<(), CommandError> {
+    let handle = "dock-2";
+    let act = |kind: ActKind, mode: &str| -> Result<(), CommandError> {
+        devices
+            .with(handle, |device| {
+                let epoch = device.line().epoch;
+                if kind == ActKind::StartFromMemory {
+                    let image = veritope_standin::recovery_image("gimbal", "3.2.0");
+                    let digest = Digest::of(&image);
+                    device.put_memory(image, epoch, digest)?;
+                }
+                let args = [("mode".to_owned(), mode.to_owned())].into();
+                device.act(&ActRequest { kind, args, epoch })
+            })
+            .map_err(|refusal| CommandError::Input(refusal.to_string()))?;
+        clock.skip(180);
+        engine.look(unit).map_err(DemoError::from)?;
+        Ok(())
+    };
+    let nobody = Nobody;
+    let mut captures = Vec::new();
+    for _ in 0..2 {
+        act(ActKind::Restart, "bootloader")?;
+        act(ActKind::StartFromMemory, "")?;
+        let taken = engine
+            .capture(unit, &CaptureKind::Quick, &nobody)
+            .map_err(DemoError::from)?;
+        captures.push(taken);
+        act(ActKind::Restart, "system")?;
+    }
+    let Some(older) = captures.first().copied() else {
+        return Ok(());
+    };
+    engine
+        .copy(unit, older, stick, &nobody)
+        .map_err(DemoError::from)?;
+    let view = engine.capture_view(unit, older).map_err(DemoError::from)?;
+    let persist = view
+        .partitions
+        .iter()
+        .find(|part| part.label.as_str() == "persist");
+    let own = engine.places().into_iter().find(|place| place.own);
+    if let (Some(part), Some(own)) = (persist, own) {
+        let hex = part.blake3.to_string();
+        let object = Path::new(&own.path).join("objects").join(&hex[..2]);
+        flip_a_bit(&object.join(format!("{hex}.zst")))?;
+        engine
+            .verify(unit, older, own.id, &nobody)
+            .map_err(DemoError::from)?;
+    }
+    Ok(())
+}
+
+fn flip_a_bit(file: &Path) -> std::io::Result<()> {
+    let mut bytes = fs::read(file)?;
+    let middle = bytes.len() / 2;
+    if let Some(byte) = bytes.get_mut(middle) {
+        *byte ^= 0x08;
+    }
+    fs::write(file, bytes)
+}
+
+/// Watches nothing.
+struct Nobody;
+
+impl Watcher for Nobody {
+    fn phase(&self, _: &StepPhase) {}
+
+    fn should_stop(&self) -> bool {
+        false
+    }
 }
 
 #[cfg(test)]

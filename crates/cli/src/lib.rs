@@ -3,8 +3,10 @@
 
 pub mod args;
 pub mod demo;
+mod inspect;
 mod link;
 mod standin;
+mod step;
 
 use std::process::ExitCode;
 
@@ -34,6 +36,9 @@ pub enum CommandError {
     /// The demo's data.
     #[error(transparent)]
     Demo(#[from] demo::DemoError),
+    /// A vault.
+    #[error(transparent)]
+    Vault(#[from] veritope_vault::VaultError),
     /// Anything else that is wrong with the input.
     #[error("{0}")]
     Input(String),
@@ -77,6 +82,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
                 let config = veritope_server::Config {
                     listen: serve.listen,
                     data,
+                    vault: serve.vault,
                     front,
                 };
                 let running = veritope_server::start(config).await?;
@@ -109,6 +115,9 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         }
         Command::Standin(args) => standin::run(args),
         Command::Link(args) => link::run(&args),
+        Command::Verify(args) => inspect::verify(&args),
+        Command::Inspect(args) => inspect::inspect(&args),
+        Command::Step(args) => step::run(&args),
         Command::Rebuild(args) => {
             veritope_engine::data::DataFolder::open(&args.data)
                 .map_err(veritope_server::ServeError::from)?;

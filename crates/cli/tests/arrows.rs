@@ -11,12 +11,15 @@ const ARROWS: &[(&str, &[&str])] = &[
     ("core", &["wire"]),
     ("formats", &["wire"]),
     ("link", &["core", "formats", "wire"]),
-    ("engine", &["core", "formats", "link", "wire"]),
+    ("vault", &["core", "formats", "wire"]),
+    ("engine", &["core", "formats", "link", "vault", "wire"]),
     ("standin", &["formats", "wire"]),
     ("server", &["core", "engine", "formats", "link", "wire"]),
     (
         "cli",
-        &["core", "engine", "link", "server", "standin", "wire"],
+        &[
+            "core", "engine", "formats", "link", "server", "standin", "vault", "wire",
+        ],
     ),
     ("e2e", &["cli", "core", "link", "server", "standin", "wire"]),
     ("xtask", &[]),

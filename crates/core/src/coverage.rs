@@ -216,7 +216,7 @@ impl VerifiedCopy {
 /// How far a partition is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
-pub enum Kept {
+pub enum Keeping {
     /// As the rules want it.
     Enough,
     /// Captured, and something is missing yet.
@@ -265,7 +265,7 @@ pub struct CoverageRow {
     /// Whether it is wanted.
     pub wanted: Wanted,
     /// How far it is kept.
-    pub kept: Kept,
+    pub kept: Keeping,
     /// The capture that counts for it.
     pub capture: Option<CaptureId>,
     /// Places with a verified copy of that.
@@ -362,14 +362,14 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         wanted: wanted(described.role),
         described,
         changes,
-        kept: Kept::Not,
+        kept: Keeping::Not,
         capture: None,
         places: 0,
         text: String::new(),
         rule: Rule::B3,
     };
     if row.wanted == Wanted::Never {
-        row.kept = Kept::NotWanted;
+        row.kept = Keeping::NotWanted;
         "Not captured: nothing of it could be put back, or nothing is lost."
             .clone_into(&mut row.text);
         return row;
@@ -410,7 +410,7 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         _ => Finding::Holds,
     };
     if finding == Finding::Unexplained {
-        row.kept = Kept::Partly;
+        row.kept = Keeping::Partly;
         row.rule = Rule::B5;
         row.text = format!(
             "{label} is blank now and held something before: put it back from a capture first."
@@ -421,14 +421,14 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         if is_unique || row.wanted == Wanted::Always {
             row.text = format!("{label} was never captured.");
         } else {
-            row.kept = Kept::NotWanted;
+            row.kept = Keeping::NotWanted;
             row.text = format!("{label} is in full captures only.");
         }
         return row;
     };
     if is_unique {
         if let Some((rule, text)) = unsound(input, &row, capture, part, known_at(capture)) {
-            row.kept = Kept::Partly;
+            row.kept = Keeping::Partly;
             row.rule = rule;
             row.text = text;
             return row;
@@ -446,22 +446,22 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
     };
     if !is_unique {
         row.kept = if row.places > 0 {
-            Kept::Enough
+            Keeping::Enough
         } else {
-            Kept::Partly
+            Keeping::Partly
         };
         row.text = match row.places {
             0 => format!("{label} is captured; no copy of it was read back yet."),
             n => format!("{label} is captured, read back in {n} places."),
         };
     } else if row.places >= needed {
-        row.kept = Kept::Enough;
+        row.kept = Keeping::Enough;
         row.text = format!(
             "{label}: {} of {needed} copies read back.{lost}",
             row.places
         );
     } else {
-        row.kept = Kept::Partly;
+        row.kept = Keeping::Partly;
         row.text = format!(
             "{label}: {} of {needed} copies read back.{lost}",
             row.places
@@ -529,14 +529,14 @@ fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> BTre
 
 fn item(row: &CoverageRow) -> Item {
     let cure = match (row.kept, row.rule, row.capture) {
-        (Kept::Enough, ..) => None,
+        (Keeping::Enough, ..) => None,
         (_, Rule::B5, _) => Some(Cure::PutBack),
         (_, _, Some(capture)) => Some(Cure::KeepCopies { capture }),
         _ => Some(Cure::Capture),
     };
     Item {
         rule: row.rule,
-        state: if row.kept == Kept::Enough {
+        state: if row.kept == Keeping::Enough {
             ItemState::Met
         } else {
             ItemState::Missing

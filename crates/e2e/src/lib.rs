@@ -254,6 +254,52 @@ impl Bench {
         touched
     }
 
+    /// Presses a button of the stand-in's own page that stays there, in a tab of its own.
+    ///
+    /// # Errors
+    /// When it isn't there in time.
+    pub async fn press_on_page(&self, handle: &str, button: &str) -> Outcome {
+        let here = self.browser.window().await?;
+        let tab = self.browser.new_window(true).await?;
+        self.browser.switch_to_window(tab.handle).await?;
+        let url = format!("http://{}/device/{handle}", self.demo.standin);
+        self.browser.goto(&url).await?;
+        let done = self
+            .run(
+                "window.sent = new Promise((sent) => { const ask = window.fetch; window.fetch = (...words) => ask(...words).finally(() => { if (words[1]) sent(); }); });",
+            )
+            .await
+            .and(self.click(button).await);
+        self.browser
+            .execute_async("window.sent.then(arguments[0])", Vec::new())
+            .await?;
+        self.browser.close_window().await?;
+        self.browser.switch_to_window(here).await?;
+        done
+    }
+
+    /// Clicks the last button that shows `text`.
+    ///
+    /// # Errors
+    /// When there is none in time.
+    pub async fn click_last(&self, text: &str) -> Outcome {
+        let path = format!("(//button[not(@disabled)][normalize-space(.)=\"{text}\"])[last()]");
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let clicked = match self.browser.find(Locator::XPath(&path)).await {
+                Ok(found) => found.click().await,
+                Err(error) => Err(error),
+            };
+            match clicked {
+                Ok(()) => return Ok(()),
+                Err(error) if Instant::now() > until => {
+                    return Err(format!("no `{text}` can be clicked: {error}").into());
+                }
+                Err(_) => tokio::time::sleep(LOOK_EVERY).await,
+            }
+        }
+    }
+
     async fn sees_not(&self, text: &str) -> Outcome {
         let until = Instant::now() + PATIENCE;
         while self

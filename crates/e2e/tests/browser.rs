@@ -111,6 +111,153 @@ fn from_the_bench_to_the_table_read() {
     });
 }
 
+/// From locked to a recovery in memory, with everything that exists once captured in one place.
+async fn captured(bench: &Bench) -> Outcome<String> {
+    bench.open("/").await?;
+    bench.click("Complete the list: Sanderling").await?;
+    prepare(bench).await?;
+    bench.click("See the sheet").await?;
+    bench.click("Install a recovery that stays").await?;
+    bench.sees("Capture what exists once").await?;
+    bench.shot("sheet-recovery").await?;
+    bench.click("Begin").await?;
+    bench.click("Restart into bootloader mode").await?;
+    bench
+        .fill("Type Sanderling to consent", "Sanderling")
+        .await?;
+    bench.click("I consent").await?;
+    bench.click("Unlock the bootloader of Sanderling").await?;
+    bench.sees("Its default answer: no").await?;
+    bench.touch("dock-1", "Yes, unlock and erase").await?;
+    bench.sees("Step 3 of 7").await?;
+    bench.click("Start the recovery from memory").await?;
+    bench.sees("Step 4 of 7").await?;
+    bench.click("Capture what exists once").await?;
+    bench.sees("Step 5 of 7").await?;
+    bench.unit("Sanderling").await
+}
+
+fn persist(bench: &Bench) -> Vec<u8> {
+    bench
+        .demo
+        .bridge
+        .with("dock-1", |device| device.read("persist", 0, 4 << 20))
+        .unwrap()
+}
+
+#[test]
+fn kept_written_wiped_and_brought_back() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        let unit = captured(&bench).await?;
+        // One copy is not two: the write is withheld, on screen and by the API.
+        bench.click("Restart into bootloader mode").await?;
+        bench.sees("The seal is closed for this step").await?;
+        bench.sees("persist: 1 of 2 copies read back.").await?;
+        bench.is_accessible().await?;
+        bench.shot("withheld").await?;
+        let page = bench.get(&format!("/api/units/{unit}/run")).await?;
+        let run = &page["run"];
+        let path = format!("/api/units/{unit}/run/{}/step", run["id"].as_str().unwrap());
+        let request = json!({ "revision": run["revision"], "request": "0192f0c1-0000-7000-8000-000000000002" });
+        let (status, problem) = bench.ask("POST", &path, request).await?;
+        assert_eq!(
+            (status, problem["rule"].as_str()),
+            (409, Some("G4")),
+            "{problem}"
+        );
+        assert_eq!(problem["missing"][0]["rule"], "B6");
+
+        bench.click("To its copies").await?;
+        bench.sees("What lies where").await?;
+        bench.is_accessible().await?;
+        bench.click("Copy to stick").await?;
+        bench.sees("stick: read back, whole").await?;
+        bench.shot("backups").await?;
+        bench.click("Run").await?;
+        bench.click("Write the recovery").await?;
+        bench.sees("Step 7 of 7").await?;
+        bench.click("Restart into custom recovery").await?;
+        bench.sees("The goal is reached").await?;
+
+        // A mishap, by the device's own page.
+        let before = persist(&bench);
+        bench
+            .press_on_page("dock-1", "Mishap: persist goes blank")
+            .await?;
+        assert!(persist(&bench).iter().all(|byte| *byte == 0));
+        bench.click("Backups").await?;
+        bench.click("Take a capture").await?;
+        bench
+            .sees("persist is blank now and held something before")
+            .await?;
+        bench
+            .sees("The capture is whole, and was read back.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("mishap").await?;
+        bench.click("As a table").await?;
+        bench
+            .sees("other content 1, 100 % of its parts differ")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("chart-table").await?;
+        bench.click("As a chart").await?;
+        bench.click_last("Put back from it").await?;
+        bench.sees("differs in 1 frame, 4 MiB").await?;
+        bench
+            .sees("misc is read for the record and never written by us.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("put-back").await?;
+        bench.click("Put 1 partition back").await?;
+        bench
+            .sees("Everything was put back, read back, and is equal.")
+            .await?;
+        assert!(persist(&bench) == before, "byte for byte");
+        bench.click("Log").await?;
+        bench.sees("read back and equal").await?;
+        bench.click("Backups").await?;
+        bench.sees("persist:").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn ruffs_damage_is_named_and_repaired() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        let unit = bench.unit("Ruff").await?;
+        bench.open(&format!("/units/{unit}/backups")).await?;
+        bench.sees("persist, frame 0, bytes 0 to 4194303").await?;
+        bench.is_accessible().await?;
+        bench.shot("damage").await?;
+        bench.click("Repair the copy in this bench").await?;
+        bench
+            .sees("The copy is repaired, and was read back.")
+            .await?;
+        let shown = bench.run("return document.body.innerText").await?;
+        assert!(
+            !shown.as_str().unwrap().contains("frame 0"),
+            "no damage is left"
+        );
+        bench.click("Settings").await?;
+        bench.sees("Any two places count apart").await?;
+        bench.is_accessible().await?;
+        bench.shot("settings").await?;
+        bench.click("Dark colours").await?;
+        bench.open(&format!("/units/{unit}/backups")).await?;
+        bench.sees("What lies where").await?;
+        bench.is_accessible().await?;
+        bench.shot("dark-backups").await?;
+        bench.view(1024, 768).await?;
+        bench.shot("narrow-backups").await?;
+        bench.click("Light colours").await?;
+        bench.stop().await
+    });
+}
+
 #[test]
 fn by_hand_from_first_use_to_a_recovery_running() {
     in_browser(|| async {
@@ -209,7 +356,7 @@ fn by_keyboard_alone() {
             "the dot focuses the next step's control"
         );
         bench.run("document.activeElement.blur()").await?;
-        bench.press("3").await?;
+        bench.press("4").await?;
         bench.sees("What is to be reached?").await?;
         bench.press("?").await?;
         bench.sees("Focus the next step").await?;

@@ -22,7 +22,7 @@ use veritope_vault::{
 use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine};
 use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
 
-use crate::bench::{Engine, Observation};
+use crate::bench::{Engine, Observation, Settling};
 use crate::error::EngineError;
 use crate::places::{OWN_NAME, medium_text};
 use crate::record::{DamageFacts, Entry};
@@ -293,6 +293,21 @@ impl Engine {
             staging.discard()?;
         }
         Ok((JobId::new(self.parts.ids.fresh()), self.now()))
+    }
+
+    /// Goes on with a capture that was cut off; a run's step that waited for it is settled.
+    ///
+    /// # Errors
+    /// As [`Engine::capture`].
+    pub fn resume_capture(
+        &self,
+        unit: UnitId,
+        kind: &CaptureKind,
+        watcher: &dyn Watcher,
+    ) -> Result<(), EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        self.capture_held(unit, kind, watcher)?;
+        self.settle(unit, Settling::Watching)
     }
 
     /// Captures that were cut off and whose unit could be read on now: they go on by themselves.

@@ -884,7 +884,7 @@ impl Engine {
 }
 
 /// The list that a step's effect needs.
-fn list_of(step: &Step) -> Rule {
+pub(crate) fn list_of(step: &Step) -> Rule {
     match step.effect {
         Some(Planned::WriteImage { .. }) => Rule::G4,
         Some(Planned::Unlock { .. }) | None => Rule::G1,

@@ -129,6 +129,8 @@ pub struct SealTag {
 pub enum NextPlace {
     /// The standing station.
     Standing,
+    /// The backups station.
+    Backups,
     /// The run station.
     Run,
     /// The log.
@@ -771,7 +773,7 @@ impl Engine {
                 .flatten()
                 .find(open)
                 .map_or_else(String::new, |item| item.text.clone());
-            Permission::no(reason, Some(Rule::G1))
+            Permission::no(reason, Some(crate::run::list_of(step)))
         } else if state != StepState::Ready {
             Permission::no("This step is under way.", None)
         } else if by_link && !self.answers(record) {
@@ -813,6 +815,16 @@ fn next_step(record: &UnitRecord, standing: &Standing) -> NextStep {
         label: label.to_owned(),
         place,
     };
+    if let Some(torn) = record.torn.first() {
+        return to(
+            format!(
+                "A write of {} was interrupted: put it back first.",
+                torn.label
+            ),
+            "To the backups",
+            NextPlace::Backups,
+        );
+    }
     if let Some(run) = record.active_run() {
         let sentence = run.next_step().map_or_else(
             || "The run goes on.".to_owned(),

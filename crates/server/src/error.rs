@@ -75,9 +75,16 @@ impl From<EngineError> for Problem {
     fn from(error: EngineError) -> Self {
         use EngineError as E;
         let (status, code) = match &error {
-            E::NoUnit(_) | E::NoBridge(_) | E::NoFact(_) | E::NoRun(_) => {
-                (StatusCode::NOT_FOUND, "not-found")
-            }
+            E::NoUnit(_)
+            | E::NoBridge(_)
+            | E::NoFact(_)
+            | E::NoRun(_)
+            | E::NoPlace(_)
+            | E::NoCapture(_) => (StatusCode::NOT_FOUND, "not-found"),
+            E::PlaceAway(_) => (StatusCode::CONFLICT, "place-away"),
+            E::NoBackup { .. } => (StatusCode::CONFLICT, "no-backup"),
+            E::Stopped => (StatusCode::CONFLICT, "stopped"),
+            E::Vault(_) => (StatusCode::CONFLICT, "vault"),
             E::StaleRevision { .. } => (StatusCode::PRECONDITION_FAILED, "stale-revision"),
             E::Closed { .. } => (StatusCode::CONFLICT, "seal-closed"),
             E::WhyNot(_) | E::NoPlan(_) | E::NoFamily => (StatusCode::CONFLICT, "no-sheet"),
@@ -90,7 +97,9 @@ impl From<EngineError> for Problem {
             }
             E::Link(_) => (StatusCode::BAD_GATEWAY, "link"),
             E::Shelf(_) => (StatusCode::CONFLICT, "shelf"),
-            E::Journal(_) | E::Data(_) => (StatusCode::INTERNAL_SERVER_ERROR, "record"),
+            E::Journal(_) | E::Data(_) | E::Pump(_) => {
+                (StatusCode::INTERNAL_SERVER_ERROR, "record")
+            }
         };
         let mut problem = Self::new(status, code, sentence(&chain(&error)));
         if status.is_server_error() {
@@ -102,6 +111,7 @@ impl From<EngineError> for Problem {
                 problem.missing = missing;
             }
             E::AnotherUnit { .. } => problem.rule = Some(Rule::K4),
+            E::NoBackup { rule, .. } => problem.rule = Some(rule),
             E::WhyNot(why) => problem.rule = why.first().map(|why| why.rule),
             _ => {}
         }
@@ -116,7 +126,7 @@ impl From<JournalError> for Problem {
 }
 
 /// First letter large, full stop at the end: error texts inside are lower-case fragments.
-fn sentence(text: &str) -> String {
+pub(crate) fn sentence(text: &str) -> String {
     let mut chars = text.chars();
     let start: String = chars
         .next()

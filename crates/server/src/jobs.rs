@@ -1,18 +1,19 @@
-//! Steps under way. Each has a thread of its own; the engine sees to it that a unit has one at a
+//! Work under way: steps of runs, captures, copies, restores. Each has a thread of its own; the engine sees to it that a unit has one at a
 //! time. A job lives in memory only: what it did is in the log, what it was about to do is there
 //! too, as an intent, and the engine settles that after a restart.
 
 use std::collections::VecDeque;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError, TryLockError};
+use std::time::{Duration, Instant};
 
 use serde::Serialize;
 use tokio::sync::oneshot;
 use veritope_engine::ports::Clock;
-use veritope_engine::{Engine, EngineError, StepEnd, StepPhase, Watcher};
+use veritope_engine::{Engine, EngineError, Moving, StepEnd, StepPhase, Watcher};
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
-use crate::error::chain;
+use crate::error::{chain, sentence};
 use crate::events::{Event, Events};
 use crate::system::SystemClock;
 
@@ -37,6 +38,26 @@ pub enum JobState {
         /// Why, in one sentence.
         text: String,
     },
+    /// Stopped by a person, or with the server; what was read stays.
+    Cancelled {
+        /// What that means, in one sentence.
+        text: String,
+    },
+}
+
+/// How far a job that moves bytes is.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct JobProgress {
+    /// What it is at.
+    pub what: String,
+    /// Bytes moved.
+    pub done_bytes: u64,
+    /// Bytes in all.
+    pub total_bytes: u64,
+    /// Bytes a second, over the whole job.
+    pub bytes_per_second: u64,
+    /// Seconds left at that rate, once there is one.
+    pub seconds_left: Option<u64>,
 }
 
 /// A job, for the tray.
@@ -46,12 +67,16 @@ pub struct JobView {
     pub id: u64,
     /// Which unit.
     pub unit: UnitId,
-    /// Which run.
-    pub run: RunId,
+    /// Which run, for a step of one.
+    pub run: Option<RunId>,
+    /// What it does, in words.
+    pub what: String,
     /// Where it stands.
     pub state: JobState,
     /// Since when.
     pub since: Moment,
+    /// How far it is, where bytes move.
+    pub progress: Option<JobProgress>,
 }
 
 /// Jobs that are remembered.
@@ -61,9 +86,21 @@ const REMEMBERED: usize = 50;
 pub struct Jobs {
     events: Arc<Events>,
     next: AtomicU64,
-    all: Mutex<VecDeque<JobView>>,
+    all: Mutex<VecDeque<Known>>,
     stopping: Arc<AtomicBool>,
+    /// One job at a time computes; whoever holds this does.
+    heavy: Mutex<()>,
 }
+
+/// A remembered job.
+struct Known {
+    view: JobView,
+    request: Option<RequestId>,
+    cancel: Arc<AtomicBool>,
+}
+
+/// Least time between two events of a job's progress.
+const PROGRESS_EVERY: Duration = Duration::from_millis(200);
 
 /// How the beginning of a job turned out.
 pub enum Begun {
@@ -84,7 +121,18 @@ impl Jobs {
             next: AtomicU64::new(1),
             all: Mutex::default(),
             stopping: Arc::default(),
+            heavy: Mutex::default(),
         }
+    }
+
+    /// Stops a job; what it moved stays. Gives whether there is one to stop.
+    pub fn cancel(&self, id: u64) -> bool {
+        let all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = all.iter().find(|known| known.view.id == id);
+        if let Some(known) = known {
+            known.cancel.store(true, Ordering::SeqCst);
+        }
+        known.is_some()
     }
 
     /// Makes every job stop waiting; devices go on.
@@ -100,16 +148,20 @@ impl Jobs {
             .unwrap_or_else(PoisonError::into_inner)
             .iter()
             .rev()
-            .cloned()
+            .map(|known| known.view.clone())
             .collect()
     }
 
-    fn set(&self, job: JobView) {
+    fn set(&self, job: JobView, request: Option<RequestId>, cancel: &Arc<AtomicBool>) {
         let mut all = self.all.lock().unwrap_or_else(PoisonError::into_inner);
-        match all.iter_mut().find(|known| known.id == job.id) {
-            Some(known) if *known == job => return,
-            Some(known) => *known = job.clone(),
-            None => all.push_back(job.clone()),
+        match all.iter_mut().find(|known| known.view.id == job.id) {
+            Some(known) if known.view == job => return,
+            Some(known) => known.view = job.clone(),
+            None => all.push_back(Known {
+                view: job.clone(),
+                request,
+                cancel: Arc::clone(cancel),
+            }),
         }
         if all.len() > REMEMBERED {
             all.pop_front();
@@ -128,36 +180,105 @@ impl Jobs {
         revision: u32,
         request: RequestId,
     ) -> oneshot::Receiver<Begun> {
+        // The engine itself carries a step out once a request.
+        self.spawn(unit, Some(run), "a step", None, move |watcher| {
+            engine
+                .do_step(unit, run, revision, request, watcher)
+                .map(Ended::Step)
+        })
+    }
+
+    /// Moves bytes on a thread of its own; one such job at a time, others wait and say why. The
+    /// answer comes as soon as bytes move or it waits, or it has ended or was refused. The same
+    /// request again gives the job that it began.
+    pub fn move_bytes(
+        self: &Arc<Self>,
+        unit: UnitId,
+        what: &str,
+        request: Option<RequestId>,
+        work: impl FnOnce(&dyn Watcher) -> Result<String, EngineError> + Send + 'static,
+    ) -> oneshot::Receiver<Begun> {
+        let known = self
+            .all
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .iter()
+            .find(|known| request.is_some() && known.request == request)
+            .map(|known| known.view.clone());
+        if let Some(job) = known {
+            let (told, answer) = oneshot::channel();
+            // The receiver is right here.
+            let _ = told.send(Begun::UnderWay(job));
+            return answer;
+        }
+        let jobs = Arc::clone(self);
+        self.spawn(unit, None, what, request, move |watcher| {
+            let _turn = match jobs.heavy.try_lock() {
+                Ok(turn) => turn,
+                Err(TryLockError::Poisoned(poisoned)) => poisoned.into_inner(),
+                Err(TryLockError::WouldBlock) => {
+                    watcher.waits("Another capture, copy or restore is being computed.");
+                    jobs.heavy.lock().unwrap_or_else(PoisonError::into_inner)
+                }
+            };
+            work(watcher).map(Ended::Bytes)
+        })
+    }
+
+    fn spawn(
+        self: &Arc<Self>,
+        unit: UnitId,
+        run: Option<RunId>,
+        what: &str,
+        request: Option<RequestId>,
+        work: impl FnOnce(&JobWatcher<'_>) -> Result<Ended, EngineError> + Send + 'static,
+    ) -> oneshot::Receiver<Begun> {
         let (told, answer) = oneshot::channel();
         let jobs = Arc::clone(self);
         let job = JobView {
             id: self.next.fetch_add(1, Ordering::SeqCst),
             unit,
             run,
+            what: what.to_owned(),
             state: JobState::Running,
             since: SystemClock.now(),
+            progress: None,
         };
         let spawned = std::thread::Builder::new()
-            .name(format!("step-{}", job.id))
+            .name(format!("job-{}", job.id))
             .spawn(move || {
                 let watcher = JobWatcher {
                     jobs: &jobs,
-                    job,
+                    job: Mutex::new(job),
+                    request,
+                    cancel: Arc::default(),
+                    begun: Instant::now(),
+                    last: Mutex::new(None),
                     told: Mutex::new(Some(told)),
                 };
-                let end = engine.do_step(unit, run, revision, request, &watcher);
+                let end = work(&watcher);
                 watcher.end(end);
             });
         if let Err(error) = spawned {
-            tracing::error!(%error, "no thread for a step");
+            tracing::error!(%error, "no thread for a job");
         }
         answer
     }
 }
 
+/// How a job's work ended.
+enum Ended {
+    Step(StepEnd),
+    Bytes(String),
+}
+
 struct JobWatcher<'a> {
     jobs: &'a Jobs,
-    job: JobView,
+    job: Mutex<JobView>,
+    request: Option<RequestId>,
+    cancel: Arc<AtomicBool>,
+    begun: Instant,
+    last: Mutex<Option<Instant>>,
     told: Mutex<Option<oneshot::Sender<Begun>>>,
 }
 
@@ -174,24 +295,53 @@ impl JobWatcher<'_> {
         }
     }
 
-    fn end(&self, end: Result<StepEnd, EngineError>) {
+    /// Changes the job as it is shown, and answers whoever began it.
+    fn show(&self, change: impl FnOnce(&mut JobView)) {
+        let mut job = self.job.lock().unwrap_or_else(PoisonError::into_inner);
+        change(&mut job);
+        let job = job.clone();
+        self.jobs.set(job.clone(), self.request, &self.cancel);
+        self.first(|| Begun::UnderWay(job));
+    }
+
+    fn waits(&self, why: &str) {
+        self.show(|job| {
+            job.state = JobState::Waiting {
+                why: why.to_owned(),
+            };
+        });
+    }
+
+    fn end(&self, end: Result<Ended, EngineError>) {
         let state = match &end {
-            Ok(end) => state_of(end),
-            Err(error) => JobState::Failed { text: chain(error) },
+            Ok(Ended::Step(end)) => state_of(end),
+            Ok(Ended::Bytes(text)) => JobState::Done { text: text.clone() },
+            Err(EngineError::Stopped) => JobState::Cancelled {
+                text: sentence(&EngineError::Stopped.to_string()),
+            },
+            Err(error) => JobState::Failed {
+                text: sentence(&chain(error)),
+            },
         };
         let was_shown = self
             .told
             .lock()
             .unwrap_or_else(PoisonError::into_inner)
             .is_none();
-        if was_shown {
-            self.jobs.set(JobView {
-                state,
-                ..self.job.clone()
-            });
+        let is_through = matches!(end, Ok(Ended::Bytes(_)));
+        if was_shown || is_through {
+            let mut job = self.job.lock().unwrap_or_else(PoisonError::into_inner);
+            job.state = state;
+            self.jobs.set(job.clone(), self.request, &self.cancel);
         }
+        let job = self
+            .job
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .clone();
         self.first(|| match end {
-            Ok(end) => Begun::Ended(end),
+            Ok(Ended::Step(end)) => Begun::Ended(end),
+            Ok(Ended::Bytes(_)) => Begun::UnderWay(job),
             Err(error) => Begun::NotBegun(error),
         });
     }
@@ -229,15 +379,40 @@ impl Watcher for JobWatcher<'_> {
                 why: format!("The device asks: {question}"),
             },
         };
-        let job = JobView {
-            state,
-            ..self.job.clone()
-        };
-        self.jobs.set(job.clone());
-        self.first(|| Begun::UnderWay(job));
+        self.show(|job| job.state = state);
     }
 
     fn should_stop(&self) -> bool {
-        self.jobs.stopping.load(Ordering::SeqCst)
+        self.jobs.stopping.load(Ordering::SeqCst) || self.cancel.load(Ordering::SeqCst)
+    }
+
+    fn moving(&self, moving: &Moving) {
+        let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_new = {
+            let job = self.job.lock().unwrap_or_else(PoisonError::into_inner);
+            job.progress.as_ref().map(|known| known.what.as_str()) != Some(moving.what.as_str())
+        };
+        if !is_new && last.is_some_and(|last| last.elapsed() < PROGRESS_EVERY) {
+            return;
+        }
+        *last = Some(Instant::now());
+        drop(last);
+        let milliseconds = u64::try_from(self.begun.elapsed().as_millis()).unwrap_or(u64::MAX);
+        let rate = moving
+            .done_bytes
+            .saturating_mul(1000)
+            .checked_div(milliseconds)
+            .unwrap_or(0);
+        let left = moving.total_bytes.saturating_sub(moving.done_bytes);
+        self.show(|job| {
+            job.state = JobState::Running;
+            job.progress = Some(JobProgress {
+                what: moving.what.clone(),
+                done_bytes: moving.done_bytes,
+                total_bytes: moving.total_bytes,
+                bytes_per_second: rate,
+                seconds_left: left.checked_div(rate),
+            });
+        });
     }
 }

@@ -1,10 +1,11 @@
 //! Putting it together: record, engine, watch, routes, front end, on one address.
 
+use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use axum::Router;
 use axum::http::Uri;
@@ -19,6 +20,7 @@ use veritope_engine::data::{DataError, DataFolder};
 use veritope_engine::ports::{Journal, JournalError, Notify, OverHttp};
 use veritope_engine::record::{Entry, Scope};
 use veritope_engine::{Engine, EngineError, Parts};
+use veritope_wire::UnitId;
 
 use crate::events::Events;
 use crate::front::{FrontEnd, NoFrontEnd};
@@ -35,6 +37,8 @@ pub struct Config {
     pub listen: SocketAddr,
     /// The data folder.
     pub data: PathBuf,
+    /// The vault, where it lies elsewhere.
+    pub vault: Option<PathBuf>,
     /// The front end.
     pub front: FrontEnd,
 }
@@ -103,9 +107,10 @@ impl Running {
 /// When the data folder, the record or a family can't be used.
 pub fn open_engine(
     data: &std::path::Path,
+    vault: Option<PathBuf>,
     notify: Arc<dyn Notify>,
 ) -> Result<(Arc<Engine>, Arc<Store>), ServeError> {
-    let folder = DataFolder::open(data)?;
+    let folder = DataFolder::open(data)?.with_vault(vault);
     let store = Arc::new(Store::open(data)?);
     if store.check(Scope::Bench).map_err(StoreError::from)?.entries == 0 {
         let entry = Entry::BenchBegan {
@@ -143,14 +148,18 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
     let address = listener.local_addr().map_err(refuse)?;
     let events = Arc::new(Events::default());
     let notify = Arc::clone(&events) as Arc<dyn Notify>;
-    let data = config.data.clone();
-    let (engine, store) = tokio::task::spawn_blocking(move || open_engine(&data, notify))
+    let (data, vault) = (config.data.clone(), config.vault.clone());
+    let (engine, store) = tokio::task::spawn_blocking(move || open_engine(&data, vault, notify))
         .await
         .map_err(std::io::Error::other)??;
     let jobs = Arc::new(Jobs::new(Arc::clone(&events)));
     let (stop, stopping) = watch::channel(false);
     let watching = Arc::new(AtomicBool::new(true));
-    watch_bridges(Arc::clone(&engine), Arc::clone(&watching))?;
+    watch_bridges(
+        Arc::clone(&engine),
+        Arc::clone(&jobs),
+        Arc::clone(&watching),
+    )?;
     let app = App {
         engine,
         store,
@@ -176,12 +185,35 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
     })
 }
 
-fn watch_bridges(engine: Arc<Engine>, watching: Arc<AtomicBool>) -> std::io::Result<()> {
+/// How long a capture that broke off again is left alone.
+const RESUME_EVERY: Duration = Duration::from_secs(10);
+
+fn watch_bridges(
+    engine: Arc<Engine>,
+    jobs: Arc<Jobs>,
+    watching: Arc<AtomicBool>,
+) -> std::io::Result<()> {
     std::thread::Builder::new()
         .name("watch".to_owned())
         .spawn(move || {
+            let mut tried: BTreeMap<UnitId, Instant> = BTreeMap::new();
             while watching.load(Ordering::SeqCst) {
                 engine.watch();
+                // Reading resumes by itself; writing waits for a person's click.
+                for (unit, kind) in engine.resumable() {
+                    let last = tried.get(&unit);
+                    if last.is_some_and(|last| last.elapsed() < RESUME_EVERY) {
+                        continue;
+                    }
+                    tried.insert(unit, Instant::now());
+                    let engine = Arc::clone(&engine);
+                    drop(
+                        jobs.move_bytes(unit, "capture, gone on with", None, move |watcher| {
+                            engine.resume_capture(unit, &kind, watcher)?;
+                            Ok("The capture is whole.".to_owned())
+                        }),
+                    );
+                }
                 std::thread::sleep(WATCH_EVERY);
             }
         })?;

@@ -31,6 +31,7 @@ impl Served {
         let config = Config {
             listen: "127.0.0.1:0".parse().unwrap(),
             data: folder.path().join("data"),
+            vault: None,
             front,
         };
         let running = runtime.block_on(veritope_server::start(config)).unwrap();
@@ -422,6 +423,7 @@ fn another_address_than_this_machines_is_refused() {
     let config = Config {
         listen: "0.0.0.0:0".parse().unwrap(),
         data: folder.path().join("data"),
+        vault: None,
         front: FrontEnd::None,
     };
     let error = runtime

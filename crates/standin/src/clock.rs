@@ -13,7 +13,7 @@ pub trait DeviceClock: Send + Sync {
 #[derive(Debug)]
 pub struct Scaled {
     start: Instant,
-    origin_ms: i64,
+    origin_ms: AtomicI64,
     scale: u32,
 }
 
@@ -23,9 +23,14 @@ impl Scaled {
     pub fn from(origin_ms: i64, scale: u32) -> Self {
         Self {
             start: Instant::now(),
-            origin_ms,
+            origin_ms: AtomicI64::new(origin_ms),
             scale,
         }
+    }
+
+    /// Lets `seconds` of device time pass at once, so that a demo begins in the middle of things.
+    pub fn skip(&self, seconds: i64) {
+        self.origin_ms.fetch_add(seconds * 1000, Ordering::SeqCst);
     }
 }
 
@@ -33,6 +38,7 @@ impl DeviceClock for Scaled {
     fn now_ms(&self) -> i64 {
         let real = i64::try_from(self.start.elapsed().as_millis()).unwrap_or(i64::MAX);
         self.origin_ms
+            .load(Ordering::SeqCst)
             .saturating_add(real.saturating_mul(i64::from(self.scale)))
     }
 }

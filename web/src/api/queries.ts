@@ -34,6 +34,29 @@ export const runQuery = (unit: string) =>
     queryFn: () => unwrap(client.GET('/api/units/{unit}/run', { params: { path: { unit } } })),
   });
 
+export const backupsQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'backups'],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}/backups', { params: { path: { unit } } })),
+  });
+
+export const restoreQuery = (unit: string, capture: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'restore', capture],
+    queryFn: () =>
+      unwrap(
+        client.GET('/api/units/{unit}/captures/{capture}/restore', {
+          params: { path: { unit, capture } },
+        }),
+      ),
+  });
+
+export const settingsQuery = () =>
+  queryOptions({
+    queryKey: ['bench', 'settings'],
+    queryFn: () => unwrap(client.GET('/api/settings')),
+  });
+
 export const jobsQuery = () =>
   queryOptions({
     queryKey: ['jobs'],

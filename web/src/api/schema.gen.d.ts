@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops a job; what it moved stays. */
+        post: operations["cancelJob"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -157,6 +174,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a place. */
+        post: operations["addPlace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a place; what lies there stays. */
+        delete: operations["removePlace"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The settings. */
+        get: operations["settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/settings/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes the policy. */
+        post: operations["setPolicy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units": {
         parameters: {
             query?: never;
@@ -185,6 +270,126 @@ export interface paths {
         get: operations["unit"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The backups station. */
+        get: operations["backups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a capture. */
+        post: operations["takeCapture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/captures/{capture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a capture holds. */
+        get: operations["capture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/captures/{capture}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings a capture to a place and reads it back there. */
+        post: operations["copyCapture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/captures/{capture}/repair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Repairs a damaged copy from a sound one. */
+        post: operations["repairCopy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/captures/{capture}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What putting a capture back would do. */
+        get: operations["restorePlan"];
+        put?: never;
+        /** Puts partitions back from a capture. */
+        post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/captures/{capture}/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads a copy back from its medium. */
+        post: operations["verifyCopy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -432,15 +637,55 @@ export interface components {
             kind: "read-table";
         } | {
             /** @enum {string} */
+            kind: "capture";
+        } | {
+            /** @enum {string} */
+            kind: "write-recovery";
+        } | {
+            /** @enum {string} */
             kind: "assume";
             /** @description What. */
             what: components["schemas"]["Assumption"];
         };
         /**
+         * @description How often a partition was read, and what that showed (`B4`).
+         * @enum {string}
+         */
+        Agreement: "once" | "twice" | "two-of-three";
+        /**
          * @description What somebody could supply, and the plan lacks.
          * @enum {string}
          */
         Assumption: "image" | "link";
+        /** @description A place that something is done with. */
+        AtPlace: {
+            /** @description Which. */
+            place: components["schemas"]["PlaceId"];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
+        /**
+         * @description Whether all that exists once is captured as it is now.
+         * @enum {string}
+         */
+        BackedUp: "not-yet" | "yes";
+        /** @description The backups station. */
+        BackupsView: {
+            /** @description Captures, newest first. */
+            captures: components["schemas"]["CaptureLine"][];
+            chart?: components["schemas"]["Chart"] | null;
+            coverage?: components["schemas"]["Coverage"] | null;
+            not_read_since?: components["schemas"]["Moment"] | null;
+            /** @description Places. */
+            places: components["schemas"]["PlaceView"][];
+            /** @description The policy that copies are counted by. */
+            policy: components["schemas"]["Policy"];
+            stock?: components["schemas"]["CaptureId"] | null;
+            /** @description Whether a capture can be taken now. */
+            take: components["schemas"]["Permission"];
+            /** @description Partitions whose last write was interrupted. */
+            torn: components["schemas"]["Label"][];
+        };
         /** @description What a sheet asks of the battery. */
         Battery: {
             /**
@@ -474,6 +719,11 @@ export interface components {
             units: components["schemas"]["UnitTag"][];
         };
         /**
+         * @description Whether bytes hold anything (`B5`).
+         * @enum {string}
+         */
+        BlankBytes: "no" | "zeros" | "ones";
+        /**
          * Format: uuid
          * @description One bridge: the program at the other end of a bench link.
          */
@@ -497,6 +747,65 @@ export interface components {
          * @enum {string}
          */
         Cable: "in" | "either";
+        /**
+         * Format: uuid
+         * @description A backup of partitions of one unit, taken at one time.
+         */
+        CaptureId: string;
+        /** @description A capture. */
+        CaptureLine: {
+            /**
+             * Format: int64
+             * @description Bytes of all images.
+             */
+            bytes: number;
+            /** @description Its copies. */
+            copies: components["schemas"]["CopyLine"][];
+            /** @description Places that have no copy of it yet. */
+            copy_to: components["schemas"]["PlaceId"][];
+            /** @description Its id. */
+            id: components["schemas"]["CaptureId"];
+            /**
+             * Format: int32
+             * @description Partitions and tables in it.
+             */
+            partitions: number;
+            /** @description At rest or live. */
+            rest: components["schemas"]["Rest"];
+            /** @description When it was begun. */
+            taken: components["schemas"]["Moment"];
+        };
+        /** @description A capture to take. */
+        CaptureToTake: {
+            /** @description How much. */
+            kind: components["schemas"]["WantedCapture"];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
+        /** @description What a capture holds. */
+        CaptureView: {
+            /** @description The capture. */
+            id: components["schemas"]["CaptureId"];
+            /** @description Partitions in disk order. */
+            partitions: components["schemas"]["CapturedLine"][];
+        };
+        /** @description One captured partition. */
+        CapturedLine: {
+            /** @description How often it was read. */
+            agreement: components["schemas"]["Agreement"];
+            /** @description Digest of the image. */
+            blake3: components["schemas"]["Digest"];
+            /** @description Whether it holds anything. */
+            blank: components["schemas"]["BlankBytes"];
+            /** @description The partition, or a table. */
+            label: components["schemas"]["Label"];
+            /**
+             * Format: int64
+             * @description Length in bytes.
+             */
+            length_bytes: number;
+            role?: components["schemas"]["Role"] | null;
+        };
         /** @description A caution with its date and reason. */
         Caution: {
             /** @description Day, as written in the file. */
@@ -505,6 +814,30 @@ export interface components {
             reason: string;
             /** @description What to mind. */
             text: string;
+        };
+        /** @description A cell as it is drawn. */
+        Cell: {
+            /** @enum {string} */
+            is: "not-taken";
+        } | {
+            /** @enum {string} */
+            is: "not-read";
+        } | {
+            /** @enum {string} */
+            is: "image";
+            /** @description Whether place or length were other ones then. */
+            moved: boolean;
+            /** @description First digits of its digest. */
+            short: string;
+            /**
+             * Format: int32
+             * @description 0 where it equals the base; else which other content it is, oldest first.
+             */
+            step: number;
+            /** @description The parts, 0 to 63, that differ from the base. */
+            ticks: number[];
+            /** @description How well it is kept. */
+            trust: components["schemas"]["Trust"];
         };
         /** @description How a chain stands. */
         ChainState: {
@@ -518,6 +851,11 @@ export interface components {
             /** @description What is broken, and where; nothing when sound. */
             problem?: string | null;
         };
+        /**
+         * @description Whether device-unique bytes change by themselves.
+         * @enum {string}
+         */
+        Changes: "fixed" | "living";
         /** @description The charge as far as it is known. */
         Charge: {
             /**
@@ -532,6 +870,37 @@ export interface components {
             permille: number;
             /** @description When it was read. */
             read_at: components["schemas"]["Moment"];
+        };
+        /** @description The whole chart. */
+        Chart: {
+            /** @description Columns from left to right: the unit, then captures, newest first. */
+            columns: components["schemas"]["Column"][];
+            /**
+             * Format: int32
+             * @description Captures that are older than those shown.
+             */
+            older: number;
+            /** @description Rows in disk order. */
+            rows: components["schemas"]["ChartRow"][];
+        };
+        /** @description A row as it is drawn. */
+        ChartRow: {
+            /** @description Cells, one a column. */
+            cells: components["schemas"]["Cell"][];
+            /**
+             * Format: int64
+             * @description Bytes of nothing before it on the disk.
+             */
+            gap_bytes: number;
+            /** @description The partition. */
+            label: components["schemas"]["Label"];
+            /**
+             * Format: int64
+             * @description Length in bytes.
+             */
+            length_bytes: number;
+            /** @description Its role. */
+            role: components["schemas"]["Role"];
         };
         /** @description A choice, for forms. */
         ChoiceOption: {
@@ -560,12 +929,38 @@ export interface components {
             /** @description Words for the key. */
             title: string;
         };
+        /** @description A column as it is drawn. */
+        Column: {
+            at?: components["schemas"]["Moment"] | null;
+            /** @description Whether the others are compared with it. */
+            base: boolean;
+            capture?: components["schemas"]["CaptureId"] | null;
+        };
+        /**
+         * @description How a captured image compares with the unit.
+         * @enum {string}
+         */
+        Compared: "same" | "differs" | "not-read";
         /** @description Something that unlocking costs (`U11`). */
         Consequence: {
             /** @description Short name of the area. */
             area: string;
             /** @description What happens. */
             text: string;
+        };
+        /** @description A copy of a capture. */
+        CopyLine: {
+            /** @description Damage found at the last reading. */
+            damage: components["schemas"]["DamageFacts"][];
+            /** @description The medium beneath, in words. */
+            medium: string;
+            /** @description The place's name. */
+            name: string;
+            /** @description Where. */
+            place: components["schemas"]["PlaceId"];
+            read?: components["schemas"]["Moment"] | null;
+            /** @description Whether it counts now. */
+            trust: components["schemas"]["Trust"];
         };
         /** @description What a plan costs, compared from left to right. */
         Cost: {
@@ -594,6 +989,32 @@ export interface components {
              * @description Wipes of the owner's data.
              */
             wipes: number;
+        };
+        /** @description How a unit's partitions are kept. */
+        Coverage: {
+            /** @description The evidence of `B6`: one line for each partition that exists once. */
+            items: components["schemas"]["Item"][];
+            /** @description Partitions in disk order. */
+            rows: components["schemas"]["CoverageRow"][];
+        };
+        /** @description One partition of the unit and how it is kept. */
+        CoverageRow: components["schemas"]["Described"] & {
+            capture?: components["schemas"]["CaptureId"] | null;
+            /** @description Fixed or living. */
+            changes: components["schemas"]["Changes"];
+            /** @description How far it is kept. */
+            kept: components["schemas"]["Keeping"];
+            /**
+             * Format: int32
+             * @description Places with a verified copy of that.
+             */
+            places: number;
+            /** @description The rule behind it. */
+            rule: components["schemas"]["Rule"];
+            /** @description In one sentence. */
+            text: string;
+            /** @description Whether it is wanted. */
+            wanted: components["schemas"]["Wanted"];
         };
         /** @description What closes a gap; the screen turns it into a button. */
         Cure: {
@@ -631,10 +1052,43 @@ export interface components {
             cure: "read-by-link";
         } | {
             /** @enum {string} */
+            cure: "capture";
+        } | {
+            /** @description Which capture. */
+            capture: components["schemas"]["CaptureId"];
+            /** @enum {string} */
+            cure: "keep-copies";
+        } | {
+            /** @enum {string} */
+            cure: "put-back";
+        } | {
+            /** @enum {string} */
             cure: "consent";
         } | {
             /** @enum {string} */
             cure: "nothing";
+        };
+        /** @description One damaged stretch of a copy. */
+        DamageFacts: {
+            /**
+             * Format: int64
+             * @description First byte of the image that can't be relied on.
+             */
+            first_byte: number;
+            /**
+             * Format: int64
+             * @description The frame, from 0; nothing when the whole object is missing or unreadable.
+             */
+            frame?: number | null;
+            /** @description The partition. */
+            label: components["schemas"]["Label"];
+            /**
+             * Format: int64
+             * @description Last byte of it.
+             */
+            last_byte: number;
+            /** @description What was found. */
+            what: string;
         };
         /**
          * @description Whether the owner's data is still what it was at the start of the sheet.
@@ -663,18 +1117,11 @@ export interface components {
             /** @description The step in words. */
             title: string;
         };
-        /** @description A change to a device that needs a permit. */
-        Effect: {
-            /** @enum {string} */
-            effect: "unlock";
-            /** @description The family's id of the stage. */
-            stage: string;
-        };
         /**
          * @description What an entry is about, for filtering.
          * @enum {string}
          */
-        EntryKind: "bench" | "facts" | "keep-safe" | "decisions" | "acts" | "refusals";
+        EntryKind: "bench" | "facts" | "keep-safe" | "decisions" | "acts" | "backups" | "refusals";
         /** @description One event of the stream. */
         Event: {
             /** @enum {string} */
@@ -736,7 +1183,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "chip-id" | "build" | "mode" | "lock" | "battery" | "accounts" | "screen-lock" | "debugging" | "ownership";
+        FactKey: "model-code" | "codename" | "serial" | "chip-id" | "build" | "mode" | "lock" | "recovery" | "battery" | "accounts" | "screen-lock" | "debugging" | "ownership";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Key. */
@@ -801,7 +1248,7 @@ export interface components {
          * @description What is to be reached.
          * @enum {string}
          */
-        Goal: "unlock" | "temporary-recovery" | "read-table";
+        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
             /** @description The goal. */
@@ -841,6 +1288,36 @@ export interface components {
          * @enum {string}
          */
         ItemState: "met" | "missing" | "unknown";
+        /** @description A job that was begun. */
+        JobBegan: {
+            /** @description The job to watch. */
+            job: components["schemas"]["JobView"];
+        };
+        /** @description How far a job that moves bytes is. */
+        JobProgress: {
+            /**
+             * Format: int64
+             * @description Bytes a second, over the whole job.
+             */
+            bytes_per_second: number;
+            /**
+             * Format: int64
+             * @description Bytes moved.
+             */
+            done_bytes: number;
+            /**
+             * Format: int64
+             * @description Seconds left at that rate, once there is one.
+             */
+            seconds_left?: number | null;
+            /**
+             * Format: int64
+             * @description Bytes in all.
+             */
+            total_bytes: number;
+            /** @description What it is at. */
+            what: string;
+        };
         /** @description Where a job stands. */
         JobState: {
             /** @enum {string} */
@@ -860,6 +1337,11 @@ export interface components {
             is: "failed";
             /** @description Why, in one sentence. */
             text: string;
+        } | {
+            /** @enum {string} */
+            is: "cancelled";
+            /** @description What that means, in one sentence. */
+            text: string;
         };
         /** @description A job, for the tray. */
         JobView: {
@@ -868,14 +1350,16 @@ export interface components {
              * @description Its number since the server started.
              */
             id: number;
-            /** @description Which run. */
-            run: components["schemas"]["RunId"];
+            progress?: components["schemas"]["JobProgress"] | null;
+            run?: components["schemas"]["RunId"] | null;
             /** @description Since when. */
             since: components["schemas"]["Moment"];
             /** @description Where it stands. */
             state: components["schemas"]["JobState"];
             /** @description Which unit. */
             unit: components["schemas"]["UnitId"];
+            /** @description What it does, in words. */
+            what: string;
         };
         /**
          * @description A class of things that live on a unit and nowhere else unless somebody kept them.
@@ -890,6 +1374,11 @@ export interface components {
             /** @description Words for it. */
             title: string;
         };
+        /**
+         * @description How far a partition is kept.
+         * @enum {string}
+         */
+        Keeping: "enough" | "partly" | "not" | "not-wanted";
         /** @description What was said about one class. */
         Kept: {
             /** @description When this was said. */
@@ -965,10 +1454,15 @@ export interface components {
          */
         Look: "settled" | "assumed";
         /**
+         * @description Which places count apart (`B6`).
+         * @enum {string}
+         */
+        Media: "distinct" | "any";
+        /**
          * @description What runs on the device (JOB, *Terms*).
          * @enum {string}
          */
-        Mode: "off" | "system" | "bootloader" | "temporary-recovery";
+        Mode: "off" | "system" | "bootloader" | "temporary-recovery" | "stock-recovery" | "custom-recovery";
         /**
          * Format: date-time
          * @description A point in time with millisecond steps. Always within the years 0 to 9999.
@@ -982,6 +1476,15 @@ export interface components {
             token: string;
             /** @description Its address, `http://HOST:PORT`. */
             url: string;
+        };
+        /** @description A place to add. */
+        NewPlace: {
+            /** @description Its name here. */
+            name: string;
+            /** @description Its folder's whole path. */
+            path: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
         };
         /** @description The check that would decide most for the time it takes. */
         NextCheck: {
@@ -1006,7 +1509,7 @@ export interface components {
          * @description Where a next step leads.
          * @enum {string}
          */
-        NextPlace: "standing" | "run" | "log";
+        NextPlace: "standing" | "backups" | "run" | "log";
         /** @description The next step that is honest now. */
         NextStep: {
             /** @description Words for the button. */
@@ -1036,6 +1539,13 @@ export interface components {
              */
             offset_bytes: number;
         };
+        /** @description Partitions to put back. */
+        PartitionsToRestore: {
+            /** @description Which. */
+            labels: components["schemas"]["Label"][];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /** @description Whether something may be done, and if not, why. */
         Permission: {
             /** @description Whether. */
@@ -1043,6 +1553,68 @@ export interface components {
             /** @description Why not, in one sentence. */
             reason?: string | null;
             rule?: components["schemas"]["Rule"] | null;
+        };
+        /**
+         * Format: uuid
+         * @description A place that keeps captures: the bench's own vault, a stick, another disk.
+         */
+        PlaceId: string;
+        /** @description The id of what was made. */
+        PlaceMade: {
+            /** @description The place. */
+            id: components["schemas"]["PlaceId"];
+        };
+        /** @description A place for the screens. */
+        PlaceView: {
+            /** @description Its id. */
+            id: components["schemas"]["PlaceId"];
+            /** @description The medium beneath, in words; nothing while it is away. */
+            medium?: string | null;
+            /** @description Its name. */
+            name: string;
+            /** @description Whether it is the bench's own vault. */
+            own: boolean;
+            /** @description Its folder. */
+            path: string;
+            /** @description Why it can't be used now, if so. */
+            problem?: string | null;
+        };
+        /**
+         * @description A change that a step makes and that needs a permit. Which image it will be is known only when
+         *     the step is taken; the permit is for that image.
+         */
+        Planned: {
+            /** @enum {string} */
+            effect: "unlock";
+            /** @description The family's id of the stage. */
+            stage: string;
+        } | {
+            /** @enum {string} */
+            effect: "write-image";
+            /** @description The partition. */
+            label: components["schemas"]["Label"];
+        };
+        /** @description What the owner of the bench has decided; changes to it are logged. */
+        Policy: {
+            /**
+             * Format: int32
+             * @description Charge in per cent under which a sheet begins with a warning (`U7`).
+             */
+            battery_floor_percent: number;
+            /**
+             * Format: int32
+             * @description Copies of everything that exists once, in different places (`B6`).
+             */
+            copies?: number;
+            /** @description Whether places must lie on different media to count apart. */
+            media?: components["schemas"]["Media"];
+        };
+        /** @description A policy to follow. */
+        PolicyToSet: {
+            /** @description The policy. */
+            policy: components["schemas"]["Policy"];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
         };
         /** @description A problem document. */
         Problem: {
@@ -1092,10 +1664,55 @@ export interface components {
             family: string;
         };
         /**
+         * @description What lies in the recovery partition.
+         * @enum {string}
+         */
+        RecoveryKind: "stock" | "custom";
+        /**
          * Format: uuid
          * @description One request that changes something; the same id twice is done once.
          */
         RequestId: string;
+        /**
+         * @description Whether the system ran while bytes were read.
+         * @enum {string}
+         */
+        Rest: "at-rest" | "live";
+        /** @description What putting a capture back would do, before it is done. */
+        RestorePlan: {
+            /**
+             * Format: int64
+             * @description Bytes that would be written.
+             */
+            bytes: number;
+            /** @description The capture. */
+            capture: components["schemas"]["CaptureId"];
+            /** @description Partition by partition, in disk order. */
+            rows: components["schemas"]["RestoreRow"][];
+            /** @description Partitions that would be written. */
+            writes: components["schemas"]["Label"][];
+        };
+        /** @description What putting a capture back would do to one partition. */
+        RestoreRow: {
+            /**
+             * Format: int64
+             * @description Bytes that would be written.
+             */
+            bytes: number;
+            /** @description How it compares with what lies there now. */
+            compared: components["schemas"]["Compared"];
+            /**
+             * Format: int64
+             * @description Frames that differ.
+             */
+            frames: number;
+            /** @description The evidence list, as far as it can be told before. */
+            items: components["schemas"]["Item"][];
+            /** @description The partition. */
+            label: components["schemas"]["Label"];
+            /** @description Whether anything on the list refuses for good. */
+            refused: boolean;
+        };
         /**
          * @description Whether a step can be taken back.
          * @enum {string}
@@ -1105,12 +1722,12 @@ export interface components {
          * @description What a partition is for; decides what may be done to it.
          * @enum {string}
          */
-        Role: "boot-chain" | "boot" | "recovery" | "os" | "device-unique" | "boot-control" | "user-data" | "cache";
+        Role: "boot-chain" | "boot" | "recovery" | "os" | "device-unique" | "lock-state" | "boot-control" | "user-data" | "cache";
         /**
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "Care" | "C1" | "G1" | "K3" | "K4" | "K5" | "L1" | "L3" | "L4" | "M1" | "M5" | "M8" | "N4" | "N6" | "Q13" | "S1" | "U5" | "U6" | "U7" | "U9" | "U10" | "U11";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G3" | "G4" | "G7" | "K3" | "K4" | "K5" | "L1" | "L3" | "L4" | "M1" | "M5" | "M8" | "N4" | "N6" | "Q1" | "Q11" | "Q13" | "S1" | "S2" | "S3" | "S4" | "S5" | "U5" | "U6" | "U7" | "U9" | "U10" | "U11";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */
@@ -1244,6 +1861,13 @@ export interface components {
             /** @description The act that would come next and needs a permit; nothing when none is ahead. */
             wanted?: string | null;
         };
+        /** @description What the owner of the bench decided. */
+        Settings: {
+            /** @description Places, our own first. */
+            places: components["schemas"]["PlaceView"][];
+            /** @description Policy. */
+            policy: components["schemas"]["Policy"];
+        };
         /** @description A plan from what is known to a goal. */
         Sheet: {
             /** @description What it costs, as the search compared it. */
@@ -1374,6 +1998,8 @@ export interface components {
         };
         /** @description What an act can change. Unknown is `None` and satisfies nothing. */
         State: {
+            /** @description What exists once. */
+            backed_up?: components["schemas"]["BackedUp"];
             /** @description The owner's data. */
             data: components["schemas"]["Data"];
             debugging?: components["schemas"]["Switch"] | null;
@@ -1381,6 +2007,7 @@ export interface components {
             /** @description Whether something was assumed. */
             look: components["schemas"]["Look"];
             mode?: components["schemas"]["Mode"] | null;
+            recovery?: components["schemas"]["RecoveryKind"] | null;
             /** @description The partition table. */
             table: components["schemas"]["TableRead"];
         };
@@ -1403,7 +2030,7 @@ export interface components {
              * @description Thousandths of a full battery that it takes.
              */
             drain_permille: number;
-            effect?: components["schemas"]["Effect"] | null;
+            effect?: components["schemas"]["Planned"] | null;
             /**
              * Format: int32
              * @description Seconds with hands on the device.
@@ -1550,6 +2177,11 @@ export interface components {
          * @enum {string}
          */
         TakenBy: "link" | "hand";
+        /**
+         * @description How well a shown image is kept.
+         * @enum {string}
+         */
+        Trust: "live" | "unverified" | "verified" | "damaged";
         /** @description A typed consent. */
         TypedConsent: {
             /** @description The same request twice is done once. */
@@ -1658,6 +2290,16 @@ export interface components {
             /** @enum {string} */
             is: "not-known-yet";
         };
+        /**
+         * @description Whether a capture wants a partition (`B3`).
+         * @enum {string}
+         */
+        Wanted: "always" | "in-full" | "never";
+        /**
+         * @description How much a person asks for.
+         * @enum {string}
+         */
+        WantedCapture: "quick" | "full";
         /** @description Something the sheet takes for granted; the sheet can't begin while there is any. */
         WhyNot: {
             /** @description The rule behind it. */
@@ -1855,6 +2497,33 @@ export interface operations {
             };
         };
     };
+    cancelJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     log: {
         parameters: {
             query?: {
@@ -1921,6 +2590,123 @@ export interface operations {
             };
         };
     };
+    addPlace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPlace"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceMade"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removePlace: {
+        parameters: {
+            query: {
+                /** @description The same request twice is done once. */
+                request: string;
+            };
+            header?: never;
+            path: {
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settings"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setPolicy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PolicyToSet"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     addUnit: {
         parameters: {
             query?: never;
@@ -1969,6 +2755,264 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnitTag"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    backups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupsView"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeCapture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureToTake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureView"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    copyCapture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtPlace"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    repairCopy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtPlace"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restorePlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestorePlan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartitionsToRestore"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verifyCopy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtPlace"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
                 };
             };
             default: {

@@ -15,6 +15,7 @@ function words(state: Api<'JobState'>): string | undefined {
       return 'waits for you';
     case 'done':
     case 'failed':
+    case 'cancelled':
       return undefined;
   }
 }

@@ -93,6 +93,8 @@ export function Rail({ stations, current, general }: RailProps) {
         Veritope
       </Typography>
       {stations.map((station) => {
+        // Below the stations of the work stand those of the bench.
+        const isApart = station.place === 'settings';
         const isHere = station.place === current;
         const inside = (
           <>
@@ -132,6 +134,7 @@ export function Rail({ stations, current, general }: RailProps) {
             sx={{
               ...row,
               ...digit(station.keysShown),
+              ...(isApart && { mt: 2, [FLAT]: { mt: 0 } }),
               ...(isHere && {
                 bgcolor: 'band',
                 boxShadow: 'inset 4px 0 0 var(--mui-palette-primary-main)',

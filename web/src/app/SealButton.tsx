@@ -3,9 +3,9 @@ import ButtonBase from '@mui/material/ButtonBase';
 import Popover from '@mui/material/Popover';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
-import { Link } from 'react-router';
 
 import type { Api } from '../api/client';
+import { CureLink } from '../ui/CureLink';
 import { StateShape } from '../ui/shapes';
 import { itemShape, itemWord } from '../ui/words';
 
@@ -94,7 +94,7 @@ export function SealButton({ tag }: SealButtonProps) {
           paper: {
             role: 'dialog',
             'aria-label': 'Seal',
-            sx: { p: 2.5, width: 430, border: 1, borderColor: 'rule' },
+            sx: { p: 2.5, width: 520, border: 1, borderColor: 'rule' },
           },
         }}
       >
@@ -120,21 +120,12 @@ function SealList({ tag, onLeave }: { tag: Api<'UnitTag'>; onLeave: () => void }
         >
           <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
           <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
+          {item.state !== 'met' && <CureLink unit={tag.id} cure={item.cure} onLeave={onLeave} />}
           <Typography variant="code" color="text.secondary">
             {item.rule}
           </Typography>
         </Box>
       ))}
-      {tag.seal.missing > 0 && (
-        <Typography
-          component={Link}
-          to={`/units/${tag.id}/${tag.running ? 'run' : 'standing'}`}
-          onClick={onLeave}
-          sx={{ display: 'inline-block', mt: 1.5, color: 'primary.main', fontWeight: 650 }}
-        >
-          Complete the list
-        </Typography>
-      )}
     </>
   );
 }

@@ -16,7 +16,7 @@ export interface Action {
 }
 
 export interface Station extends Action {
-  place: 'bench' | 'standing' | 'run' | 'log';
+  place: 'bench' | 'standing' | 'backups' | 'run' | 'log' | 'settings';
   path: string | undefined;
 }
 
@@ -28,7 +28,13 @@ export function useStations(unit: string | undefined): Station[] {
   return useMemo(() => {
     const of = (place: Station['place'], label: string, key: string): Station => {
       const path =
-        place === 'bench' ? '/' : unit === undefined ? undefined : `/units/${unit}/${place}`;
+        place === 'bench'
+          ? '/'
+          : place === 'settings'
+            ? '/settings'
+            : unit === undefined
+              ? undefined
+              : `/units/${unit}/${place}`;
       return {
         id: place,
         place,
@@ -45,8 +51,10 @@ export function useStations(unit: string | undefined): Station[] {
     return [
       of('bench', 'Bench', '1'),
       of('standing', 'Standing', '2'),
-      of('run', 'Run', '3'),
-      of('log', 'Log', '4'),
+      of('backups', 'Backups', '3'),
+      of('run', 'Run', '4'),
+      of('log', 'Log', '5'),
+      of('settings', 'Settings', '6'),
     ];
   }, [unit, navigate]);
 }

@@ -21,6 +21,18 @@ export const router = createBrowserRouter([
         }),
       },
       {
+        path: 'units/:unit/backups',
+        lazy: async () => ({
+          Component: (await import('../features/backups/BackupsPage')).BackupsPage,
+        }),
+      },
+      {
+        path: 'settings',
+        lazy: async () => ({
+          Component: (await import('../features/settings/SettingsPage')).SettingsPage,
+        }),
+      },
+      {
         path: 'units/:unit/run',
         lazy: async () => ({ Component: (await import('../features/run/RunPage')).RunPage }),
       },

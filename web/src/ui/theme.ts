@@ -14,6 +14,10 @@ declare module '@mui/material/styles' {
     /** The seal's wax on the tag, closed and broken. */
     wax: string;
     openWax: string;
+    /** The core chart: the band of what is alike, and what fills cells that were read back. */
+    strand: string;
+    strandFill: string;
+    careFill: string;
     /** A band that sets the foot apart. */
     band: string;
     /** Thin rules. */
@@ -27,6 +31,9 @@ declare module '@mui/material/styles' {
     tagFaint?: string;
     wax?: string;
     openWax?: string;
+    strand?: string;
+    strandFill?: string;
+    careFill?: string;
     band?: string;
     rule?: string;
   }
@@ -74,6 +81,9 @@ export const theme = createTheme({
         tagFaint: '#B9B4A8',
         wax: '#A8453D',
         openWax: '#8FD6CB',
+        strand: '#DCE7E1',
+        strandFill: '#A9CDC5',
+        careFill: '#E6C6A4',
         band: '#E9E2D2',
         rule: '#CDC4B1',
       },
@@ -93,6 +103,9 @@ export const theme = createTheme({
         tagFaint: '#B4B0A6',
         wax: '#A8453D',
         openWax: '#8FD6CB',
+        strand: '#22363A',
+        strandFill: '#2F5F5B',
+        careFill: '#6A4A2C',
         band: '#252B32',
         rule: '#3C434B',
       },

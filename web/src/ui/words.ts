@@ -83,3 +83,53 @@ export function sourceWords(source: Api<'Source'>): string {
       return 'concluded';
   }
 }
+
+export function roleWords(role: Api<'Role'>): string {
+  switch (role) {
+    case 'boot-chain':
+      return 'starts the device; never written alone';
+    case 'boot':
+      return 'starts the system';
+    case 'recovery':
+      return 'recovery';
+    case 'os':
+      return 'system';
+    case 'device-unique':
+      return 'exists once in the world';
+    case 'lock-state':
+      return 'how the lock stands; never written';
+    case 'boot-control':
+      return 'start control; by commands only';
+    case 'user-data':
+      return "the owner's data";
+    case 'cache':
+      return 'scratch';
+  }
+}
+
+/** A place's copy in words. */
+export function trustWords(trust: Api<'Trust'>): string {
+  switch (trust) {
+    case 'live':
+      return 'on the unit';
+    case 'unverified':
+      return 'not read back yet';
+    case 'verified':
+      return 'read back, whole';
+    case 'damaged':
+      return 'damaged';
+  }
+}
+
+export function trustShape(trust: Api<'Trust'>): ShapeKind {
+  switch (trust) {
+    case 'live':
+      return 'open';
+    case 'unverified':
+      return 'unknown';
+    case 'verified':
+      return 'met';
+    case 'damaged':
+      return 'refused';
+  }
+}

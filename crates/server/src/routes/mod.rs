@@ -1,5 +1,6 @@
 //! The API. Handlers parse, ask the engine on a blocking thread, and answer; nothing else.
 
+mod backup;
 mod bench;
 mod log;
 mod run;
@@ -99,6 +100,18 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(run::seen))
         .routes(routes!(run::look))
         .routes(routes!(run::stop))
+        .routes(routes!(backup::backups))
+        .routes(routes!(backup::capture))
+        .routes(routes!(backup::take))
+        .routes(routes!(backup::copy))
+        .routes(routes!(backup::verify))
+        .routes(routes!(backup::repair))
+        .routes(routes!(backup::restore_plan, backup::restore))
+        .routes(routes!(backup::settings))
+        .routes(routes!(backup::set_policy))
+        .routes(routes!(backup::add_place))
+        .routes(routes!(backup::remove_place))
+        .routes(routes!(backup::cancel))
         .routes(routes!(log::lines))
         .routes(routes!(log::check))
         .routes(routes!(stream::jobs))

@@ -2,6 +2,7 @@ import type { LogKind } from '../../api/queries';
 
 export const KINDS: { id: LogKind; shown: string }[] = [
   { id: 'acts', shown: 'Acts' },
+  { id: 'backups', shown: 'Backups' },
   { id: 'decisions', shown: 'Decisions' },
   { id: 'refusals', shown: 'Refusals' },
   { id: 'keep-safe', shown: 'Keep-safe' },

@@ -6,29 +6,9 @@ import TableRow from '@mui/material/TableRow';
 
 import type { Api } from '../../api/client';
 import { hex, mib } from '../../ui/format';
+import { roleWords } from '../../ui/words';
 
 export type PartitionTableProps = { rows: Api<'Described'>[] };
-
-function roleWords(role: Api<'Role'>): string {
-  switch (role) {
-    case 'boot-chain':
-      return 'starts the device; never written alone';
-    case 'boot':
-      return 'starts the system';
-    case 'recovery':
-      return 'recovery';
-    case 'os':
-      return 'system';
-    case 'device-unique':
-      return 'exists once in the world';
-    case 'boot-control':
-      return 'start control; by commands only';
-    case 'user-data':
-      return "the owner's data";
-    case 'cache':
-      return 'scratch';
-  }
-}
 
 function listingWords(listing: Api<'Listing'>): string {
   switch (listing) {

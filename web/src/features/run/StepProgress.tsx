@@ -1,9 +1,12 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
 
 import { client, unwrap, type Api } from '../../api/client';
+import { jobsQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
+import { ByteProgress } from '../../ui/ByteProgress';
 import { duration, running } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
@@ -23,6 +26,7 @@ export function StepProgress({ unit, run, view }: StepProgressProps) {
       return (
         <>
           <Elapsed since={state.since} step={step} />
+          <StepBytes run={run.id} />
           <Typography variant="instruction">
             Wait. The bench goes on by itself when the unit is back.
           </Typography>
@@ -49,6 +53,17 @@ export function StepProgress({ unit, run, view }: StepProgressProps) {
     case 'unknown':
       return <UnknownOutcome unit={unit} run={run} />;
   }
+}
+
+function StepBytes({ run }: { run: string }) {
+  const { data: jobs } = useQuery(jobsQuery());
+  const job = jobs?.find((known) => known.run === run && known.state.is === 'running');
+  return job?.progress == null ? null : (
+    <Box sx={{ maxWidth: 640, mb: 2 }}>
+      <Typography>{job.progress.what}</Typography>
+      <ByteProgress progress={job.progress} />
+    </Box>
+  );
 }
 
 function Elapsed({ since, step }: { since: string; step: Api<'Step'> }) {

@@ -7,7 +7,9 @@ import { useChange } from '../../api/useChange';
 import { duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { useIsUp } from '../../ui/useIsUp';
+import { CommandCard } from './CommandCard';
 import { ConsentForm } from './ConsentForm';
+import { MissingList } from './MissingList';
 import { SightingChoice } from './SightingChoice';
 import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
@@ -85,6 +87,7 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
               {step.question.answer}
             </Typography>
           )}
+          {view.seal != null && <MissingList unit={unit} items={view.seal} />}
           <Box sx={{ display: 'flex', gap: 2.5, alignItems: 'center' }}>
             <Button
               variant="contained"
@@ -109,6 +112,9 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
         </>
       )}
       {take.error !== null && <ProblemNote error={take.error} />}
+      {view.by === 'link' && !view.consent_wanted && permission.allowed && (
+        <CommandCard run={run.id} step={view.number} />
+      )}
     </>
   );
 }

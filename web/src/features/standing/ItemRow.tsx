@@ -4,6 +4,7 @@ import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
 import { ago, exactOf } from '../../ui/format';
+import { CureLink } from '../../ui/CureLink';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
@@ -92,6 +93,10 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
       );
     case 'charge':
       return <Typography>Leave it charging in the running system.</Typography>;
+    case 'capture':
+    case 'keep-copies':
+    case 'put-back':
+      return <CureLink unit={unit} cure={cure} />;
     case 'read-by-link':
     case 'consent':
     case 'nothing':

@@ -1,0 +1,106 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import type { Api } from '../../api/client';
+import { ago, exactOf, mib } from '../../ui/format';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { StateShape } from '../../ui/shapes';
+import { useNow } from '../../ui/useNow';
+import { trustShape, trustWords } from '../../ui/words';
+import { useCopyWork } from './useBackupJob';
+
+export type CaptureRowProps = {
+  unit: string;
+  capture: Api<'CaptureLine'>;
+  places: Api<'PlaceView'>[];
+  isFirst: boolean;
+  isBusy: boolean;
+  onRestore: () => void;
+};
+
+/** A capture with its copies: where each lies, when it was read back, what can be done. */
+export function CaptureRow({ unit, capture, places, isFirst, isBusy, onRestore }: CaptureRowProps) {
+  const now = useNow(30_000);
+  const work = useCopyWork(unit);
+  const nameOf = (id: string) => places.find((place) => place.id === id)?.name ?? 'a place';
+  const disabled = isBusy || work.isPending;
+  return (
+    <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
+      <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, flexWrap: 'wrap' }}>
+        <Typography sx={{ fontWeight: 650 }} title={exactOf(capture.taken)}>
+          Capture, {ago(capture.taken, now)}
+          {isFirst && ', the first'}
+        </Typography>
+        <Typography color="text.secondary">
+          {capture.partitions} images, {mib(capture.bytes)}
+        </Typography>
+        <Button
+          sx={{ ml: 'auto' }}
+          onClick={onRestore}
+          aria-label={`Put back from the capture of ${exactOf(capture.taken)}`}
+        >
+          Put back from it
+        </Button>
+      </Box>
+      {capture.copies.map((copy) => (
+        <Box
+          key={copy.place}
+          sx={{ display: 'grid', gridTemplateColumns: '30px minmax(0, 1fr) auto', mt: 0.75 }}
+        >
+          <StateShape kind={trustShape(copy.trust)} label={trustWords(copy.trust)} />
+          <Box>
+            <Typography>
+              {copy.name}: {trustWords(copy.trust)}
+              {copy.read != null && `, ${ago(copy.read, now)}`}
+            </Typography>
+            {copy.damage.map((damage) => (
+              <Typography
+                key={`${damage.label} ${damage.first_byte}`}
+                sx={{ color: 'noReturn', fontWeight: 550 }}
+              >
+                {damage.label}
+                {damage.frame == null ? ', whole' : `, frame ${damage.frame}`}, bytes{' '}
+                {damage.first_byte} to {damage.last_byte}: {damage.what}
+              </Typography>
+            ))}
+          </Box>
+          <Box sx={{ display: 'flex', gap: 0.5 }}>
+            {copy.damage.length > 0 && (
+              <Button
+                disabled={disabled}
+                onClick={() =>
+                  work.mutate({ kind: 'repair', capture: capture.id, place: copy.place })
+                }
+                aria-label={`Repair the copy in ${copy.name}`}
+              >
+                Repair
+              </Button>
+            )}
+            <Button
+              disabled={disabled}
+              onClick={() =>
+                work.mutate({ kind: 'verify', capture: capture.id, place: copy.place })
+              }
+              aria-label={`Read the copy in ${copy.name} back`}
+            >
+              Read back
+            </Button>
+          </Box>
+        </Box>
+      ))}
+      {capture.copy_to.map((place) => (
+        <Button
+          key={place}
+          variant="outlined"
+          disabled={disabled}
+          onClick={() => work.mutate({ kind: 'copy', capture: capture.id, place })}
+          sx={{ mt: 1.25, mr: 1.5 }}
+        >
+          Copy to {nameOf(place)}
+        </Button>
+      ))}
+      {work.error !== null && <ProblemNote error={work.error} />}
+    </Box>
+  );
+}

@@ -1,0 +1,50 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { useState } from 'react';
+
+import type { Api } from '../../api/client';
+import { clockOf } from '../../ui/format';
+import { Section } from '../../ui/Section';
+import { ChartTable } from './ChartTable';
+import { CoreChart } from './CoreChart';
+
+export type ChartSectionProps = {
+  chart: Api<'Chart'>;
+  stock: string | null | undefined;
+  notReadSince: string | null | undefined;
+  chosen: string | undefined;
+  onChoose: (label: string) => void;
+};
+
+/** The core chart, or the same as a table. */
+export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: ChartSectionProps) {
+  const [as, setAs] = useState<'chart' | 'table'>('chart');
+  const isUnread = chart.rows.some((row) => row.cells[0]?.is === 'not-read');
+  return (
+    <Section
+      title="What lies where"
+      aside={
+        <Button onClick={() => setAs(as === 'chart' ? 'table' : 'chart')}>
+          {as === 'chart' ? 'As a table' : 'As a chart'}
+        </Button>
+      }
+    >
+      {isUnread && notReadSince != null && (
+        <Typography color="text.secondary" sx={{ mb: 1 }}>
+          Live: not read since {clockOf(notReadSince)}, when the system ran.
+        </Typography>
+      )}
+      {as === 'chart' ? (
+        <CoreChart chart={chart} stock={stock} chosen={chosen} onChoose={onChoose} />
+      ) : (
+        <Box sx={{ overflowX: 'auto' }}>
+          <ChartTable chart={chart} />
+        </Box>
+      )}
+      {chart.older > 0 && (
+        <Typography color="text.secondary">{chart.older} older captures are not shown.</Typography>
+      )}
+    </Section>
+  );
+}

@@ -1,0 +1,193 @@
+import Box from '@mui/material/Box';
+import { useState, type KeyboardEvent } from 'react';
+
+import type { Api } from '../../api/client';
+import { clockOf, dayOf, mib } from '../../ui/format';
+import { useWidth } from '../../ui/useWidth';
+import { ChartCell } from './ChartCell';
+import { cellWords } from './cells';
+import { HEADS, LABELS, bandsOf, layoutOf } from './layout';
+import { WORDS } from './strings';
+
+export type CoreChartProps = {
+  chart: Api<'Chart'>;
+  stock: string | null | undefined;
+  chosen: string | undefined;
+  onChoose: (label: string) => void;
+};
+
+/** Height that the chart is fitted to before it scrolls. */
+const FITTED = 430;
+
+/** What lies where, seen over time: partitions down, the unit and its captures across. */
+export function CoreChart({ chart, stock, chosen, onChoose }: CoreChartProps) {
+  const [measure, width] = useWidth(760);
+  const [cursor, setCursor] = useState({ row: 0, column: 0 });
+  const layout = layoutOf(chart, width, FITTED);
+  const at = chart.rows[cursor.row];
+  const cell = at?.cells[cursor.column];
+  const onKeyDown = (event: KeyboardEvent) => {
+    const moves: Record<string, [number, number]> = {
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+    };
+    const move = moves[event.key];
+    if (move !== undefined) {
+      event.preventDefault();
+      setCursor((known) => ({
+        row: Math.min(Math.max(known.row + move[0], 0), chart.rows.length - 1),
+        column: Math.min(Math.max(known.column + move[1], 0), chart.columns.length - 1),
+      }));
+    } else if (event.key === 'Enter' && at !== undefined) {
+      event.preventDefault();
+      onChoose(at.label);
+    }
+  };
+  const said =
+    at === undefined || cell === undefined
+      ? ''
+      : `${at.label}, ${columnWords(chart, cursor.column)}: ${cellWords(cell)}`;
+  return (
+    <Box ref={measure} sx={{ overflowX: 'auto' }}>
+      <Box
+        component="svg"
+        role="application"
+        aria-label={`${WORDS.chart}. ${said}`}
+        tabIndex={0}
+        onKeyDown={onKeyDown}
+        viewBox={`0 0 ${layout.width} ${layout.height}`}
+        sx={{
+          display: 'block',
+          width: layout.width,
+          height: layout.height,
+          '& text': { fill: 'currentColor', fontSize: 15 },
+          '& .code': { fontFamily: 'code.fontFamily', fontSize: 14 },
+          '& .faint': { fill: 'var(--mui-palette-text-secondary)', fontSize: 13.5 },
+        }}
+      >
+        {chart.columns.map((column, index) => {
+          const box = layout.columns[index];
+          if (box === undefined) return null;
+          return (
+            <g key={column.capture ?? 'live'}>
+              <text x={box.x} y={16} fontWeight={column.base ? 700 : 500}>
+                {column.capture == null ? 'Live' : column.capture === stock ? 'First' : 'Capture'}
+              </text>
+              <text x={box.x} y={34} className="faint">
+                {column.at == null ? 'not read' : clockOf(column.at)}
+              </text>
+              <text x={box.x} y={51} className="faint">
+                {column.base ? 'base' : column.at == null ? '' : dayOf(column.at)}
+              </text>
+            </g>
+          );
+        })}
+        {chart.rows.map((row, rowIndex) => {
+          const line = layout.rows[rowIndex];
+          if (line === undefined) return null;
+          const isUnique = row.role === 'device-unique';
+          return (
+            <g
+              key={row.label}
+              onClick={() => onChoose(row.label)}
+              style={{ cursor: 'pointer' }}
+              aria-hidden
+            >
+              <rect
+                x={0}
+                y={line.y}
+                width={layout.width}
+                height={line.height}
+                fill={row.label === chosen ? 'var(--mui-palette-band)' : 'transparent'}
+              />
+              <text
+                x={isUnique ? 10 : 0}
+                y={line.y + line.height / 2 + 5}
+                className="code"
+                style={{ fontWeight: isUnique ? 700 : 400 }}
+              >
+                {row.label}
+              </text>
+              {isUnique && (
+                <path
+                  d={`M0 ${line.y}v${line.height}`}
+                  stroke="var(--mui-palette-care)"
+                  strokeWidth={5}
+                />
+              )}
+              <text
+                x={LABELS - 12}
+                y={line.y + line.height / 2 + 5}
+                className="faint"
+                textAnchor="end"
+              >
+                {mib(row.length_bytes)}
+              </text>
+              {bandsOf(row).map((band) => {
+                const from = layout.columns[band.from];
+                const to = layout.columns[band.to];
+                if (from === undefined || to === undefined) return null;
+                return (
+                  <rect
+                    key={band.from}
+                    x={from.x}
+                    y={line.y + 1}
+                    width={to.x + to.width - from.x}
+                    height={line.height - 2}
+                    fill="var(--mui-palette-strand)"
+                  />
+                );
+              })}
+              {row.cells.map((one, columnIndex) => {
+                const column = layout.columns[columnIndex];
+                return (
+                  column !== undefined && (
+                    <ChartCell
+                      key={chart.columns[columnIndex]?.capture ?? 'live'}
+                      cell={one}
+                      column={column}
+                      line={line}
+                      isUnique={isUnique}
+                    />
+                  )
+                );
+              })}
+            </g>
+          );
+        })}
+        <Cursor column={layout.columns[cursor.column]} row={layout.rows[cursor.row]} />
+        <path d={`M${LABELS - 6} ${HEADS}V${layout.height - 6}`} stroke="var(--mui-palette-rule)" />
+      </Box>
+    </Box>
+  );
+}
+
+function columnWords(chart: Api<'Chart'>, index: number): string {
+  const column = chart.columns[index];
+  if (column?.capture == null) return 'live';
+  return column.at == null ? 'capture' : `capture of ${dayOf(column.at)} ${clockOf(column.at)}`;
+}
+
+type CursorProps = {
+  column: { x: number; width: number } | undefined;
+  row: { y: number; height: number } | undefined;
+};
+
+function Cursor({ column, row }: CursorProps) {
+  if (column === undefined || row === undefined) return null;
+  return (
+    <rect
+      className="cursor"
+      x={column.x - 3}
+      y={row.y - 2}
+      width={column.width + 6}
+      height={row.height + 4}
+      fill="none"
+      stroke="currentColor"
+      strokeWidth={1.5}
+      strokeDasharray="3 3"
+    />
+  );
+}

@@ -1,0 +1,123 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+
+import type { Api } from '../../api/client';
+import { restoreQuery } from '../../api/queries';
+import { counted, mib } from '../../ui/format';
+import { Panel } from '../../ui/Panel';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { Section } from '../../ui/Section';
+import { WORDS } from './strings';
+import { useRestore, useTakeCapture } from './useBackupJob';
+
+export type RestorePanelProps = {
+  unit: string;
+  capture: string;
+  take: Api<'Permission'>;
+  isBusy: boolean;
+  onClose: () => void;
+};
+
+/** The plan of putting a capture back, before anything of it is done. */
+export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePanelProps) {
+  const query = useQuery(restoreQuery(unit, capture));
+  const restore = useRestore(unit, capture);
+  const read = useTakeCapture(unit);
+  return (
+    <Section title="Put back" aside={<Button onClick={onClose}>Close</Button>}>
+      <Typography color="text.secondary" sx={{ mb: 1.5 }}>
+        {WORDS.putBackHelp}
+      </Typography>
+      <Panel query={query}>
+        {(plan) => {
+          const isUnread = plan.rows.some((row) => row.compared === 'not-read' && !row.refused);
+          return (
+            <>
+              <PlanTable rows={plan.rows} />
+              <Box
+                sx={{ display: 'flex', gap: 2.5, alignItems: 'center', mt: 2, flexWrap: 'wrap' }}
+              >
+                {isUnread ? (
+                  <Button
+                    variant="contained"
+                    disabled={!take.allowed || isBusy || read.isPending}
+                    onClick={() => read.mutate('quick')}
+                  >
+                    Read what lies there now
+                  </Button>
+                ) : (
+                  <Button
+                    variant="contained"
+                    disabled={plan.writes.length === 0 || isBusy || restore.isPending}
+                    onClick={() => restore.mutate(plan.writes)}
+                  >
+                    Put {counted(plan.writes.length, 'partition', 'partitions')} back
+                  </Button>
+                )}
+                <Typography color="text.secondary">
+                  {isUnread
+                    ? (take.reason ?? 'It is compared before anything is written.')
+                    : plan.writes.length === 0
+                      ? 'Nothing differs that may be put back.'
+                      : `${plan.writes.join(', ')}: ${mib(plan.bytes)} will be written.`}
+                </Typography>
+              </Box>
+            </>
+          );
+        }}
+      </Panel>
+      {restore.error !== null && <ProblemNote error={restore.error} />}
+      {read.error !== null && <ProblemNote error={read.error} />}
+    </Section>
+  );
+}
+
+function comparedWords(row: Api<'RestoreRow'>): string {
+  switch (row.compared) {
+    case 'same':
+      return 'the same';
+    case 'differs':
+      return `differs in ${counted(row.frames, 'frame', 'frames')}, ${mib(row.bytes)}`;
+    case 'not-read':
+      return 'not read since it could change';
+  }
+}
+
+function PlanTable({ rows }: { rows: Api<'RestoreRow'>[] }) {
+  return (
+    <Table size="small" aria-label="What would be put back">
+      <TableHead>
+        <TableRow>
+          <TableCell>Partition</TableCell>
+          <TableCell>Now</TableCell>
+          <TableCell>May it?</TableCell>
+        </TableRow>
+      </TableHead>
+      <TableBody>
+        {rows.map((row) => {
+          const refusal = row.items.find((item) => item.state === 'missing' && row.refused);
+          return (
+            <TableRow key={row.label} sx={{ verticalAlign: 'top' }}>
+              <TableCell component="th" scope="row" sx={{ typography: 'code' }}>
+                {row.label}
+              </TableCell>
+              <TableCell sx={{ fontWeight: row.compared === 'differs' ? 650 : 400 }}>
+                {comparedWords(row)}
+              </TableCell>
+              <TableCell sx={{ color: 'text.secondary' }}>
+                {refusal === undefined ? 'yes' : `no: ${refusal.text} (${refusal.rule})`}
+              </TableCell>
+            </TableRow>
+          );
+        })}
+      </TableBody>
+    </Table>
+  );
+}

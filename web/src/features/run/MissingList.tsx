@@ -1,0 +1,32 @@
+import Box from '@mui/material/Box';
+import Typography from '@mui/material/Typography';
+
+import type { Api } from '../../api/client';
+import { CureLink } from '../../ui/CureLink';
+import { RuleMark } from '../../ui/RuleMark';
+import { StateShape } from '../../ui/shapes';
+import { itemShape, itemWord } from '../../ui/words';
+
+export type MissingListProps = { unit: string; items: Api<'Item'>[] };
+
+/** Why the seal withholds a step: each missing piece with the way to it. */
+export function MissingList({ unit, items }: MissingListProps) {
+  const missing = items.filter((item) => item.state !== 'met');
+  if (missing.length === 0) return null;
+  return (
+    <Box component="section" aria-label="What the seal still wants" sx={{ mb: 3, maxWidth: 760 }}>
+      <Typography variant="h3">The seal is closed for this step</Typography>
+      {missing.map((item) => (
+        <Box
+          key={item.text}
+          sx={{ display: 'flex', gap: 1.5, py: 1, borderTop: 1, borderColor: 'rule' }}
+        >
+          <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
+          <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
+          <RuleMark id={item.rule} />
+          <CureLink unit={unit} cure={item.cure} />
+        </Box>
+      ))}
+    </Box>
+  );
+}

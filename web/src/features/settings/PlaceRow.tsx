@@ -1,0 +1,54 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { StateShape } from '../../ui/shapes';
+
+export type PlaceRowProps = { place: Api<'PlaceView'> };
+
+/** A place: where it lies, on which medium, whether it is there. */
+export function PlaceRow({ place }: PlaceRowProps) {
+  const remove = useChange(() =>
+    unwrap(
+      client.DELETE('/api/places/{place}', {
+        params: { path: { place: place.id }, query: { request: newRequest() } },
+      }),
+    ),
+  );
+  return (
+    <Box
+      component="li"
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: '34px minmax(0, 1fr) auto',
+        alignItems: 'center',
+        borderTop: 1,
+        borderColor: 'rule',
+        py: 1.25,
+      }}
+    >
+      <StateShape kind={place.problem == null ? 'met' : 'away'} />
+      <Box>
+        <Typography>
+          <Box component="span" sx={{ fontWeight: 650 }}>
+            {place.name}
+          </Box>
+          {place.medium != null && `, ${place.medium}`}
+        </Typography>
+        <Typography variant="code" color="text.secondary" sx={{ overflowWrap: 'anywhere' }}>
+          {place.path}
+        </Typography>
+        {place.problem != null && <Typography>{place.problem}</Typography>}
+        {remove.error !== null && <ProblemNote error={remove.error} />}
+      </Box>
+      {!place.own && (
+        <Button onClick={() => remove.mutate(undefined)} aria-label={`Forget ${place.name}`}>
+          Forget
+        </Button>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,47 @@
+import Button from '@mui/material/Button';
+import { Link } from 'react-router';
+
+import type { Api } from '../api/client';
+
+export type CureLinkProps = {
+  unit: string;
+  cure: Api<'Cure'> | null | undefined;
+  onLeave?: () => void;
+};
+
+function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefined {
+  switch (cure.cure) {
+    case 'capture':
+      return { label: 'To the capture', place: 'backups' };
+    case 'keep-copies':
+      return { label: 'To its copies', place: 'backups' };
+    case 'put-back':
+      return { label: 'Put it back', place: 'backups' };
+    case 'consent':
+      return { label: 'To the consent', place: 'run' };
+    case 'type-fact':
+    case 'do-then-type':
+    case 'keep-safe':
+    case 'charge':
+      return { label: 'To the list', place: 'standing' };
+    case 'read-by-link':
+    case 'nothing':
+      return undefined;
+  }
+}
+
+/** The way to where a missing piece of evidence is brought. */
+export function CureLink({ unit, cure, onLeave }: CureLinkProps) {
+  const to = cure == null ? undefined : leadsTo(cure);
+  if (to === undefined) return null;
+  return (
+    <Button
+      component={Link}
+      to={`/units/${unit}/${to.place}`}
+      {...(onLeave === undefined ? {} : { onClick: onLeave })}
+      sx={{ flexShrink: 0 }}
+    >
+      {to.label}
+    </Button>
+  );
+}
