@@ -8,6 +8,7 @@ use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue, Source};
 use veritope_core::family::{Family, Role};
 use veritope_core::partitions::OwnPartition;
+use veritope_core::plan::Sheet;
 use veritope_core::seal::{
     self, Effect, Item, LinkWitness, Permit, RestoreEvidence, Witnessed, WriteEvidence,
 };
@@ -28,6 +29,8 @@ use crate::unit::{RunRecord, UnitRecord};
 pub struct RestoreRow {
     /// The partition.
     pub label: Label,
+    /// Whether it is one of those that a person most likely means: it exists once, and differs.
+    pub suggested: bool,
     /// How it compares with what lies there now.
     pub compared: Compared,
     /// Frames that differ.
@@ -151,6 +154,9 @@ impl Engine {
             }
             plan.rows.push(RestoreRow {
                 label: part.label.clone(),
+                suggested: !refused
+                    && compared == Compared::Differs
+                    && part.role == Some(Role::DeviceUnique),
                 compared,
                 frames,
                 bytes,
@@ -429,25 +435,25 @@ impl Engine {
     }
 
     /// The evidence list for writing a recovery, with the image hashed where it lies.
-    pub(crate) fn write_list(&self, record: &UnitRecord, run: &RunRecord) -> Vec<Item> {
+    pub(crate) fn write_list(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Item> {
         let Some(family) = self.family_of(record) else {
             return Vec::new();
         };
-        self.with_write_evidence(record, family, run, &[], None, seal::write_items)
+        self.with_write_evidence(record, family, sheet, &[], None, seal::write_items)
     }
 
     fn with_write_evidence<T>(
         &self,
         record: &UnitRecord,
         family: &Family,
-        run: &RunRecord,
+        sheet: &Sheet,
         copies: &[VerifiedCopy],
         seen: Option<&Seen>,
         judge: impl FnOnce(&WriteEvidence<'_>) -> T,
     ) -> T {
         let facts = record.known();
         let coverage = self.coverage_of(record, family);
-        let battery = budget::battery(&run.sheet, &facts, family, &self.policy(), self.now());
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
         let image = self.shelf.recovery_for(family).ok().flatten();
         let label = family
             .recovery_write
@@ -510,10 +516,14 @@ impl Engine {
             live: &seen.facts,
             epoch: seen.state.epoch,
         };
-        let permit =
-            self.with_write_evidence(&record, family, run, &copies, Some(&hashed), |evidence| {
-                seal::mint_write(evidence, &witness)
-            });
+        let permit = self.with_write_evidence(
+            &record,
+            family,
+            &run.sheet,
+            &copies,
+            Some(&hashed),
+            |evidence| seal::mint_write(evidence, &witness),
+        );
         let permit = match permit {
             Ok(permit) => permit,
             Err(closed) => {

@@ -168,7 +168,7 @@ impl Engine {
     ) -> Option<Vec<Item>> {
         let stage = match step.effect.as_ref()? {
             Planned::Unlock { stage } => stage,
-            Planned::WriteImage { .. } => return Some(self.write_list(record, run)),
+            Planned::WriteImage { .. } => return Some(self.write_list(record, &run.sheet)),
         };
         let family = self.family_of(record)?;
         let consent = run.consents.iter().find(|consent| consent.stage == *stage);

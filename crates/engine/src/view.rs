@@ -531,7 +531,15 @@ impl Engine {
         );
         let (wanted, items) = match ahead {
             Some((title, items)) => (Some(title), items),
-            None if record.active_run().is_some() || is_open_already => (None, Vec::new()),
+            None if record.active_run().is_some() => (None, Vec::new()),
+            // The lock is open: what a write would want is what there is to see to.
+            None if is_open_already => match self.plan_for(record, Goal::KeepRecovery) {
+                Ok(sheet) if !sheet.steps.is_empty() => (
+                    Some("Write a recovery".to_owned()),
+                    self.write_list(record, &sheet),
+                ),
+                _ => (None, Vec::new()),
+            },
             None => (
                 Some("Unlock".to_owned()),
                 self.unlock_list(record, standing),

@@ -1712,6 +1712,8 @@ export interface components {
             label: components["schemas"]["Label"];
             /** @description Whether anything on the list refuses for good. */
             refused: boolean;
+            /** @description Whether it is one of those that a person most likely means: it exists once, and differs. */
+            suggested: boolean;
         };
         /**
          * @description Whether a step can be taken back.

@@ -59,15 +59,6 @@ function Backups({ unit, backups, job }: BackupsProps) {
           written before.
         </Typography>
       )}
-      {restoring !== undefined && (
-        <RestorePanel
-          unit={unit}
-          capture={restoring}
-          take={backups.take}
-          isBusy={isBusy}
-          onClose={() => setRestoring(undefined)}
-        />
-      )}
       {chart == null || captures.length === 0 ? (
         <Section title={WORDS.nothing}>
           <Typography sx={{ maxWidth: 640 }}>{WORDS.nothingHelp}</Typography>
@@ -111,7 +102,17 @@ function Backups({ unit, backups, job }: BackupsProps) {
                 isFirst={capture.id === backups.stock}
                 isBusy={isBusy}
                 onRestore={() => setRestoring(capture.id)}
-              />
+              >
+                {restoring === capture.id && (
+                  <RestorePanel
+                    unit={unit}
+                    capture={restoring}
+                    take={backups.take}
+                    isBusy={isBusy}
+                    onClose={() => setRestoring(undefined)}
+                  />
+                )}
+              </CaptureRow>
             ))}
           </Box>
         </Section>

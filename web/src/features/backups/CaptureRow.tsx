@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+import type { ReactNode } from 'react';
 
 import type { Api } from '../../api/client';
 import { ago, exactOf, mib } from '../../ui/format';
@@ -17,10 +18,20 @@ export type CaptureRowProps = {
   isFirst: boolean;
   isBusy: boolean;
   onRestore: () => void;
+  /** The plan of putting it back, while that is open. */
+  children: ReactNode;
 };
 
 /** A capture with its copies: where each lies, when it was read back, what can be done. */
-export function CaptureRow({ unit, capture, places, isFirst, isBusy, onRestore }: CaptureRowProps) {
+export function CaptureRow({
+  unit,
+  capture,
+  places,
+  isFirst,
+  isBusy,
+  onRestore,
+  children,
+}: CaptureRowProps) {
   const now = useNow(30_000);
   const work = useCopyWork(unit);
   const nameOf = (id: string) => places.find((place) => place.id === id)?.name ?? 'a place';
@@ -38,7 +49,7 @@ export function CaptureRow({ unit, capture, places, isFirst, isBusy, onRestore }
         <Button
           sx={{ ml: 'auto' }}
           onClick={onRestore}
-          aria-label={`Put back from the capture of ${exactOf(capture.taken)}`}
+          aria-label={`Put back from it, the capture of ${exactOf(capture.taken)}`}
         >
           Put back from it
         </Button>
@@ -82,7 +93,7 @@ export function CaptureRow({ unit, capture, places, isFirst, isBusy, onRestore }
               onClick={() =>
                 work.mutate({ kind: 'verify', capture: capture.id, place: copy.place })
               }
-              aria-label={`Read the copy in ${copy.name} back`}
+              aria-label={`Read back the copy in ${copy.name}`}
             >
               Read back
             </Button>
@@ -101,6 +112,7 @@ export function CaptureRow({ unit, capture, places, isFirst, isBusy, onRestore }
         </Button>
       ))}
       {work.error !== null && <ProblemNote error={work.error} />}
+      {children}
     </Box>
   );
 }

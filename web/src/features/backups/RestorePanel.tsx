@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
@@ -7,6 +8,7 @@ import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 
 import type { Api } from '../../api/client';
 import { restoreQuery } from '../../api/queries';
@@ -30,17 +32,29 @@ export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePa
   const query = useQuery(restoreQuery(unit, capture));
   const restore = useRestore(unit, capture);
   const read = useTakeCapture(unit);
+  const [chosen, setChosen] = useState<Record<string, boolean>>({});
   return (
-    <Section title="Put back" aside={<Button onClick={onClose}>Close</Button>}>
+    <Section title="Put back from this capture" aside={<Button onClick={onClose}>Close</Button>}>
       <Typography color="text.secondary" sx={{ mb: 1.5 }}>
         {WORDS.putBackHelp}
       </Typography>
       <Panel query={query}>
         {(plan) => {
           const isUnread = plan.rows.some((row) => row.compared === 'not-read' && !row.refused);
+          const wanted = plan.writes.filter(
+            (label) =>
+              chosen[label] ?? plan.rows.some((row) => row.label === label && row.suggested),
+          );
+          const bytes = plan.rows
+            .filter((row) => wanted.includes(row.label))
+            .reduce((sum, row) => sum + row.bytes, 0);
           return (
             <>
-              <PlanTable rows={plan.rows} />
+              <PlanTable
+                rows={plan.rows}
+                wanted={wanted}
+                onChoose={(label, is) => setChosen((known) => ({ ...known, [label]: is }))}
+              />
               <Box
                 sx={{ display: 'flex', gap: 2.5, alignItems: 'center', mt: 2, flexWrap: 'wrap' }}
               >
@@ -55,10 +69,10 @@ export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePa
                 ) : (
                   <Button
                     variant="contained"
-                    disabled={plan.writes.length === 0 || isBusy || restore.isPending}
-                    onClick={() => restore.mutate(plan.writes)}
+                    disabled={wanted.length === 0 || isBusy || restore.isPending}
+                    onClick={() => restore.mutate(wanted)}
                   >
-                    Put {counted(plan.writes.length, 'partition', 'partitions')} back
+                    Put {counted(wanted.length, 'partition', 'partitions')} back
                   </Button>
                 )}
                 <Typography color="text.secondary">
@@ -66,7 +80,9 @@ export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePa
                     ? (take.reason ?? 'It is compared before anything is written.')
                     : plan.writes.length === 0
                       ? 'Nothing differs that may be put back.'
-                      : `${plan.writes.join(', ')}: ${mib(plan.bytes)} will be written.`}
+                      : wanted.length === 0
+                        ? 'Choose what is to be put back.'
+                        : `${wanted.join(', ')}: ${mib(bytes)} will be written.`}
                 </Typography>
               </Box>
             </>
@@ -90,11 +106,18 @@ function comparedWords(row: Api<'RestoreRow'>): string {
   }
 }
 
-function PlanTable({ rows }: { rows: Api<'RestoreRow'>[] }) {
+type PlanTableProps = {
+  rows: Api<'RestoreRow'>[];
+  wanted: string[];
+  onChoose: (label: string, is: boolean) => void;
+};
+
+function PlanTable({ rows, wanted, onChoose }: PlanTableProps) {
   return (
     <Table size="small" aria-label="What would be put back">
       <TableHead>
         <TableRow>
+          <TableCell sx={{ width: 48 }}>Put back</TableCell>
           <TableCell>Partition</TableCell>
           <TableCell>Now</TableCell>
           <TableCell>May it?</TableCell>
@@ -105,6 +128,14 @@ function PlanTable({ rows }: { rows: Api<'RestoreRow'>[] }) {
           const refusal = row.items.find((item) => item.state === 'missing' && row.refused);
           return (
             <TableRow key={row.label} sx={{ verticalAlign: 'top' }}>
+              <TableCell sx={{ py: 0 }}>
+                <Checkbox
+                  checked={wanted.includes(row.label)}
+                  disabled={row.refused || row.compared !== 'differs'}
+                  onChange={(_, is) => onChoose(row.label, is)}
+                  slotProps={{ input: { 'aria-label': `Put ${row.label} back` } }}
+                />
+              </TableCell>
               <TableCell component="th" scope="row" sx={{ typography: 'code' }}>
                 {row.label}
               </TableCell>

@@ -19,11 +19,20 @@ export function MissingList({ unit, items }: MissingListProps) {
       {missing.map((item) => (
         <Box
           key={item.text}
-          sx={{ display: 'flex', gap: 1.5, py: 1, borderTop: 1, borderColor: 'rule' }}
+          sx={{
+            display: 'flex',
+            alignItems: 'center',
+            gap: 1.5,
+            py: 0.75,
+            borderTop: 1,
+            borderColor: 'rule',
+          }}
         >
           <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
           <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
-          <RuleMark id={item.rule} />
+          <Box sx={{ flexShrink: 0 }}>
+            <RuleMark id={item.rule} />
+          </Box>
           <CureLink unit={unit} cure={item.cure} />
         </Box>
       ))}
