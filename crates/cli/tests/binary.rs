@@ -370,6 +370,28 @@ fn the_demo_begins_anew_at_every_start() {
     }
 }
 
+/// What each verb may do to a device. A new verb fails this until somebody has said which it is.
+#[test]
+fn every_verb_is_known() {
+    use clap::CommandFactory;
+    let found: Vec<String> = veritope::args::Args::command()
+        .get_subcommands()
+        .map(|verb| verb.get_name().to_owned())
+        .collect();
+    let known = [
+        ("serve", "what its routes do"),
+        ("demo", "what its routes do, to simulated devices"),
+        ("standin", "is a device"),
+        ("link", "reads the device"),
+        ("verify", "reads places"),
+        ("inspect", "reads a file"),
+        ("step", "asks a server, which asks the seal"),
+        ("rebuild", "the index"),
+        ("openapi", "nothing"),
+    ];
+    assert_eq!(found, known.map(|(verb, _)| verb));
+}
+
 /// `docs/openapi.json` is what the server says of itself.
 #[test]
 fn the_description_of_the_api_is_current() {

@@ -425,6 +425,7 @@ impl Engine {
         let identity = hardware_key(family);
         let open = device.open_write(permit, identity, list)?;
         self.append(unit, None, vec![Entry::WriteBegan { effect, before }])?;
+        watcher.moving(moving);
         for index in frames {
             let bytes = bytes_of(*index)?;
             open.put(*index, &bytes)?;

@@ -147,6 +147,73 @@ fn foreign_hosts_and_origins_reach_no_route() {
     assert_eq!(served.log_lines(), before, "nothing was recorded");
 }
 
+/// Every route that changes something, and what stands between it and a device. A new route fails
+/// this until somebody has said which it is.
+const WRITING: &[(&str, &str, &str)] = &[
+    ("DELETE", "/api/bridges/{bridge}", "record"),
+    ("DELETE", "/api/places/{place}", "record"),
+    ("DELETE", "/api/units/{unit}/facts/{fact}", "record"),
+    ("POST", "/api/bridges", "record"),
+    ("POST", "/api/jobs/{job}/cancel", "stops work"),
+    ("POST", "/api/places", "record"),
+    ("POST", "/api/settings/policy", "record"),
+    ("POST", "/api/units", "record"),
+    ("POST", "/api/units/{unit}/captures", "reads the device"),
+    (
+        "POST",
+        "/api/units/{unit}/captures/{capture}/copy",
+        "places",
+    ),
+    (
+        "POST",
+        "/api/units/{unit}/captures/{capture}/repair",
+        "places",
+    ),
+    (
+        "POST",
+        "/api/units/{unit}/captures/{capture}/restore",
+        "seal, G7",
+    ),
+    (
+        "POST",
+        "/api/units/{unit}/captures/{capture}/verify",
+        "places",
+    ),
+    ("POST", "/api/units/{unit}/facts", "record"),
+    ("POST", "/api/units/{unit}/goal", "record"),
+    ("POST", "/api/units/{unit}/keep-safe", "record"),
+    ("POST", "/api/units/{unit}/look", "reads the device"),
+    ("POST", "/api/units/{unit}/run", "record"),
+    ("POST", "/api/units/{unit}/run/{run}/consent", "record"),
+    (
+        "POST",
+        "/api/units/{unit}/run/{run}/look",
+        "reads the device",
+    ),
+    ("POST", "/api/units/{unit}/run/{run}/seen", "record"),
+    (
+        "POST",
+        "/api/units/{unit}/run/{run}/step",
+        "seal, G1 and G4",
+    ),
+    ("POST", "/api/units/{unit}/run/{run}/stop", "record"),
+];
+
+#[test]
+fn every_route_that_changes_something_is_known() {
+    let mut found: Vec<(String, String)> = operations()
+        .into_iter()
+        .filter(|(method, _, _)| method != "GET")
+        .map(|(method, path, _)| (method, path))
+        .collect();
+    found.sort();
+    let known: Vec<(String, String)> = WRITING
+        .iter()
+        .map(|(method, path, _)| ((*method).to_owned(), (*path).to_owned()))
+        .collect();
+    assert_eq!(found, known);
+}
+
 #[test]
 fn large_bodies_are_refused_on_every_route_that_takes_one() {
     let served = Served::new(FrontEnd::None);

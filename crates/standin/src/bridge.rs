@@ -110,6 +110,12 @@ impl Bridge {
         }
     }
 
+    /// Puts another device onto the bridge.
+    pub fn add(&self, device: Device) {
+        let handle = device.handle().0.clone();
+        self.lock().insert(handle, device);
+    }
+
     /// Two units change places on their docks.
     ///
     /// # Errors

@@ -332,3 +332,251 @@ pub fn mint_restore(
     };
     admit(effect, missing, evidence.family, evidence.facts, witness)
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use veritope_wire::link::Epoch;
+
+    use super::*;
+    use crate::coverage::testing::{capture, copy, own};
+    use crate::digest::{Claimed, Seen};
+    use crate::facts::testing::{at, row};
+    use crate::facts::{FactRow, Source};
+    use crate::family::testing::gimbal;
+
+    /// A complete set of evidence for putting `persist` back.
+    struct Case {
+        rows: Vec<FactRow>,
+        live: Vec<FactRow>,
+        own: OwnPartition,
+        capture: Option<CaptureFacts>,
+        manifest: Digest,
+        origin: Origin,
+        identifiers: BTreeMap<String, String>,
+        verified: Option<(&'static str, i64)>,
+        present: Option<Digest>,
+        torn: Vec<Torn>,
+        charge: Option<u32>,
+    }
+
+    fn complete() -> Case {
+        let pairs = [
+            (FactKey::Ownership, "mine"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::ChipId, "9a:77:01:5c:20:e4"),
+            (FactKey::Serial, "FL1-220417-0093"),
+            (FactKey::Mode, "temporary-recovery"),
+        ];
+        let rows: Vec<_> = pairs
+            .iter()
+            .zip(1..)
+            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
+            .collect();
+        let taken = capture(1, 10);
+        Case {
+            live: rows.clone(),
+            rows,
+            own: own()
+                .into_iter()
+                .find(|own| own.label.as_str() == "persist")
+                .unwrap(),
+            manifest: taken.manifest,
+            capture: Some(taken),
+            origin: Origin::Read,
+            identifiers: [
+                ("chip-id", "9a:77:01:5c:20:e4"),
+                ("serial", "FL1-220417-0093"),
+            ]
+            .map(|(key, value)| (key.to_owned(), value.to_owned()))
+            .into(),
+            verified: Some(("persist", 20)),
+            present: Some(Digest::of(b"what lies there")),
+            torn: Vec::new(),
+            charge: Some(810),
+        }
+    }
+
+    fn minted(case: &Case) -> Result<Permit, Closed> {
+        let family = gimbal();
+        let facts = Facts::new(&case.rows, &[], []);
+        let live = Facts::new(&case.live, &[], []);
+        let taken = capture(1, 10);
+        let verified = case.verified.map(|(label, minute)| {
+            VerifiedCopy::new(
+                label.parse().unwrap(),
+                copy(&taken, 1, 0).place,
+                &Seen::of(label.as_bytes()),
+                Claimed(Digest::of(label.as_bytes())),
+                at(minute),
+            )
+            .unwrap()
+        });
+        let charge = case.charge.map(|permille| Charge {
+            permille,
+            read_at: at(0),
+            carried_permille: 0,
+        });
+        let evidence = RestoreEvidence {
+            family: &family,
+            facts: &facts,
+            own: &case.own,
+            capture: case.capture.as_ref(),
+            witnessed: Witnessed {
+                manifest: case.manifest,
+                identifiers: &case.identifiers,
+                origin: case.origin,
+            },
+            copy: verified.as_ref(),
+            present: case.present,
+            torn: &case.torn,
+            charge: charge.as_ref(),
+            now: at(20),
+        };
+        mint_restore(
+            &evidence,
+            &LinkWitness {
+                unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+                live: &live,
+                epoch: Epoch(7),
+            },
+        )
+    }
+
+    fn rules(case: &Case) -> Vec<Rule> {
+        let mut rules: Vec<Rule> = minted(case)
+            .map(|_| Vec::new())
+            .unwrap_or_else(|closed| closed.missing.into_iter().map(|item| item.rule).collect());
+        rules.sort();
+        rules.dedup();
+        rules
+    }
+
+    #[test]
+    fn complete_evidence_opens_for_this_partition_and_this_image_only() {
+        let permit = minted(&complete()).unwrap();
+        let (label, image) = permit.effect().writes().unwrap();
+        assert_eq!((label.as_str(), image), ("persist", Digest::of(b"persist")));
+        assert_eq!(permit.effect().rule(), Rule::G7);
+    }
+
+    /// The other unit's bytes, in whatever clothes.
+    #[test]
+    fn another_units_capture_is_refused_under_each_disguise() {
+        type Disguise = fn(&mut Case);
+        let disguises: [(&str, Disguise); 5] = [
+            ("its own identifiers", |c| {
+                c.identifiers
+                    .insert("chip-id".to_owned(), "9a:77:01:31:b8:0d".to_owned());
+            }),
+            ("the right serial, another chip", |c| {
+                c.identifiers
+                    .insert("chip-id".to_owned(), "9a:77:01:5c:20:e5".to_owned());
+            }),
+            ("no chip id at all", |c| {
+                drop(c.identifiers.remove("chip-id"))
+            }),
+            ("a placeholder for a chip id", |c| {
+                c.identifiers
+                    .insert("chip-id".to_owned(), "00:00:00:00:00:00".to_owned());
+            }),
+            ("a manifest that was rewritten to match", |c| {
+                c.manifest = Digest::of(b"rewritten")
+            }),
+        ];
+        for (name, disguise) in disguises {
+            let mut case = complete();
+            disguise(&mut case);
+            assert_eq!(rules(&case), [Rule::S1], "{name}");
+        }
+    }
+
+    #[test]
+    fn a_lost_serial_is_normal_and_another_one_is_not() {
+        let mut case = complete();
+        case.identifiers.remove("serial");
+        assert_eq!(rules(&case), []);
+        let mut case = complete();
+        case.rows.retain(|row| row.key != FactKey::Serial);
+        assert_eq!(rules(&case), []);
+        let mut case = complete();
+        case.identifiers
+            .insert("serial".to_owned(), "FL1-211130-0417".to_owned());
+        assert_eq!(rules(&case), [Rule::S1]);
+    }
+
+    #[test]
+    fn each_lack_closes_it_with_its_rule() {
+        type Spoil = fn(&mut Case);
+        let cases: [(Spoil, &[Rule]); 10] = [
+            (|c| c.capture = None, &[Rule::S1, Rule::S2]),
+            (|c| c.origin = Origin::Declared, &[Rule::S1]),
+            (|c| c.verified = None, &[Rule::S2]),
+            (|c| c.verified = Some(("persist", 5)), &[Rule::S2]),
+            (|c| c.verified = Some(("modemst1", 20)), &[Rule::S2]),
+            (|c| c.present = None, &[Rule::S2]),
+            (|c| c.charge = Some(299), &[Rule::U7]),
+            (|c| c.charge = None, &[Rule::U7]),
+            (|c| c.own.length_bytes += 512, &[Rule::S1]),
+            (
+                |c| c.live.retain(|row| row.key != FactKey::Mode),
+                &[Rule::L3],
+            ),
+        ];
+        for (index, (spoil, wanted)) in cases.into_iter().enumerate() {
+            let mut case = complete();
+            spoil(&mut case);
+            assert_eq!(rules(&case), wanted, "case {index}");
+        }
+    }
+
+    #[test]
+    fn roles_that_are_never_put_back_are_refused() {
+        for (name, rule) in [
+            ("misc", Rule::S5),
+            ("aboot", Rule::S3),
+            ("userdata", Rule::S4),
+            ("cache", Rule::S3),
+        ] {
+            let mut case = complete();
+            case.own = own()
+                .into_iter()
+                .find(|own| own.label.as_str() == name)
+                .unwrap();
+            case.verified = Some((name, 20));
+            assert_eq!(rules(&case), [rule], "{name}");
+        }
+    }
+
+    #[test]
+    fn a_torn_partition_takes_the_same_write_or_what_lay_there() {
+        let torn = |capture: u64, before: Option<Digest>| Torn {
+            label: "persist".parse().unwrap(),
+            effect: Effect::Restore {
+                label: "persist".parse().unwrap(),
+                capture: super::tests::capture(capture, 10).id,
+                image: Digest::of(b"persist"),
+            },
+            before,
+            since: at(1),
+        };
+        let mut case = complete();
+        case.torn = vec![torn(1, None)];
+        assert_eq!(rules(&case), [], "the same");
+        case.torn = vec![torn(2, Some(Digest::of(b"persist")))];
+        assert_eq!(rules(&case), [], "what lay there");
+        case.torn = vec![torn(2, Some(Digest::of(b"else")))];
+        assert_eq!(rules(&case), [Rule::S3], "neither");
+    }
+
+    proptest! {
+        /// Taking any one fact away closes the seal, but for those that may be missing.
+        #[test]
+        fn every_single_fact_is_needed(gone in 0..5usize) {
+            let mut case = complete();
+            let key = case.rows.remove(gone).key;
+            let may_be_missing = matches!(key, FactKey::Serial | FactKey::Mode);
+            prop_assert_eq!(rules(&case).is_empty(), may_be_missing);
+        }
+    }
+}

@@ -313,3 +313,298 @@ fn close(
         witness,
     )
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use veritope_wire::link::Epoch;
+
+    use super::*;
+    use crate::budget::{self, Policy};
+    use crate::coverage::testing::{capture, copy, own};
+    use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput};
+    use crate::facts::testing::{at, row};
+    use crate::facts::{FactRow, Source};
+    use crate::family::testing::gimbal;
+    use crate::matching::{Descriptor, Published, judge_recovery};
+    use crate::plan::{Goal, Presence, State, Ways, find};
+
+    const IMAGE: &[u8] = b"a recovery for this family";
+
+    /// A complete set of evidence; tests take single pieces out.
+    struct Case {
+        family: Family,
+        rows: Vec<FactRow>,
+        live: Vec<FactRow>,
+        captures: Vec<CaptureFacts>,
+        copies: Vec<CopyFacts>,
+        verified: Vec<&'static str>,
+        verified_at: i64,
+        torn: Vec<Torn>,
+        label: Label,
+        image: &'static [u8],
+        published: &'static [u8],
+        codename: &'static str,
+    }
+
+    fn complete() -> Case {
+        let pairs = [
+            (FactKey::Ownership, "mine"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::Battery, "81"),
+            (FactKey::ChipId, "9a:77:01:5c:20:e4"),
+            (FactKey::Mode, "bootloader"),
+        ];
+        let rows: Vec<_> = pairs
+            .iter()
+            .zip(1..)
+            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
+            .collect();
+        let taken = capture(1, 10);
+        Case {
+            family: gimbal(),
+            live: rows.clone(),
+            rows,
+            copies: vec![copy(&taken, 1, 11), copy(&taken, 2, 12)],
+            captures: vec![taken],
+            verified: vec!["persist", "modemst1"],
+            verified_at: 20,
+            torn: Vec::new(),
+            label: "recovery".parse().unwrap(),
+            image: IMAGE,
+            published: IMAGE,
+            codename: "gimbal",
+        }
+    }
+
+    fn judged<T>(case: &Case, judge: impl FnOnce(&WriteEvidence<'_>, &LinkWitness<'_>) -> T) -> T {
+        let facts = Facts::new(&case.rows, &[], []);
+        let live = Facts::new(&case.live, &[], []);
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Here,
+        };
+        let policy = Policy::usual();
+        let start = State::from_facts(&facts);
+        let sheet = find(&case.family, start, Goal::KeepRecovery, ways).unwrap();
+        let battery = budget::battery(&sheet, &facts, &case.family, &policy, at(20));
+        let coverage = coverage::judge(&CoverageInput {
+            family: &case.family,
+            own: &own(),
+            captures: &case.captures,
+            copies: &case.copies,
+            written: &[],
+            policy: &policy,
+            system_ran: Some(at(5)),
+            now: at(20),
+        });
+        let seen = Seen::of(case.image);
+        let claim = Claimed(Digest::of(case.published));
+        let findings = judge_recovery(
+            &case.family,
+            &Descriptor {
+                codename: case.codename.to_owned(),
+                kind: "recovery".to_owned(),
+                version: "3.2.0".to_owned(),
+            },
+            &Published {
+                codename: "gimbal".to_owned(),
+                blake3: claim,
+            },
+            &seen,
+        );
+        let copies: Vec<VerifiedCopy> = case
+            .verified
+            .iter()
+            .map(|label| {
+                VerifiedCopy::new(
+                    label.parse().unwrap(),
+                    case.copies[0].place,
+                    &Seen::of(label.as_bytes()),
+                    Claimed(Digest::of(label.as_bytes())),
+                    at(case.verified_at),
+                )
+                .unwrap()
+            })
+            .collect();
+        let evidence = WriteEvidence {
+            family: &case.family,
+            facts: &facts,
+            label: Some(&case.label),
+            findings: &findings,
+            seen: Some(&seen),
+            published: Some(claim),
+            coverage: &coverage,
+            battery: &battery,
+            torn: &case.torn,
+            copies: &copies,
+            now: at(20),
+        };
+        let witness = LinkWitness {
+            unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+            live: &live,
+            epoch: Epoch(7),
+        };
+        judge(&evidence, &witness)
+    }
+
+    fn rules(case: &Case) -> Vec<Rule> {
+        let mut rules: Vec<Rule> = judged(case, mint_write)
+            .map(|_| Vec::new())
+            .unwrap_or_else(|closed| closed.missing.into_iter().map(|item| item.rule).collect());
+        rules.sort();
+        rules.dedup();
+        rules
+    }
+
+    #[test]
+    fn complete_evidence_opens_for_this_image_and_this_partition_only() {
+        let permit = judged(&complete(), mint_write).unwrap();
+        let (label, image) = permit.effect().writes().unwrap();
+        assert_eq!((label.as_str(), image), ("recovery", Digest::of(IMAGE)));
+        assert_eq!(permit.epoch(), Epoch(7));
+        assert_eq!(permit.effect().rule(), Rule::G4);
+    }
+
+    proptest! {
+        /// Taking any one piece away closes the seal.
+        #[test]
+        fn every_single_fact_is_needed(gone in 0..5usize) {
+            let mut case = complete();
+            let key = case.rows.remove(gone).key;
+            // The mode is judged live; what the bench remembers of it is not evidence.
+            prop_assert_eq!(rules(&case).is_empty(), key == FactKey::Mode);
+        }
+
+        #[test]
+        fn every_single_live_reading_is_needed(key in prop::sample::select(vec![FactKey::Mode, FactKey::Lock, FactKey::ChipId])) {
+            let mut case = complete();
+            case.live.retain(|row| row.key != key);
+            prop_assert!(!rules(&case).is_empty());
+        }
+
+        #[test]
+        fn every_single_copy_is_needed(gone in 0..2usize, verified in 0..2usize) {
+            let mut case = complete();
+            case.copies.remove(gone);
+            prop_assert_eq!(rules(&case), [Rule::B6]);
+            let mut case = complete();
+            case.verified.remove(verified);
+            prop_assert_eq!(rules(&case), [Rule::B7]);
+        }
+    }
+
+    #[test]
+    fn each_lack_closes_it_with_its_rule() {
+        type Spoil = fn(&mut Case);
+        let cases: [(Spoil, &[Rule]); 11] = [
+            (|c| c.captures.clear(), &[Rule::B3, Rule::Q1]),
+            (|c| c.verified_at = 9, &[Rule::B7]),
+            (|c| c.published = b"another", &[Rule::M8, Rule::Q11]),
+            (|c| c.codename = "kelpie", &[Rule::M1]),
+            (|c| c.label = "persist".parse().unwrap(), &[Rule::S1]),
+            (|c| c.label = "misc".parse().unwrap(), &[Rule::S5]),
+            (|c| c.label = "aboot".parse().unwrap(), &[Rule::G4]),
+            (
+                |c| c.label = "attic".parse().unwrap(),
+                &[Rule::Q1, Rule::S1],
+            ),
+            (
+                |c| {
+                    c.rows
+                        .push(row(99, FactKey::Ownership, "neither", Source::Person, 1))
+                },
+                &[Rule::Care],
+            ),
+            (
+                |c| {
+                    c.live
+                        .iter_mut()
+                        .filter(|r| r.key == FactKey::ChipId)
+                        .for_each(|r| {
+                            *r = row(50, FactKey::ChipId, "9a:77:01:5c:20:e5", Source::Link, 1);
+                        })
+                },
+                &[Rule::K4],
+            ),
+            (
+                |c| {
+                    c.torn.push(Torn {
+                        label: "persist".parse().unwrap(),
+                        effect: Effect::WriteImage {
+                            label: "persist".parse().unwrap(),
+                            image: Digest::of(b"x"),
+                        },
+                        before: None,
+                        since: at(1),
+                    });
+                },
+                &[Rule::S3],
+            ),
+        ];
+        for (index, (spoil, wanted)) in cases.into_iter().enumerate() {
+            let mut case = complete();
+            spoil(&mut case);
+            assert_eq!(rules(&case), wanted, "case {index}");
+        }
+    }
+
+    #[test]
+    fn an_interrupted_write_may_be_taken_up_again() {
+        let mut case = complete();
+        let write = |image: &[u8]| Torn {
+            label: "recovery".parse().unwrap(),
+            effect: Effect::WriteImage {
+                label: "recovery".parse().unwrap(),
+                image: Digest::of(image),
+            },
+            before: None,
+            since: at(1),
+        };
+        case.torn = vec![write(IMAGE)];
+        assert_eq!(rules(&case), []);
+        case.torn = vec![write(b"another image")];
+        assert_eq!(rules(&case), [Rule::S3]);
+    }
+
+    #[test]
+    fn writing_to_be_able_to_read_is_refused_where_something_else_gives_the_right() {
+        let closed = judged(&complete(), mint_read_route).unwrap_err();
+        let rules: Vec<Rule> = closed.missing.iter().map(|item| item.rule).collect();
+        assert_eq!(rules, [Rule::B1]);
+        let mut case = complete();
+        case.family.temporary_start = None;
+        // No copies can exist yet, and none are asked for; it is another kind of permit.
+        case.captures.clear();
+        case.copies.truncate(1);
+        let permit = judged_without_a_plan(&case);
+        assert_eq!(permit.effect().rule(), Rule::G3);
+    }
+
+    /// A family without a temporary start has no sheet to a kept recovery by our planner yet.
+    fn judged_without_a_plan(case: &Case) -> Permit {
+        let with_start = Case {
+            family: gimbal(),
+            ..complete()
+        };
+        judged(&with_start, |evidence, witness| {
+            let evidence = WriteEvidence {
+                family: &case.family,
+                coverage: &coverage::judge(&CoverageInput {
+                    family: &case.family,
+                    own: &[],
+                    captures: &[],
+                    copies: &[],
+                    written: &[],
+                    policy: &Policy::usual(),
+                    system_ran: None,
+                    now: at(20),
+                }),
+                copies: &[],
+                ..*evidence
+            };
+            mint_read_route(&evidence, witness)
+        })
+        .unwrap()
+    }
+}

@@ -10,7 +10,7 @@ use veritope_core::seal::Item;
 use veritope_engine::{CaptureKind, Compared, EngineError, Moving, StepEnd, StepPhase, Watcher};
 use veritope_standin::Fault;
 use veritope_standin::body::{BodyAct, CablePlace};
-use veritope_wire::link::Listed;
+use veritope_wire::link::{Listed, RefusalCode};
 use veritope_wire::{CaptureId, Digest, Label, PlaceId};
 
 use crate::support::{Bench, Patient, unlocked};
@@ -111,6 +111,15 @@ impl Bench {
 
     fn digest_of(&self, name: &str) -> Digest {
         Digest::of(&self.bytes_of(name))
+    }
+
+    /// Another unit in the same mode takes this one's place; gives the digest of its `persist`.
+    fn swap_in(&self, chip_id: &str) -> Digest {
+        self.bridge.add(crate::support::watch_in_recovery(
+            "dock-2", chip_id, &self.time,
+        ));
+        self.bridge.swap("dock-1", "dock-2").unwrap();
+        self.digest_of("persist")
     }
 
     fn object(&self, capture: CaptureId, name: &str) -> PathBuf {
@@ -506,19 +515,133 @@ fn bytes_damaged_after_they_were_judged_do_not_reach_the_device() {
         }))),
     );
     let labels = [label("persist")];
-    let _ = bench.engine.restore(bench.unit, capture, &labels, &watcher);
-    let now = bench.digest_of("persist");
-    let whole = bench.engine.capture_view(bench.unit, capture).unwrap();
-    let whole = whole
-        .partitions
-        .iter()
-        .find(|part| part.label == label("persist"))
-        .unwrap()
-        .blake3;
+    let refused = bench
+        .engine
+        .restore(bench.unit, capture, &labels, &watcher)
+        .unwrap_err();
     assert!(
-        now == blank || now == whole,
+        refused
+            .to_string()
+            .contains("persist of this capture is damaged at frame 0"),
+        "{refused}"
+    );
+    assert_eq!(
+        bench.digest_of("persist"),
+        blank,
         "not one unchecked frame is there"
     );
+}
+
+#[test]
+fn a_permit_does_not_outlive_a_reconnect() {
+    let (bench, capture, _) = Bench::kept();
+    bench.arm(Fault::Blank {
+        label: "persist".to_owned(),
+    });
+    let blank = bench.digest_of("persist");
+    let bridge = bench.bridge.clone();
+    let watcher = OnWord(
+        "writing persist",
+        Mutex::new(Some(Box::new(move || {
+            bridge
+                .with("dock-1", |device| {
+                    device.body(&BodyAct::Cable {
+                        to: CablePlace::Out,
+                    })?;
+                    device.body(&BodyAct::Cable { to: CablePlace::In })
+                })
+                .unwrap();
+        }))),
+    );
+    let labels = [label("persist")];
+    let refused = bench
+        .engine
+        .restore(bench.unit, capture, &labels, &watcher)
+        .unwrap_err();
+    let code = match &refused {
+        EngineError::Link(error) => error.refusal(),
+        _ => None,
+    };
+    assert_eq!(
+        code,
+        Some(RefusalCode::StaleEpoch),
+        "refused by the device side: {refused}"
+    );
+    assert_eq!(bench.digest_of("persist"), blank);
+}
+
+#[test]
+fn another_unit_at_the_link_gets_nothing() {
+    let (bench, capture, _) = Bench::kept();
+    let other = bench.swap_in("9a:77:01:31:b8:0d");
+    let refused = bench.restore(capture, &["persist"]).unwrap_err();
+    assert!(
+        matches!(refused, EngineError::AnotherUnit { .. }),
+        "{refused}"
+    );
+    assert!(matches!(
+        bench.capture(),
+        Err(EngineError::AnotherUnit { .. })
+    ));
+    assert_eq!(bench.digest_of("persist"), other, "it keeps its own");
+}
+
+#[test]
+fn a_manifest_that_was_rewritten_is_no_capture_of_this_unit() {
+    let (bench, capture, _) = Bench::kept();
+    for place in ["vault", "stick"] {
+        let folder = bench
+            .folder
+            .path()
+            .join(place)
+            .join("captures")
+            .join(bench.unit.to_string());
+        let day = fs::read_dir(folder)
+            .unwrap()
+            .next()
+            .unwrap()
+            .unwrap()
+            .path();
+        let path = day.join("manifest.json");
+        let text = fs::read_to_string(&path).unwrap();
+        fs::write(path, text.replace("9a:77:01:5c:20:e4", "9a:77:01:31:b8:0d")).unwrap();
+    }
+    let refused = bench.restore(capture, &["persist"]).unwrap_err();
+    assert!(
+        matches!(refused, EngineError::NoBackup { rule: Rule::S1, .. }),
+        "{refused}"
+    );
+}
+
+#[test]
+fn a_capture_that_the_units_record_does_not_know_is_not_put_back() {
+    let (bench, _, _) = Bench::kept();
+    let (other, capture, _) = Bench::kept();
+    // Its files brought over by hand, under this unit's name.
+    let from = other
+        .folder
+        .path()
+        .join("vault/captures")
+        .join(other.unit.to_string());
+    let to = bench
+        .folder
+        .path()
+        .join("vault/captures")
+        .join(bench.unit.to_string());
+    for entry in fs::read_dir(from).unwrap() {
+        let entry = entry.unwrap();
+        let folder = to.join(format!("2026-01-01-{}", uuid::Uuid::from_u128(77)));
+        fs::create_dir_all(&folder).unwrap();
+        fs::copy(
+            entry.path().join("manifest.json"),
+            folder.join("manifest.json"),
+        )
+        .unwrap();
+    }
+    let stranger: CaptureId = uuid::Uuid::from_u128(77).to_string().parse().unwrap();
+    let refused = bench.restore(stranger, &["persist"]).unwrap_err();
+    assert!(matches!(refused, EngineError::NoCapture(_)), "{refused}");
+    let _ = capture;
 }
 
 /// Does something when the work gets to a word.

@@ -24,7 +24,7 @@ use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
 use veritope_wire::link::{
-    ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
+    ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
     Operation, OperationId, PartitionList, Written,
 };
 use veritope_wire::{Digest, Moment, RequestId, RunId, UnitId};
@@ -280,6 +280,33 @@ pub(crate) fn birth(chip_id: &str) -> Birth {
 pub(crate) fn watch_with(chip_id: &str, clock: Arc<ByHand>) -> Device {
     let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
     Device::make_in(storage, Profile::gimbal(), &birth(chip_id), clock).unwrap()
+}
+
+/// Another unlocked watch whose recovery runs already.
+pub(crate) fn watch_in_recovery(handle: &str, chip_id: &str, time: &Time) -> Device {
+    let clock = time.device.clone();
+    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    let birth = Birth {
+        handle: handle.to_owned(),
+        seed: 9,
+        lock: LockState::Unlocked,
+        ..birth(chip_id)
+    };
+    let mut device = Device::make_in(storage, Profile::gimbal(), &birth, clock.clone()).unwrap();
+    let image = build_start_image("gimbal", "recovery", "3.2.0", &[5; 20_000]);
+    for kind in [ActKind::Restart, ActKind::StartFromMemory] {
+        let epoch = device.line().epoch;
+        if kind == ActKind::StartFromMemory {
+            device
+                .put_memory(image.clone(), epoch, Digest::of(&image))
+                .unwrap();
+        }
+        let args = [("mode".to_owned(), "bootloader".to_owned())].into();
+        device.act(&ActRequest { kind, args, epoch }).unwrap();
+        clock.pass(40);
+        device.tick().unwrap();
+    }
+    device
 }
 
 fn watch(lock: LockState, clock: Arc<ByHand>) -> Device {
