@@ -7,11 +7,13 @@ use crate::{Outcome, Trouble, root, stamp};
 const NODE_MAJOR: u32 = 20;
 
 /// Programs that the tests call, each with the Debian package that brings it.
-const TEST_PROGRAMS: [(&str, &str); 4] = [
+const TEST_PROGRAMS: [(&str, &str); 6] = [
     ("chromium", "chromium"),
     ("chromedriver", "chromium-driver"),
     ("sgdisk", "gdisk"),
     ("fsck.fat", "dosfstools"),
+    ("zstd", "zstd"),
+    ("b3sum", "b3sum"),
 ];
 
 /// The front end's packages, exactly as locked.

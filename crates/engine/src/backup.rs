@@ -263,6 +263,8 @@ impl Engine {
                 Entry::CopyMade { copy: own_copy },
             ],
         )?;
+        // Only now: killed before, the next try finds all frames here and writes the capture down.
+        staging.discard()?;
         self.read_back(&self.vault, OWN_NAME, &manifest, &mut meter)?;
         Ok(manifest.capture)
     }
@@ -286,7 +288,12 @@ impl Engine {
             if note.unit != record.id || note.kind != *kind {
                 continue;
             }
-            let is_same = note.hardware == hardware && note.guids == guids;
+            // Written down, and killed before it was cleared.
+            let is_done = record
+                .captures
+                .iter()
+                .any(|capture| capture.id.uuid() == job.uuid());
+            let is_same = !is_done && note.hardware == hardware && note.guids == guids;
             if is_same && ran.is_none_or(|ran| ran < note.taken) {
                 return Ok((job, note.taken));
             }
@@ -317,7 +324,21 @@ impl Engine {
             return Vec::new();
         };
         jobs.into_iter()
-            .filter_map(|job| self.vault.stage(job).ok()?.noted::<Note>("capture").ok()?)
+            .filter_map(|job| {
+                let staging = self.vault.stage(job).ok()?;
+                let note = staging.noted::<Note>("capture").ok()??;
+                let record = self.record(note.unit).ok()?;
+                if record
+                    .captures
+                    .iter()
+                    .any(|known| known.id.uuid() == job.uuid())
+                {
+                    // Written down, and killed before it was cleared.
+                    let _ = staging.discard();
+                    return None;
+                }
+                Some(note)
+            })
             .filter(|note| !matches!(note.kind, CaptureKind::Some { .. }))
             .filter(|note| !self.is_changing(note.unit))
             .filter(|note| {

@@ -256,11 +256,12 @@ impl<'v> Staging<'v> {
         })
     }
 
-    /// Writes the manifest, last of all, and clears what was staged. Gives the file's digest.
+    /// Writes the manifest, last of all. Gives the file's digest. What was staged stays until
+    /// [`Staging::discard`], so that whoever keeps the record can write the capture down in between.
     ///
     /// # Errors
     /// When it can't be written; the work can then be gone on with.
-    pub fn finish(self, manifest: &Manifest) -> Result<Digest, VaultError> {
+    pub fn finish(&self, manifest: &Manifest) -> Result<Digest, VaultError> {
         let folder = self.vault.capture_folder(manifest);
         durable::make_folder(&folder)?;
         let path = folder.join("manifest.json");
@@ -271,7 +272,6 @@ impl<'v> Staging<'v> {
             })?;
         bytes.push(b'\n');
         durable::write(&path, &bytes)?;
-        self.discard()?;
         Ok(Digest::of(&bytes))
     }
 

@@ -128,7 +128,9 @@ fn manifest(vault: &Vault, images: &[(&str, &[u8])]) -> Manifest {
 fn captured(folder: &Path, images: &[(&str, &[u8])]) -> (Vault, Manifest) {
     let vault = vault(folder);
     let manifest = manifest(&vault, images);
-    vault.stage(job()).unwrap().finish(&manifest).unwrap();
+    let staging = vault.stage(job()).unwrap();
+    staging.finish(&manifest).unwrap();
+    staging.discard().unwrap();
     (vault, manifest)
 }
 

@@ -1,0 +1,441 @@
+//! Captures, copies and restores whose process is killed at seeded moments, and the commands that
+//! read what they leave.
+
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
+mod support;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use serde_json::{Value, json};
+use support::{Process, path, run};
+use tempfile::TempDir;
+
+const TOKEN: &str = "for-this-test";
+/// Moments at which the process is killed, spread over the work.
+const MOMENTS: u32 = 8;
+
+struct Table {
+    folder: TempDir,
+    watch: Process,
+    bench: Option<Process>,
+    unit: String,
+}
+
+impl Table {
+    /// A watch in a recovery that runs from memory, on a bench with a second place.
+    fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let watch = Process::start(&[
+            "standin",
+            "--family",
+            "gimbal",
+            "--listen",
+            "127.0.0.1:0",
+            "--token",
+            TOKEN,
+            "--data",
+            path(&folder.path().join("watch")),
+            "--time-scale",
+            "200",
+        ]);
+        recovery(&watch);
+        let stick = folder.path().join("stick");
+        fs::create_dir(&stick).unwrap();
+        let mut table = Self {
+            folder,
+            watch,
+            bench: None,
+            unit: String::new(),
+        };
+        table.start();
+        let url = table.watch.url.clone();
+        let bridge = table
+            .bench()
+            .post("/api/bridges", json!({ "url": url, "token": TOKEN }));
+        let unit = table.bench().post(
+            "/api/units",
+            json!({
+                "nickname": "Ruff", "ownership": "mine",
+                "reach": { "by": "link", "bridge": bridge["id"], "handle": "dock-1" },
+            }),
+        );
+        table.unit = format!("/api/units/{}", unit["id"].as_str().unwrap());
+        let place = json!({ "name": "stick", "path": path(&stick) });
+        table.bench().post("/api/places", place);
+        let policy = json!({ "battery_floor_percent": 50, "copies": 2, "media": "any" });
+        table
+            .bench()
+            .post("/api/settings/policy", json!({ "policy": policy }));
+        table
+    }
+
+    fn bench(&self) -> &Process {
+        self.bench.as_ref().unwrap()
+    }
+
+    fn start(&mut self) {
+        let data = self.folder.path().join("data");
+        self.bench = Some(Process::start(&[
+            "serve",
+            "--listen",
+            "127.0.0.1:0",
+            "--data",
+            path(&data),
+            "--front",
+            "none",
+        ]));
+    }
+
+    fn kill(&mut self) {
+        self.bench.take().unwrap().kill();
+    }
+
+    fn vault(&self) -> PathBuf {
+        self.folder.path().join("data/vault")
+    }
+
+    fn backups(&self) -> Value {
+        self.bench().get(&format!("{}/backups", self.unit))
+    }
+
+    fn capture(&self) -> Value {
+        self.bench().post(
+            &format!("{}/captures", self.unit),
+            json!({ "kind": "quick" }),
+        )
+    }
+
+    /// Waits until nothing is under way; whatever ended since the start ended well.
+    fn settled(&self) {
+        let jobs = self.bench().wait("/api/jobs", |jobs| {
+            let mut all = jobs.as_array().unwrap().iter();
+            all.all(|job| !["running", "waiting"].contains(&job["state"]["is"].as_str().unwrap()))
+        });
+        for job in jobs.as_array().unwrap() {
+            assert_eq!(job["state"]["is"], "done", "{job:#}");
+        }
+    }
+
+    fn captures(&self) -> Vec<Value> {
+        self.backups()["captures"].as_array().unwrap().clone()
+    }
+
+    /// Digests of a capture, by label.
+    fn digests(&self, capture: &Value) -> Vec<(String, String)> {
+        let id = capture["id"].as_str().unwrap();
+        let view = self.bench().get(&format!("{}/captures/{id}", self.unit));
+        let parts = view["partitions"].as_array().unwrap();
+        let text = |value: &Value| value.as_str().unwrap().to_owned();
+        parts
+            .iter()
+            .map(|part| (text(&part["label"]), text(&part["blake3"])))
+            .collect()
+    }
+
+    fn places(&self) -> Vec<String> {
+        let settings = self.bench().get("/api/settings");
+        let places = settings["places"].as_array().unwrap();
+        places
+            .iter()
+            .map(|place| place["id"].as_str().unwrap().to_owned())
+            .collect()
+    }
+
+    fn device_digest(&self, label: &str) -> String {
+        let file = self.folder.path().join(format!("{label}.img"));
+        let _ = fs::remove_file(&file);
+        let words = [
+            "link",
+            &self.watch.url,
+            "--token",
+            TOKEN,
+            "read",
+            "dock-1",
+            label,
+            path(&file),
+        ];
+        let output = run(&words);
+        assert!(output.status.success(), "{output:?}");
+        let text = String::from_utf8(output.stdout).unwrap();
+        text.split_whitespace().next().unwrap().to_owned()
+    }
+
+    fn blank_persist(&self) {
+        let fault = json!({ "fault": "blank", "label": "persist" });
+        let (status, answer) = self
+            .watch
+            .ask("POST", "/v1/devices/dock-1/faults", TOKEN, &fault);
+        assert_eq!(status, 204, "{answer}");
+    }
+}
+
+/// Takes the watch to a recovery, as a bridge's user would.
+fn recovery(watch: &Process) {
+    let state = || {
+        let (_, state) = watch.ask("GET", "/v1/devices/dock-1", TOKEN, &Value::Null);
+        state
+    };
+    let act = |kind: &str, args: Value| {
+        let body = json!({ "kind": kind, "args": args, "epoch": state()["epoch"] });
+        let (status, answer) = watch.ask("POST", "/v1/devices/dock-1/act", TOKEN, &body);
+        assert_eq!(status, 200, "{answer}");
+    };
+    let until_ready = |mode: &str| {
+        let until = Instant::now() + Duration::from_secs(20);
+        while state()["facts"]["mode"] != mode {
+            assert!(Instant::now() < until, "{mode} never comes: {}", state());
+            std::thread::sleep(Duration::from_millis(5));
+        }
+    };
+    act("restart", json!({ "mode": "bootloader" }));
+    until_ready("bootloader");
+    act("unlock", json!({ "form": "newer" }));
+    let touch = json!({ "do": "touch", "button": "yes" });
+    watch.ask("POST", "/v1/devices/dock-1/body", TOKEN, &touch);
+    until_ready("bootloader");
+    let image = veritope_standin::recovery_image("gimbal", "3.2.0");
+    let sent = reqwest::blocking::Client::builder()
+        .no_proxy()
+        .build()
+        .unwrap()
+        .put(format!("{}/v1/devices/dock-1/memory", watch.url))
+        .bearer_auth(TOKEN)
+        .header("bench-epoch", state()["epoch"].to_string())
+        .header(
+            "bench-blake3",
+            veritope_wire::Digest::of(&image).to_string(),
+        )
+        .body(image)
+        .send()
+        .unwrap();
+    assert!(sent.status().is_success(), "{sent:?}");
+    act("start-from-memory", json!({}));
+    until_ready("temporary-recovery");
+}
+
+/// When to kill: after the `n`th of nine equal parts of what the work takes undisturbed.
+fn moment(whole: Duration, n: u32) {
+    std::thread::sleep(whole * n / (MOMENTS + 1));
+}
+
+fn verified(vault: &Path) -> String {
+    let output = run(&["verify", path(vault)]);
+    let text = String::from_utf8(output.stdout).unwrap();
+    assert_eq!(output.status.code(), Some(0), "{text}");
+    text
+}
+
+#[test]
+fn a_capture_killed_at_eight_moments_equals_an_undisturbed_one() {
+    let mut table = Table::new();
+    let began = Instant::now();
+    table.capture();
+    table.settled();
+    let whole = began.elapsed();
+    let undisturbed = table.digests(&table.captures()[0]);
+    for n in 1..=MOMENTS {
+        let before = table.captures().len();
+        table.capture();
+        moment(whole, n);
+        table.kill();
+        table.start();
+        // It goes on by itself, without a click.
+        let backups = format!("{}/backups", table.unit);
+        table.bench().wait(&backups, |view| {
+            view["captures"].as_array().unwrap().len() == before + 1
+        });
+        table.settled();
+        assert_eq!(
+            table.digests(&table.captures()[0]),
+            undisturbed,
+            "moment {n}"
+        );
+    }
+    assert_eq!(
+        fs::read_dir(table.vault().join("staging")).unwrap().count(),
+        0
+    );
+    verified(&table.vault());
+}
+
+#[test]
+fn a_copy_killed_at_eight_moments_is_whole_when_it_is_done_again() {
+    let mut table = Table::new();
+    table.capture();
+    table.settled();
+    let capture = table.captures()[0]["id"].as_str().unwrap().to_owned();
+    let place = table.places()[1].clone();
+    let stick = table.folder.path().join("stick");
+    let copy = format!("{}/captures/{capture}/copy", table.unit);
+    let began = Instant::now();
+    table.bench().post(&copy, json!({ "place": place }));
+    table.settled();
+    let whole = began.elapsed();
+    for n in 1..=MOMENTS {
+        for folder in ["objects", "captures"] {
+            fs::remove_dir_all(stick.join(folder)).unwrap();
+        }
+        table.bench().post(&copy, json!({ "place": place }));
+        moment(whole, n);
+        table.kill();
+        // Whatever is there under its own name is whole: a capture without all of its objects has
+        // no manifest.
+        verified(&stick);
+        table.start();
+        table
+            .bench()
+            .wait(&table.unit, |tag| tag["link"]["presence"] == "ready");
+        table.bench().post(&copy, json!({ "place": place }));
+        table.settled();
+        let text = verified(&stick);
+        assert!(text.starts_with("sound"), "moment {n}: {text}");
+    }
+}
+
+#[test]
+fn a_restore_killed_at_eight_moments_leaves_either_image_or_a_torn_one_and_finishes() {
+    let mut table = Table::new();
+    let original = table.device_digest("persist");
+    table.capture();
+    table.settled();
+    let capture = table.captures()[0]["id"].as_str().unwrap().to_owned();
+    let restore = format!("{}/captures/{capture}/restore", table.unit);
+    table.blank_persist();
+    let blank = table.device_digest("persist");
+    let began = Instant::now();
+    table
+        .bench()
+        .post(&restore, json!({ "labels": ["persist"] }));
+    table.settled();
+    let whole = began.elapsed();
+    assert_eq!(table.device_digest("persist"), original);
+    for n in 1..=MOMENTS {
+        table.blank_persist();
+        table
+            .bench()
+            .post(&restore, json!({ "labels": ["persist"] }));
+        moment(whole, n);
+        table.kill();
+        let now = table.device_digest("persist");
+        table.start();
+        table
+            .bench()
+            .wait(&table.unit, |tag| tag["link"]["presence"] == "ready");
+        let torn = table.backups()["torn"].clone();
+        let is_whole = now == original || now == blank;
+        assert!(
+            is_whole || torn == json!(["persist"]),
+            "moment {n}: {now}, torn {torn}"
+        );
+        // Writing waits for a person's click.
+        table
+            .bench()
+            .post(&restore, json!({ "labels": ["persist"] }));
+        table.settled();
+        assert_eq!(table.device_digest("persist"), original, "moment {n}");
+        assert_eq!(table.backups()["torn"], json!([]), "moment {n}");
+    }
+}
+
+#[test]
+fn what_is_stored_is_told_by_the_commands_alone() {
+    let table = Table::new();
+    table.capture();
+    table.settled();
+    let persist = table
+        .digests(&table.captures()[0])
+        .into_iter()
+        .find(|(label, _)| label == "persist")
+        .unwrap()
+        .1;
+    let vault = table.vault();
+    let object = vault.join(format!("objects/{}/{persist}.zst", &persist[..2]));
+    let told = run(&["inspect", path(&object), "--json"]);
+    let told: Value = serde_json::from_slice(&told.stdout).unwrap();
+    assert_eq!(
+        (&told["is"], &told["blake3"]),
+        (&json!("object"), &json!(persist))
+    );
+    assert_eq!(told["image_bytes"], 4 << 20);
+    let unit = table.unit.rsplit('/').next().unwrap().to_owned();
+    let day = fs::read_dir(vault.join("captures").join(unit))
+        .unwrap()
+        .next()
+        .unwrap()
+        .unwrap();
+    let manifest = day.path().join("manifest.json");
+    let told = run(&["inspect", path(&manifest)]);
+    let text = String::from_utf8(told.stdout).unwrap();
+    assert!(text.contains("label persist, read twice"), "{text}");
+    assert!(
+        !text.contains("9a:77:01:5c:20:e4"),
+        "identifiers stay masked: {text}"
+    );
+
+    let mut bytes = fs::read(&object).unwrap();
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 2;
+    fs::write(&object, bytes).unwrap();
+    let output = run(&["verify", path(&vault)]);
+    assert_eq!(output.status.code(), Some(1));
+    let text = String::from_utf8(output.stdout).unwrap();
+    assert!(
+        text.contains("persist frame 0, bytes 0 to 4194303"),
+        "{text}"
+    );
+    assert_eq!(run(&["inspect", path(&object)]).status.code(), Some(1));
+    fs::write(&manifest, "{}").unwrap();
+    assert_eq!(run(&["verify", path(&vault)]).status.code(), Some(2));
+    let nothing = run(&["verify", path(table.folder.path())]);
+    assert_eq!(nothing.status.code(), Some(2), "not a vault");
+    let error = String::from_utf8(nothing.stderr).unwrap();
+    assert_eq!(error.trim_end().lines().count(), 1, "{error}");
+}
+
+#[test]
+fn a_command_card_goes_through_the_seal() {
+    let table = Table::new();
+    let image = veritope_standin::recovery_image("gimbal", "3.2.0");
+    let digest = veritope_wire::Digest::of(&image);
+    let shelf = table.folder.path().join("data/shelf");
+    fs::write(shelf.join("r.img"), image).unwrap();
+    let side = format!("image = \"r.img\"\ncodename = \"gimbal\"\nblake3 = \"{digest}\"\n");
+    fs::write(shelf.join("r.toml"), side).unwrap();
+    table.capture();
+    table.settled();
+    table.bench().post(
+        &format!("{}/run", table.unit),
+        json!({ "goal": "keep-recovery" }),
+    );
+    let page = || table.bench().get(&format!("{}/run", table.unit))["run"].clone();
+    let id = page()["id"].as_str().unwrap().to_owned();
+    let server = table.bench().url.clone();
+    let step = |number: &str| run(&["step", &id, number, "--server", &server]);
+    assert_eq!(
+        step("2").status.code(),
+        Some(2),
+        "the run is at its first step"
+    );
+    assert_eq!(step("1").status.code(), Some(0));
+    table.bench().wait(&format!("{}/run", table.unit), |page| {
+        page["run"]["step"]["number"] == 2
+    });
+    let refused = step("2");
+    assert_eq!(refused.status.code(), Some(1));
+    let text = String::from_utf8(refused.stderr).unwrap();
+    assert!(
+        text.contains("B6 persist: 1 of 2 copies read back."),
+        "{text}"
+    );
+    let nobody = run(&[
+        "step",
+        "0192f0c1-2345-7abc-8def-0123456789ab",
+        "1",
+        "--server",
+        &server,
+    ]);
+    assert_eq!(nobody.status.code(), Some(2));
+}
