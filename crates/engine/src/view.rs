@@ -3,6 +3,7 @@
 
 use serde::Serialize;
 use veritope_core::budget::{self, Battery};
+use veritope_core::coverage::Coverage;
 use veritope_core::facts::{FactKey, FactKind, FactOption};
 use veritope_core::family::{Consequence, Family};
 use veritope_core::keepsafe::{KeepClass, Kept};
@@ -511,7 +512,13 @@ impl Engine {
             goal: record.goal,
             goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
             seal: self.seal_tag(record, &standing),
-            next: next_step(record, &standing),
+            next: next_step(
+                record,
+                &standing,
+                family
+                    .map(|family| self.coverage_of(record, family))
+                    .as_ref(),
+            ),
             verdict: standing.verdict,
             sentence: standing.sentence,
             running: record.active_run().is_some(),
@@ -817,7 +824,7 @@ impl Engine {
     }
 }
 
-fn next_step(record: &UnitRecord, standing: &Standing) -> NextStep {
+fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverage>) -> NextStep {
     let to = |sentence: String, label: &str, place: NextPlace| NextStep {
         sentence,
         label: label.to_owned(),
@@ -832,6 +839,14 @@ fn next_step(record: &UnitRecord, standing: &Standing) -> NextStep {
             "To the backups",
             NextPlace::Backups,
         );
+    }
+    // Something that exists once is gone: that comes before any goal.
+    let lost = coverage
+        .iter()
+        .flat_map(|coverage| &coverage.items)
+        .find(|item| item.cure == Some(seal::Cure::PutBack));
+    if let Some(item) = lost {
+        return to(item.text.clone(), "To the backups", NextPlace::Backups);
     }
     if let Some(run) = record.active_run() {
         let sentence = run.next_step().map_or_else(

@@ -400,3 +400,57 @@ fn blankness_is_told_of_the_whole_image() {
     let blank: Vec<BlankBytes> = manifest.partitions.iter().map(|part| part.blank).collect();
     assert_eq!(blank, [BlankBytes::Zeros, BlankBytes::No, BlankBytes::Ones]);
 }
+
+/// The published schema names the fields that manifests have, no more and no fewer.
+#[test]
+fn the_published_schema_and_the_manifest_agree() {
+    let schema = include_str!("../../../docs/capture-manifest.schema.json");
+    let schema: serde_json::Value = serde_json::from_str(schema).unwrap();
+    let folder = folder();
+    let (_, mut manifest) = captured(folder.path(), &[("persist", &image(100, 1))]);
+    manifest.areas.push(veritope_vault::CapturedArea {
+        area: 0,
+        sector_bytes: 512,
+        length_bytes: 1 << 20,
+        guid: "g".to_owned(),
+    });
+    let written = serde_json::to_value(&manifest).unwrap();
+    let pairs = [
+        (&schema, &written),
+        (&schema["properties"]["source"], &written["source"]),
+        (
+            &schema["properties"]["areas"]["items"],
+            &written["areas"][0],
+        ),
+        (
+            &schema["properties"]["partitions"]["items"],
+            &written["partitions"][0],
+        ),
+    ];
+    for (schema, value) in pairs {
+        let mut required: Vec<&str> = schema["required"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|name| name.as_str().unwrap())
+            .collect();
+        let fields = value.as_object().unwrap();
+        let mut keys: Vec<&str> = fields.keys().map(String::as_str).collect();
+        let mut known: Vec<&str> = schema["properties"]
+            .as_object()
+            .unwrap()
+            .keys()
+            .map(String::as_str)
+            .collect();
+        for list in [&mut required, &mut keys, &mut known] {
+            list.sort_unstable();
+        }
+        assert_eq!((&required, &keys), (&keys, &known));
+        // Where the schema lists values, this one is among them.
+        for (key, value) in fields {
+            if let Some(allowed) = schema["properties"][key]["enum"].as_array() {
+                assert!(allowed.contains(value), "{key}: {value}");
+            }
+        }
+    }
+}

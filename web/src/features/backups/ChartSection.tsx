@@ -8,6 +8,7 @@ import { clockOf } from '../../ui/format';
 import { Section } from '../../ui/Section';
 import { ChartTable } from './ChartTable';
 import { CoreChart } from './CoreChart';
+import { WORDS } from './strings';
 
 export type ChartSectionProps = {
   chart: Api<'Chart'>;
@@ -36,7 +37,18 @@ export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: C
         </Typography>
       )}
       {as === 'chart' ? (
-        <CoreChart chart={chart} stock={stock} chosen={chosen} onChoose={onChoose} />
+        <>
+          <CoreChart
+            chart={chart}
+            stock={stock}
+            chosen={chosen}
+            onChoose={onChoose}
+            onTable={() => setAs('table')}
+          />
+          <Typography variant="body2" color="text.secondary" sx={{ maxWidth: 760, mt: 1 }}>
+            {WORDS.legend}
+          </Typography>
+        </>
       ) : (
         <Box sx={{ overflowX: 'auto' }}>
           <ChartTable chart={chart} />

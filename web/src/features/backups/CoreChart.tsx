@@ -14,13 +14,15 @@ export type CoreChartProps = {
   stock: string | null | undefined;
   chosen: string | undefined;
   onChoose: (label: string) => void;
+  /** The same as a table, one key away. */
+  onTable: () => void;
 };
 
 /** Height that the chart is fitted to before it scrolls. */
 const FITTED = 430;
 
 /** What lies where, seen over time: partitions down, the unit and its captures across. */
-export function CoreChart({ chart, stock, chosen, onChoose }: CoreChartProps) {
+export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChartProps) {
   const [measure, width] = useWidth(760);
   const [cursor, setCursor] = useState({ row: 0, column: 0 });
   const layout = layoutOf(chart, width, FITTED);
@@ -40,6 +42,9 @@ export function CoreChart({ chart, stock, chosen, onChoose }: CoreChartProps) {
         row: Math.min(Math.max(known.row + move[0], 0), chart.rows.length - 1),
         column: Math.min(Math.max(known.column + move[1], 0), chart.columns.length - 1),
       }));
+    } else if (event.key === 't') {
+      event.preventDefault();
+      onTable();
     } else if (event.key === 'Enter' && at !== undefined) {
       event.preventDefault();
       onChoose(at.label);
@@ -64,6 +69,8 @@ export function CoreChart({ chart, stock, chosen, onChoose }: CoreChartProps) {
           height: layout.height,
           '& text': { fill: 'currentColor', fontSize: 15 },
           '& .code': { fontFamily: 'code.fontFamily', fontSize: 14 },
+          '& .cursor': { visibility: 'hidden' },
+          '&:focus-visible .cursor': { visibility: 'visible' },
           '& .faint': { fill: 'var(--mui-palette-text-secondary)', fontSize: 13.5 },
         }}
       >

@@ -27,6 +27,11 @@ export type RestorePanelProps = {
   onClose: () => void;
 };
 
+/** What was asked for comes into view. */
+function intoView(element: HTMLElement | null): void {
+  element?.scrollIntoView({ block: 'start' });
+}
+
 /** The plan of putting a capture back, before anything of it is done. */
 export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePanelProps) {
   const query = useQuery(restoreQuery(unit, capture));
@@ -34,64 +39,66 @@ export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePa
   const read = useTakeCapture(unit);
   const [chosen, setChosen] = useState<Record<string, boolean>>({});
   return (
-    <Section title="Put back from this capture" aside={<Button onClick={onClose}>Close</Button>}>
-      <Typography color="text.secondary" sx={{ mb: 1.5 }}>
-        {WORDS.putBackHelp}
-      </Typography>
-      <Panel query={query}>
-        {(plan) => {
-          const isUnread = plan.rows.some((row) => row.compared === 'not-read' && !row.refused);
-          const wanted = plan.writes.filter(
-            (label) =>
-              chosen[label] ?? plan.rows.some((row) => row.label === label && row.suggested),
-          );
-          const bytes = plan.rows
-            .filter((row) => wanted.includes(row.label))
-            .reduce((sum, row) => sum + row.bytes, 0);
-          return (
-            <>
-              <PlanTable
-                rows={plan.rows}
-                wanted={wanted}
-                onChoose={(label, is) => setChosen((known) => ({ ...known, [label]: is }))}
-              />
-              <Box
-                sx={{ display: 'flex', gap: 2.5, alignItems: 'center', mt: 2, flexWrap: 'wrap' }}
-              >
-                {isUnread ? (
-                  <Button
-                    variant="contained"
-                    disabled={!take.allowed || isBusy || read.isPending}
-                    onClick={() => read.mutate('quick')}
-                  >
-                    Read what lies there now
-                  </Button>
-                ) : (
-                  <Button
-                    variant="contained"
-                    disabled={wanted.length === 0 || isBusy || restore.isPending}
-                    onClick={() => restore.mutate(wanted)}
-                  >
-                    Put {counted(wanted.length, 'partition', 'partitions')} back
-                  </Button>
-                )}
-                <Typography color="text.secondary">
-                  {isUnread
-                    ? (take.reason ?? 'It is compared before anything is written.')
-                    : plan.writes.length === 0
-                      ? 'Nothing differs that may be put back.'
-                      : wanted.length === 0
-                        ? 'Choose what is to be put back.'
-                        : `${wanted.join(', ')}: ${mib(bytes)} will be written.`}
-                </Typography>
-              </Box>
-            </>
-          );
-        }}
-      </Panel>
-      {restore.error !== null && <ProblemNote error={restore.error} />}
-      {read.error !== null && <ProblemNote error={read.error} />}
-    </Section>
+    <Box ref={intoView}>
+      <Section title="Put back from this capture" aside={<Button onClick={onClose}>Close</Button>}>
+        <Typography color="text.secondary" sx={{ mb: 1.5 }}>
+          {WORDS.putBackHelp}
+        </Typography>
+        <Panel query={query}>
+          {(plan) => {
+            const isUnread = plan.rows.some((row) => row.compared === 'not-read' && !row.refused);
+            const wanted = plan.writes.filter(
+              (label) =>
+                chosen[label] ?? plan.rows.some((row) => row.label === label && row.suggested),
+            );
+            const bytes = plan.rows
+              .filter((row) => wanted.includes(row.label))
+              .reduce((sum, row) => sum + row.bytes, 0);
+            return (
+              <>
+                <PlanTable
+                  rows={plan.rows}
+                  wanted={wanted}
+                  onChoose={(label, is) => setChosen((known) => ({ ...known, [label]: is }))}
+                />
+                <Box
+                  sx={{ display: 'flex', gap: 2.5, alignItems: 'center', mt: 2, flexWrap: 'wrap' }}
+                >
+                  {isUnread ? (
+                    <Button
+                      variant="contained"
+                      disabled={!take.allowed || isBusy || read.isPending}
+                      onClick={() => read.mutate('quick')}
+                    >
+                      Read what lies there now
+                    </Button>
+                  ) : (
+                    <Button
+                      variant="contained"
+                      disabled={wanted.length === 0 || isBusy || restore.isPending}
+                      onClick={() => restore.mutate(wanted)}
+                    >
+                      Put {counted(wanted.length, 'partition', 'partitions')} back
+                    </Button>
+                  )}
+                  <Typography color="text.secondary">
+                    {isUnread
+                      ? (take.reason ?? 'It is compared before anything is written.')
+                      : plan.writes.length === 0
+                        ? 'Nothing differs that may be put back.'
+                        : wanted.length === 0
+                          ? 'Choose what is to be put back.'
+                          : `${wanted.join(', ')}: ${mib(bytes)} will be written.`}
+                  </Typography>
+                </Box>
+              </>
+            );
+          }}
+        </Panel>
+        {restore.error !== null && <ProblemNote error={restore.error} />}
+        {read.error !== null && <ProblemNote error={read.error} />}
+      </Section>
+    </Box>
   );
 }
 

@@ -1,5 +1,7 @@
 export const WORDS = {
   chart: 'Core chart: partitions down, the unit and its captures across',
+  legend:
+    'In line with the base: the same bytes. Stepped to the right: other bytes, the older the further left; ticks at its foot show where they differ. Filled: read back and whole. Hollow: not read back. Cracked: damaged. Dashed: not read since it could change. A notched corner: exists once in the world. Arrow keys walk the chart, T shows it as a table.',
   nothing: 'Nothing of this unit is captured yet',
   nothingHelp:
     'A capture reads what exists once in the world, and what starts the unit, straight over the link. It changes nothing on the unit. The chart of it will be here.',
