@@ -20,13 +20,11 @@ pub(crate) fn verify(args: &VerifyArgs) -> Result<ExitCode, CommandError> {
     let mut reports: Vec<VerifyReport> = Vec::new();
     let mut unusable = Vec::new();
     for unit in vault.units()? {
-        match vault.captures(unit) {
-            Ok(captures) => {
-                for manifest in captures {
-                    reports.push(vault.verify(&manifest, |_| true));
-                }
+        for capture in vault.each_capture(unit)? {
+            match capture {
+                Ok(manifest) => reports.push(vault.verify(&manifest, |_| true)),
+                Err(error) => unusable.push(error.to_string()),
             }
-            Err(error) => unusable.push(error.to_string()),
         }
     }
     let damaged: usize = reports.iter().map(|report| report.damage.len()).sum();

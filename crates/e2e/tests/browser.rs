@@ -173,6 +173,21 @@ fn kept_written_wiped_and_brought_back() {
         bench.is_accessible().await?;
         bench.click("Copy to stick").await?;
         bench.sees("stick: read back, whole").await?;
+        // The seal opens, and says why.
+        bench
+            .run("document.querySelector('[aria-label^=\"Seal\"]').click()")
+            .await?;
+        bench.sees("Open for: write the recovery.").await?;
+        bench.sees("persist: 2 of 2 copies read back.").await?;
+        bench
+            .sees("recovery as it is now is captured and read back: the way back.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("seal-open").await?;
+        bench.press("\u{e00c}").await?;
+        bench
+            .run("document.querySelector('main').scrollTop = 0")
+            .await?;
         bench.shot("backups").await?;
         bench.click("Run").await?;
         bench.click("Write the recovery").await?;

@@ -281,10 +281,10 @@ impl Engine {
         let guids: Vec<String> = tables.areas.iter().map(|area| area.guid.clone()).collect();
         let ran = record.known().last(Happening::SystemRan);
         for job in self.vault.staged()? {
-            let staging = self.vault.stage(job)?;
-            let Some(note) = staging.noted::<Note>("capture")? else {
+            let Some(note) = self.vault.note_of::<Note>(job, "capture")? else {
                 continue;
             };
+            // Another unit's work may be under way; this unit's is ours alone.
             if note.unit != record.id || note.kind != *kind {
                 continue;
             }
@@ -297,9 +297,30 @@ impl Engine {
             if is_same && ran.is_none_or(|ran| ran < note.taken) {
                 return Ok((job, note.taken));
             }
-            staging.discard()?;
+            self.vault.stage(job)?.discard()?;
         }
         Ok((JobId::new(self.parts.ids.fresh()), self.now()))
+    }
+
+    /// Clears what killed processes left that nobody goes on with: work without a note, and captures
+    /// that were written down before their staging was cleared. Only before anything runs.
+    pub(crate) fn clear_leftovers(&self) -> Result<(), EngineError> {
+        for job in self.vault.staged()? {
+            let note = self.vault.note_of::<Note>(job, "capture")?;
+            let is_done = |note: &Note| {
+                let known = self.parts.journal.unit(note.unit);
+                known.is_ok_and(|record| {
+                    record.is_some_and(|record| {
+                        let mut captures = record.captures.iter();
+                        captures.any(|known| known.id.uuid() == job.uuid())
+                    })
+                })
+            };
+            if note.as_ref().is_none_or(is_done) {
+                self.vault.stage(job)?.discard()?;
+            }
+        }
+        Ok(())
     }
 
     /// Goes on with a capture that was cut off; a run's step that waited for it is settled.
@@ -325,30 +346,16 @@ impl Engine {
         };
         jobs.into_iter()
             .filter_map(|job| {
-                let staging = self.vault.stage(job).ok()?;
-                let note = staging.noted::<Note>("capture").ok()??;
-                let record = self.record(note.unit).ok()?;
-                if record
-                    .captures
-                    .iter()
-                    .any(|known| known.id.uuid() == job.uuid())
-                {
-                    // Written down, and killed before it was cleared.
-                    let _ = staging.discard();
+                let note: Note = self.vault.note_of(job, "capture").ok()??;
+                // Whoever is at it now is left alone.
+                if self.is_changing(note.unit) {
                     return None;
                 }
-                Some(note)
-            })
-            .filter(|note| !matches!(note.kind, CaptureKind::Some { .. }))
-            .filter(|note| !self.is_changing(note.unit))
-            .filter(|note| {
-                self.record(note.unit).is_ok_and(|record| {
-                    self.answers(&record)
-                        && record
-                            .known()
-                            .mode()
-                            .is_some_and(veritope_core::mode::Mode::reads_partitions)
-                })
+                let record = self.record(note.unit).ok()?;
+                let mode = record.known().mode();
+                let is_readable = mode.is_some_and(veritope_core::mode::Mode::reads_partitions)
+                    && self.answers(&record);
+                (is_readable && !matches!(note.kind, CaptureKind::Some { .. })).then_some(note)
             })
             .map(|note| (note.unit, note.kind))
             .collect()

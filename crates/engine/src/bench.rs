@@ -145,7 +145,7 @@ impl Engine {
         }
         let id = PlaceId::new(parts.ids.fresh());
         let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
-        Ok(Self {
+        let engine = Self {
             shelf: Shelf::new(data.join("shelf")),
             places: Mutex::new(data.places()?),
             vault,
@@ -157,7 +157,9 @@ impl Engine {
             live: Mutex::default(),
             changing: Mutex::default(),
             phases: Mutex::default(),
-        })
+        };
+        engine.clear_leftovers()?;
+        Ok(engine)
     }
 
     /// The families that this bench knows.

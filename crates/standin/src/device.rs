@@ -1174,6 +1174,148 @@ mod tests {
         );
     }
 
+    fn unlocked(folder: &Path) -> (Device, Arc<ByHand>) {
+        let clock = Arc::new(ByHand::default());
+        let birth = Birth {
+            lock: LockState::Unlocked,
+            ..birth()
+        };
+        let device = Device::make(folder, Profile::gimbal(), &birth, clock.clone()).unwrap();
+        (device, clock)
+    }
+
+    fn write(
+        device: &mut Device,
+        label: &str,
+        start: u64,
+        bytes: &[u8],
+    ) -> Result<Written, Refusal> {
+        let epoch = device.epoch();
+        device.write(label, start, bytes, epoch, Digest::of(bytes))
+    }
+
+    fn start_recovery(device: &mut Device, clock: &ByHand) -> Running {
+        act(device, ActKind::Restart, &[("mode", "recovery")]).unwrap();
+        clock.pass(12);
+        device.tick().unwrap();
+        device.saved.mode
+    }
+
+    #[test]
+    fn what_lies_in_the_recovery_partition_is_what_starts() {
+        let folder = tempfile::tempdir().unwrap();
+        let (mut device, clock) = unlocked(&folder.path().join("dock-1"));
+        into_bootloader(&mut device, &clock);
+        assert_eq!(start_recovery(&mut device, &clock), Running::StockRecovery);
+        act(&mut device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+        clock.pass(8);
+        device.tick().unwrap();
+        let image = content::recovery_image("gimbal", "3.2.0");
+        for (n, piece) in image.chunks(4 << 20).enumerate() {
+            write(&mut device, "recovery", (n as u64) << 22, piece).unwrap();
+        }
+        assert_eq!(start_recovery(&mut device, &clock), Running::CustomRecovery);
+        device.read("recovery", 0, 512).unwrap();
+        // Another family's, or a damaged one: a flash of the screen, and the bootloader is back.
+        for spoil in [content::recovery_image("kelpie", "1"), vec![0; 8192]] {
+            write(&mut device, "recovery", 0, &spoil[..8192]).unwrap();
+            act(&mut device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+            clock.pass(8);
+            device.tick().unwrap();
+            assert_eq!(start_recovery(&mut device, &clock), Running::Bootloader);
+            write(&mut device, "recovery", 0, &image[..8192]).unwrap();
+            start_recovery(&mut device, &clock);
+        }
+    }
+
+    #[test]
+    fn a_locked_device_takes_no_bytes_and_a_stale_or_garbled_write_changes_nothing() {
+        let folder = tempfile::tempdir().unwrap();
+        let (mut locked, clock) = device(&folder.path().join("dock-1"));
+        into_bootloader(&mut locked, &clock);
+        let refusal = write(&mut locked, "recovery", 0, b"foreign").unwrap_err();
+        assert_eq!(refusal.code, RefusalCode::Locked);
+
+        let (mut open, clock) = unlocked(&folder.path().join("dock-2"));
+        into_bootloader(&mut open, &clock);
+        let before = userdata(&open);
+        let stale = Epoch(open.epoch().0 - 1);
+        let digest = Digest::of(b"bytes");
+        let code = |answer: Result<Written, Refusal>| answer.unwrap_err().code;
+        assert_eq!(
+            code(open.write("userdata", 0, b"bytes", stale, digest)),
+            RefusalCode::StaleEpoch
+        );
+        let now = open.epoch();
+        let other = Digest::of(b"other");
+        assert_eq!(
+            code(open.write("userdata", 0, b"bytes", now, other)),
+            RefusalCode::DigestDiffers
+        );
+        assert_eq!(
+            code(write(&mut open, "userdata", (40 << 20) - 2, b"bytes")),
+            RefusalCode::BadRequest
+        );
+        assert_eq!(
+            code(write(&mut open, "attic", 0, b"bytes")),
+            RefusalCode::NotFound
+        );
+        assert_eq!(userdata(&open), before);
+    }
+
+    #[test]
+    fn a_cable_out_in_a_write_leaves_it_half_written() {
+        let folder = tempfile::tempdir().unwrap();
+        let (mut device, clock) = unlocked(&folder.path().join("dock-1"));
+        into_bootloader(&mut device, &clock);
+        device.arm(Fault::CableOutAfter { bytes: 1000 }).unwrap();
+        let refusal = write(&mut device, "userdata", 0, &[0xA5; 4096]).unwrap_err();
+        assert_eq!(refusal.code, RefusalCode::NotConnected);
+        let now = userdata(&device);
+        assert!(now[..1000].iter().all(|byte| *byte == 0xA5));
+        assert!(now[1000..].iter().any(|byte| *byte != 0xA5));
+        assert_eq!(device.listed(), Listed::Absent);
+    }
+
+    #[test]
+    fn mishap_and_flipped_bit_do_what_they_say() {
+        let folder = tempfile::tempdir().unwrap();
+        let (mut device, clock) = unlocked(&folder.path().join("dock-1"));
+        into_bootloader(&mut device, &clock);
+        let image = content::recovery_image("gimbal", "3.2.0");
+        let epoch = device.epoch();
+        device
+            .put_memory(image.clone(), epoch, Digest::of(&image))
+            .unwrap();
+        act(&mut device, ActKind::StartFromMemory, &[]).unwrap();
+        clock.pass(12);
+        device.tick().unwrap();
+        let before = device.read("persist", 0, 4096).unwrap();
+        let fault = Fault::FlipOnRead {
+            label: "persist".to_owned(),
+            byte: 77,
+        };
+        device.arm(fault).unwrap();
+        let flipped = device.read("persist", 0, 4096).unwrap();
+        assert_eq!(
+            flipped.iter().zip(&before).filter(|(a, b)| a != b).count(),
+            1
+        );
+        assert_eq!(device.read("persist", 0, 4096).unwrap(), before, "once");
+        device
+            .arm(Fault::Blank {
+                label: "persist".to_owned(),
+            })
+            .unwrap();
+        assert!(
+            device
+                .read("persist", 0, 4096)
+                .unwrap()
+                .iter()
+                .all(|byte| *byte == 0)
+        );
+    }
+
     #[test]
     fn a_stale_epoch_is_refused_and_changes_nothing() {
         let folder = tempfile::tempdir().unwrap();

@@ -108,17 +108,7 @@ impl<'v> Staging<'v> {
     /// # Errors
     /// When it is there and makes no sense.
     pub fn noted<T: DeserializeOwned>(&self, name: &str) -> Result<Option<T>, VaultError> {
-        let path = self.folder.join(format!("{name}.json"));
-        if !path.exists() {
-            return Ok(None);
-        }
-        let bytes = fs::read(&path).map_err(VaultError::at(&path))?;
-        serde_json::from_slice(&bytes)
-            .map(Some)
-            .map_err(|error| VaultError::Unreadable {
-                path,
-                what: error.to_string(),
-            })
+        read_note(&self.folder.join(format!("{name}.json")))
     }
 
     /// How many frames of `label` are here already.
@@ -282,6 +272,20 @@ impl<'v> Staging<'v> {
     pub fn discard(self) -> Result<(), VaultError> {
         fs::remove_dir_all(&self.folder).map_err(VaultError::at(&self.folder))
     }
+}
+
+/// Reads a note, if it is there.
+pub(crate) fn read_note<T: DeserializeOwned>(path: &Path) -> Result<Option<T>, VaultError> {
+    if !path.exists() {
+        return Ok(None);
+    }
+    let bytes = fs::read(path).map_err(VaultError::at(path))?;
+    serde_json::from_slice(&bytes)
+        .map(Some)
+        .map_err(|error| VaultError::Unreadable {
+            path: path.to_owned(),
+            what: error.to_string(),
+        })
 }
 
 fn parent(path: &Path) -> &Path {

@@ -10,7 +10,7 @@ use crate::error::VaultError;
 use crate::manifest::{MANIFEST_VERSION, Manifest};
 use crate::object::Object;
 use crate::place::{Medium, PlaceFile, free_bytes};
-use crate::staging::Staging;
+use crate::staging::{Staging, read_note};
 
 /// Version of the folder's layout.
 ///
@@ -156,7 +156,7 @@ impl Vault {
         Object::open(&self.object_path(image))
     }
 
-    /// Begins a piece of work, or goes on with it.
+    /// Begins a piece of work, or goes on with it. Only one thread at a time may be at one.
     ///
     /// # Errors
     /// When its folder can't be made or what it holds makes no sense.
@@ -174,6 +174,19 @@ impl Vault {
         Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
     }
 
+    /// Reads a note of a piece of work without touching the work: somebody may be at it.
+    ///
+    /// # Errors
+    /// When it is there and makes no sense.
+    pub fn note_of<T: serde::de::DeserializeOwned>(
+        &self,
+        job: JobId,
+        name: &str,
+    ) -> Result<Option<T>, VaultError> {
+        let folder = self.root.join("staging").join(job.to_string());
+        read_note(&folder.join(format!("{name}.json")))
+    }
+
     /// Folder of a capture: unit, day and id are in its path (`B9`).
     #[must_use]
     pub fn capture_folder(&self, manifest: &Manifest) -> PathBuf {
@@ -189,17 +202,28 @@ impl Vault {
     /// # Errors
     /// When a folder or a manifest can't be read.
     pub fn captures(&self, unit: UnitId) -> Result<Vec<Manifest>, VaultError> {
+        self.each_capture(unit)?.into_iter().collect()
+    }
+
+    /// The same, each capture for itself: one that can't be read leaves the others alone.
+    ///
+    /// # Errors
+    /// When the unit's folder can't be listed.
+    pub fn each_capture(
+        &self,
+        unit: UnitId,
+    ) -> Result<Vec<Result<Manifest, VaultError>>, VaultError> {
         let folder = self.root.join("captures").join(unit.to_string());
         if !folder.exists() {
             return Ok(Vec::new());
         }
-        list(&folder)?
+        Ok(list(&folder)?
             .iter()
             .map(|name| folder.join(name).join("manifest.json"))
             // A folder without a manifest is a capture that never ended.
             .filter(|path| path.exists())
             .map(|path| read_manifest(&path).map(|(manifest, _)| manifest))
-            .collect()
+            .collect())
     }
 
     /// All units that have captures here.

@@ -39,7 +39,7 @@ export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePa
   const read = useTakeCapture(unit);
   const [chosen, setChosen] = useState<Record<string, boolean>>({});
   return (
-    <Box ref={intoView}>
+    <Box>
       <Section title="Put back from this capture" aside={<Button onClick={onClose}>Close</Button>}>
         <Typography color="text.secondary" sx={{ mb: 1.5 }}>
           {WORDS.putBackHelp}
@@ -56,6 +56,7 @@ export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePa
               .reduce((sum, row) => sum + row.bytes, 0);
             return (
               <>
+                <Box ref={intoView} sx={{ scrollMarginTop: 120 }} />
                 <PlanTable
                   rows={plan.rows}
                   wanted={wanted}
