@@ -426,13 +426,12 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         }
         return row;
     };
-    if is_unique {
-        if let Some((rule, text)) = unsound(input, &row, capture, part, known_at(capture)) {
-            row.kept = Keeping::Partly;
-            row.rule = rule;
-            row.text = text;
-            return row;
-        }
+    if is_unique && let Some((rule, text)) = unsound(input, &row, capture, part, known_at(capture))
+    {
+        row.kept = Keeping::Partly;
+        row.rule = rule;
+        row.text = text;
+        return row;
     }
     row.capture = Some(capture.id);
     row.rule = Rule::B6;
