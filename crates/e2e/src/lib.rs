@@ -300,7 +300,11 @@ impl Bench {
         }
     }
 
-    async fn sees_not(&self, text: &str) -> Outcome {
+    /// Waits until the page no longer shows `text`.
+    ///
+    /// # Errors
+    /// When it still does after a while.
+    pub async fn sees_not(&self, text: &str) -> Outcome {
         let until = Instant::now() + PATIENCE;
         while self
             .run("return document.body.innerText")
