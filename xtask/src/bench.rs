@@ -5,8 +5,12 @@ use crate::{Outcome, setup};
 
 /// Builds and measures.
 pub(crate) fn run() -> Outcome {
-    if !is_here("curl") {
-        return Err("the bench compares with curl; install it (apt-get install curl)".into());
+    for tool in ["curl", "zstd", "b3sum"] {
+        if !is_here(tool) {
+            let text =
+                format!("the bench compares with {tool}; install it (apt-get install {tool})");
+            return Err(text.into());
+        }
     }
     setup::front_end()?;
     step(

@@ -21,7 +21,10 @@ const ARROWS: &[(&str, &[&str])] = &[
             "core", "engine", "formats", "link", "server", "standin", "vault", "wire",
         ],
     ),
-    ("e2e", &["cli", "core", "link", "server", "standin", "wire"]),
+    (
+        "e2e",
+        &["cli", "core", "link", "server", "standin", "vault", "wire"],
+    ),
     ("xtask", &[]),
 ];
 

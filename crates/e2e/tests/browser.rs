@@ -185,6 +185,7 @@ fn kept_written_wiped_and_brought_back() {
         bench.is_accessible().await?;
         bench.shot("seal-open").await?;
         bench.press("\u{e00c}").await?;
+        bench.sees_not("Open for: write the recovery.").await?;
         bench
             .run("document.querySelector('main').scrollTop = 0")
             .await?;

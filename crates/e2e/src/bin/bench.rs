@@ -9,15 +9,16 @@ use std::time::{Duration, Instant};
 
 use tokio::net::TcpListener;
 use tokio::runtime::Runtime;
-use veritope_core::digest::SeeingHasher;
+use veritope_core::digest::{FrameLayout, SeeingHasher};
 use veritope_e2e::{Outcome, root};
 use veritope_link::{HttpTransport, Transport};
 use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::profile::Profile;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
-use veritope_wire::Digest;
+use veritope_vault::{Access, Vault, pump};
 use veritope_wire::link::{ActKind, ActRequest, Handle, Listed, MAX_READ_BYTES};
+use veritope_wire::{Digest, JobId, Label, PlaceId};
 
 /// Runs of each figure.
 const RUNS: usize = 5;
@@ -34,7 +35,8 @@ fn main() -> Outcome {
     demo_start(folder.path())?;
     let runtime = Runtime::new()?;
     let url = recovery_on_a_bridge(folder.path(), &runtime)?;
-    read_over_the_link(&url, folder.path())
+    read_over_the_link(&url, folder.path())?;
+    capture(&url, folder.path())
 }
 
 /// From the command to the first answer over HTTP.
@@ -175,6 +177,85 @@ fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
     report("  curl, neither hashed nor synced", &theirs);
     let ratio = median(&ours).as_secs_f64() / median(&theirs).as_secs_f64();
     println!("  ours takes {ratio:.2} times as long as curl");
+    Ok(())
+}
+
+/// A partition from the link into a vault, hashed, compressed on both cores and synced frame by
+/// frame, then closed; and the same by public tools: curl to a file, `zstd -3 -T2`, `b3sum`, each
+/// after the other, not synced.
+fn capture(url: &str, folder: &Path) -> Outcome {
+    let transport = HttpTransport::new(url, TOKEN)?;
+    let handle = Handle(HANDLE.to_owned());
+    let label: Label = LABEL.parse()?;
+    let length = transport
+        .partitions(&handle)?
+        .partitions
+        .iter()
+        .find(|part| part.label == label)
+        .map(|part| part.length_bytes)
+        .ok_or("the device has no such partition")?;
+    let layout = FrameLayout::new(length);
+    let (mut ours, mut theirs, mut verified) = (Vec::new(), Vec::new(), Vec::new());
+    for run in 0..RUNS {
+        let root = folder.join(format!("vault-{run}"));
+        let vault = Vault::open(&root, Access::Write, PlaceId::new(uuid::Uuid::from_u128(1)))?;
+        let began = Instant::now();
+        let mut staging = vault.stage(JobId::new(uuid::Uuid::from_u128(2)))?;
+        let read = |index: u64| {
+            let (first, count) = layout.span(index);
+            let read = transport.read(&handle, LABEL, first, count);
+            read.map(|read| read.bytes).map_err(std::io::Error::other)
+        };
+        pump(layout, 0, read, |frame| {
+            staging.append(&label, frame).map_err(std::io::Error::other)
+        })?;
+        let image = staging.close(&label, layout)?;
+        ours.push(began.elapsed());
+
+        let began = Instant::now();
+        let mut object = vault.object(image.blake3)?;
+        let mut hasher = SeeingHasher::new();
+        for index in 0..layout.count() {
+            hasher.update(&object.frame(index)?);
+        }
+        if hasher.finish().digest() != image.blake3 {
+            return Err("the object does not read back".into());
+        }
+        verified.push(began.elapsed());
+
+        let began = Instant::now();
+        let file = folder.join("theirs");
+        let mut curl = curl();
+        for index in 0..layout.count() {
+            if index > 0 {
+                curl.args(["--next", "--silent", "--fail"]);
+            }
+            let (first, count) = layout.span(index);
+            curl.args(["--header", &format!("Authorization: Bearer {TOKEN}")]);
+            curl.args(["--range", &format!("{first}-{}", first + count - 1)]);
+            curl.arg(format!("{url}/v1/devices/{HANDLE}/partitions/{LABEL}"));
+        }
+        if !curl
+            .stdout(std::fs::File::create(&file)?)
+            .status()?
+            .success()
+        {
+            return Err("curl failed".into());
+        }
+        let packed = folder.join("theirs.zst");
+        let _ = std::fs::remove_file(&packed);
+        let mut zstd = Command::new("zstd");
+        succeed(zstd.args(["-3", "-T2", "-q", "-o"]).arg(&packed).arg(&file))?;
+        succeed(Command::new("b3sum").arg(&file))?;
+        theirs.push(began.elapsed());
+        std::fs::remove_dir_all(root)?;
+    }
+    println!("capture of {LABEL}, {} MiB:", length >> 20);
+    report("  ours: hashed, compressed, every frame synced", &ours);
+    report("  curl, then zstd -3 -T2, then b3sum, not synced", &theirs);
+    let ratio = median(&ours).as_secs_f64() / median(&theirs).as_secs_f64();
+    println!("  ours takes {ratio:.2} times as long");
+    report("  read back from the medium, decoded, hashed", &verified);
     Ok(())
 }
 
