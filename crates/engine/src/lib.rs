@@ -10,7 +10,7 @@
 //! * [`data`]: the data folder: version, policy, bridges
 //! * [`shelf`]: files at hand, judged
 //! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `places`,
-//!   `backup`, `restore`, `view`
+//!   `reading`, `backup`, `restore`, `view`
 
 mod backup;
 mod backups_view;
@@ -20,6 +20,7 @@ mod error;
 pub mod logfile;
 mod places;
 pub mod ports;
+mod reading;
 pub mod record;
 mod restore;
 mod run;
@@ -27,10 +28,10 @@ pub mod shelf;
 pub mod unit;
 pub mod view;
 
-pub use backup::{CaptureKind, Moving};
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};
 pub use error::EngineError;
 pub use places::{Place, PlaceView};
+pub use reading::{CaptureKind, Moving};
 pub use restore::{Compared, RestorePlan, RestoreRow};
 pub use run::{StepEnd, StepPhase, Watcher};

@@ -16,9 +16,9 @@ use veritope_link::DeviceLink;
 use veritope_vault::{Access, Captured, Manifest};
 use veritope_wire::{CaptureId, Digest, Label, UnitId};
 
-use crate::backup::{CaptureKind, Moving};
 use crate::bench::{Engine, Observation};
 use crate::error::EngineError;
+use crate::reading::{CaptureKind, Moving};
 use crate::record::{Entry, WriteShown};
 use crate::run::Watcher;
 use crate::shelf::read_seen;

@@ -20,9 +20,9 @@ use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
-use crate::backup::{CaptureKind, Moving, read_tables};
 use crate::bench::{Engine, Observation, Settling};
 use crate::error::EngineError;
+use crate::reading::{CaptureKind, Moving, read_tables};
 use crate::record::{Entry, RunEnd, StepResult, Way, seen_in_words};
 use crate::shelf::read_seen;
 use crate::unit::{RunRecord, UnitRecord};

@@ -2,6 +2,8 @@
 
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
+mod writes;
+
 use std::sync::Arc;
 
 use tokio::runtime::Runtime;
@@ -38,8 +40,7 @@ fn table(lock: LockState) -> Table {
         battery_percent: 81,
         cable: CablePlace::In,
     };
-    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
-    let device = Device::make_in(storage, Profile::gimbal(), &birth, clock.clone()).unwrap();
+    let device = device(&birth, &clock);
     let bridge = Bridge::new("test table", TOKEN, [device]);
     let runtime = Runtime::new().unwrap();
     let listener = runtime
@@ -53,6 +54,12 @@ fn table(lock: LockState) -> Table {
         url,
         _runtime: runtime,
     }
+}
+
+/// A watch in memory.
+fn device(birth: &Birth, clock: &Arc<ByHand>) -> Device {
+    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    Device::make_in(storage, Profile::gimbal(), birth, clock.clone()).unwrap()
 }
 
 impl Table {

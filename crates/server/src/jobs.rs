@@ -416,3 +416,135 @@ impl Watcher for JobWatcher<'_> {
         });
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::mpsc;
+
+    use super::*;
+
+    fn unit() -> UnitId {
+        UnitId::new(uuid::Uuid::from_u128(1))
+    }
+
+    fn request(n: u128) -> Option<RequestId> {
+        Some(RequestId::new(uuid::Uuid::from_u128(n)))
+    }
+
+    fn moving(done_bytes: u64) -> Moving {
+        Moving {
+            what: "reading".to_owned(),
+            done_bytes,
+            total_bytes: 100,
+        }
+    }
+
+    /// The job's state once it is no longer under way.
+    fn end_of(jobs: &Arc<Jobs>, id: u64) -> JobView {
+        let until = Instant::now() + Duration::from_secs(10);
+        loop {
+            let job = jobs.list().into_iter().find(|job| job.id == id).unwrap();
+            if !matches!(job.state, JobState::Running | JobState::Waiting { .. }) {
+                return job;
+            }
+            assert!(Instant::now() < until, "{job:?}");
+            std::thread::yield_now();
+        }
+    }
+
+    fn under_way(answer: oneshot::Receiver<Begun>) -> JobView {
+        match answer.blocking_recv().unwrap() {
+            Begun::UnderWay(job) => job,
+            Begun::Ended(_) | Begun::NotBegun(_) => panic!("it is not under way"),
+        }
+    }
+
+    /// Work that moves a byte, then waits until it is let go.
+    fn held(
+        go: mpsc::Receiver<()>,
+    ) -> impl FnOnce(&dyn Watcher) -> Result<String, EngineError> + Send + 'static {
+        move |watcher| {
+            watcher.moving(&moving(1));
+            go.recv().unwrap();
+            if watcher.should_stop() {
+                return Err(EngineError::Stopped);
+            }
+            Ok("through".to_owned())
+        }
+    }
+
+    #[test]
+    fn one_job_moves_bytes_and_the_next_says_why_it_waits() {
+        let jobs = Arc::new(Jobs::new(Arc::default()));
+        let (go, wait) = mpsc::channel();
+        let first = under_way(jobs.move_bytes(unit(), "capture", request(1), held(wait)));
+        let second =
+            under_way(jobs.move_bytes(unit(), "copy", request(2), |_| Ok("copied".to_owned())));
+        assert!(matches!(second.state, JobState::Waiting { ref why } if why.contains("Another")));
+        go.send(()).unwrap();
+        let done = |text: &str| JobState::Done {
+            text: text.to_owned(),
+        };
+        assert_eq!(end_of(&jobs, first.id).state, done("through"));
+        assert_eq!(end_of(&jobs, second.id).state, done("copied"));
+    }
+
+    #[test]
+    fn a_job_that_is_stopped_says_what_stays() {
+        let jobs = Arc::new(Jobs::new(Arc::default()));
+        let (go, wait) = mpsc::channel();
+        let job = under_way(jobs.move_bytes(unit(), "capture", request(1), held(wait)));
+        assert!(jobs.cancel(job.id));
+        assert!(!jobs.cancel(job.id + 1), "there is no such job");
+        go.send(()).unwrap();
+        let JobState::Cancelled { text } = end_of(&jobs, job.id).state else {
+            panic!("not cancelled");
+        };
+        assert!(text.contains("what was read stays"), "{text}");
+    }
+
+    #[test]
+    fn the_same_request_gives_the_job_that_it_began() {
+        let jobs = Arc::new(Jobs::new(Arc::default()));
+        let work = |_: &dyn Watcher| Ok("done".to_owned());
+        let first = under_way(jobs.move_bytes(unit(), "capture", request(1), work));
+        end_of(&jobs, first.id);
+        let again = under_way(jobs.move_bytes(unit(), "capture", request(1), work));
+        assert_eq!(again.id, first.id);
+        let other = under_way(jobs.move_bytes(unit(), "capture", request(2), work));
+        assert_ne!(other.id, first.id);
+        assert_eq!(jobs.list().len(), 2);
+    }
+
+    #[test]
+    fn what_is_refused_at_once_is_no_job() {
+        let jobs = Arc::new(Jobs::new(Arc::default()));
+        let answer = jobs.move_bytes(unit(), "capture", request(1), |_| Err(EngineError::Busy));
+        assert!(matches!(
+            answer.blocking_recv().unwrap(),
+            Begun::NotBegun(EngineError::Busy)
+        ));
+        assert_eq!(jobs.list(), []);
+    }
+
+    #[test]
+    fn progress_carries_rate_and_time_left_and_comes_at_most_five_times_a_second() {
+        let events = Arc::new(Events::default());
+        let jobs = Arc::new(Jobs::new(Arc::clone(&events)));
+        let job = under_way(jobs.move_bytes(unit(), "capture", request(1), |watcher| {
+            (0..=100).for_each(|n| watcher.moving(&moving(n)));
+            Ok("done".to_owned())
+        }));
+        let ended = end_of(&jobs, job.id);
+        let progress = ended.progress.unwrap();
+        assert_eq!(
+            (progress.total_bytes, progress.what.as_str()),
+            (100, "reading")
+        );
+        let told = events.after(Some(0)).0.len();
+        assert!(
+            told <= 4,
+            "{told} events for a hundred movements in no time"
+        );
+    }
+}

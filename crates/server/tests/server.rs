@@ -417,6 +417,123 @@ fn the_seal_answers_with_the_rule_and_what_is_missing() {
 }
 
 #[test]
+fn places_and_policy_are_checked_before_anything_changes() {
+    let served = Served::new(FrontEnd::None);
+    let before = served.log_lines();
+    let own = served.get("/api/settings")["places"][0]["id"]
+        .as_str()
+        .unwrap()
+        .to_owned();
+    let policy = |copies: u8, floor: u8| json!({ "policy": { "copies": copies, "battery_floor_percent": floor, "media": "any" }, "request": request() });
+    for body in [policy(0, 50), policy(10, 50), policy(2, 101)] {
+        let (status, problem) = served.ask("POST", "/api/settings/policy", &body);
+        assert_eq!(status, StatusCode::UNPROCESSABLE_ENTITY, "{problem}");
+    }
+    let place =
+        |name: &str, path: &str| json!({ "name": name, "path": path, "request": request() });
+    for (name, path) in [
+        ("stick", "/nowhere/at/all"),
+        ("stick", "relative"),
+        ("", "/tmp"),
+        ("x\u{7}", "/tmp"),
+    ] {
+        let (status, problem) = served.ask("POST", "/api/places", &place(name, path));
+        assert_eq!(
+            status,
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "{name} {path}: {problem}"
+        );
+    }
+    let forget = format!("/api/places/{own}?request={}", request());
+    assert_eq!(
+        served.ask("DELETE", &forget, &Value::Null).0,
+        StatusCode::NOT_FOUND,
+        "our own stays"
+    );
+    assert_eq!(served.log_lines(), before, "nothing was recorded");
+
+    let folder = tempfile::tempdir().unwrap();
+    let stick = place("stick", folder.path().to_str().unwrap());
+    let (status, made) = served.ask("POST", "/api/places", &stick);
+    assert_eq!(status, StatusCode::OK, "{made}");
+    let (_, again) = served.ask("POST", "/api/places", &stick);
+    assert_eq!(again, made, "one folder is one place");
+    assert_eq!(
+        served.ask("POST", "/api/settings/policy", &policy(3, 40)).0,
+        StatusCode::OK
+    );
+    let settings = served.get("/api/settings");
+    assert_eq!(settings["policy"]["copies"], 3);
+    assert_eq!(settings["places"][1]["name"], "stick");
+    // The stick is pulled out: the place says so, and comes back by itself.
+    let away = folder.path().with_extension("away");
+    std::fs::rename(folder.path(), &away).unwrap();
+    let problem = served.get("/api/settings")["places"][1]["problem"].clone();
+    assert!(
+        problem.as_str().unwrap().contains("not there now"),
+        "{problem}"
+    );
+    std::fs::rename(&away, folder.path()).unwrap();
+    assert_eq!(
+        served.get("/api/settings")["places"][1]["problem"],
+        Value::Null
+    );
+    let forget = format!(
+        "/api/places/{}?request={}",
+        made["id"].as_str().unwrap(),
+        request()
+    );
+    assert_eq!(
+        served.ask("DELETE", &forget, &Value::Null).0,
+        StatusCode::OK
+    );
+    assert!(
+        folder.path().join("place.toml").exists(),
+        "what lies there stays"
+    );
+}
+
+#[test]
+fn a_unit_without_a_link_says_why_it_can_not_be_captured() {
+    let served = Served::new(FrontEnd::None);
+    let unit = served.add_unit("Dunnock");
+    let backups = served.get(&format!("/api/units/{unit}/backups"));
+    assert_eq!(
+        (&backups["take"]["allowed"], &backups["chart"]),
+        (&json!(false), &Value::Null)
+    );
+    assert!(
+        backups["take"]["reason"].as_str().unwrap().len() > 10,
+        "{backups}"
+    );
+    let take = json!({ "kind": "quick", "request": request() });
+    let (status, problem) = served.ask("POST", &format!("/api/units/{unit}/captures"), &take);
+    assert_eq!(status, StatusCode::CONFLICT, "{problem}");
+    let base = format!("/api/units/{unit}/captures/{NOBODY}");
+    for (verb, body) in [
+        ("copy", json!({ "place": NOBODY, "request": request() })),
+        ("verify", json!({ "place": NOBODY, "request": request() })),
+        ("repair", json!({ "place": NOBODY, "request": request() })),
+        (
+            "restore",
+            json!({ "labels": ["persist"], "request": request() }),
+        ),
+    ] {
+        let (status, problem) = served.ask("POST", &format!("{base}/{verb}"), &body);
+        assert_eq!(status, StatusCode::NOT_FOUND, "{verb}: {problem}");
+        assert!(
+            problem["detail"].as_str().unwrap().contains("no capture"),
+            "{verb}: {problem}"
+        );
+    }
+    assert_eq!(
+        served.get("/api/jobs"),
+        json!([]),
+        "what was refused is no job"
+    );
+}
+
+#[test]
 fn a_broken_chain_is_shown_with_its_line() {
     let served = Served::new(FrontEnd::None);
     let unit = served.add_unit("Dunnock");

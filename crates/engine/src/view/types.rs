@@ -1,0 +1,414 @@
+//! What the stations' answers are made of.
+
+use serde::Serialize;
+use veritope_core::budget::Battery;
+use veritope_core::facts::FactOption;
+use veritope_core::family::Consequence;
+use veritope_core::keepsafe::{KeepClass, Kept};
+use veritope_core::partitions::Described;
+use veritope_core::plan::sighting::Sighting;
+use veritope_core::plan::{Goal, Sheet, Step};
+use veritope_core::rule::Rule;
+use veritope_core::seal::Item;
+use veritope_core::standing::{FactLine, Standing, Verdict};
+use veritope_link::LinkError;
+use veritope_wire::link::Listed;
+use veritope_wire::{BridgeId, FactId, Label, Moment, RunId, UnitId};
+
+use crate::record::RunEnd;
+use crate::shelf::ShelfImage;
+use crate::unit::DoneStep;
+
+/// How a unit's link stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum LinkPresence {
+    /// It answers.
+    Ready,
+    /// A prompt on the device must be answered first.
+    NotAuthorised,
+    /// Not there now.
+    Absent,
+    /// The bridge doesn't answer.
+    BridgeGone,
+    /// Another unit answers in its place.
+    AnotherUnit,
+    /// There is no link; a person is the source.
+    ByHand,
+}
+
+impl From<Listed> for LinkPresence {
+    fn from(listed: Listed) -> Self {
+        match listed {
+            Listed::Ready => Self::Ready,
+            Listed::NotAuthorised => Self::NotAuthorised,
+            Listed::Absent => Self::Absent,
+        }
+    }
+}
+
+impl LinkPresence {
+    pub(crate) fn of_error(error: &LinkError) -> Self {
+        match error {
+            LinkError::Refused(_) => Self::Absent,
+            LinkError::AnotherUnit { .. } => Self::AnotherUnit,
+            _ => Self::BridgeGone,
+        }
+    }
+}
+
+/// A unit's link, for the tag.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct LinkView {
+    /// How it stands.
+    pub presence: LinkPresence,
+    /// Since when; not known before the first look.
+    pub since: Option<Moment>,
+}
+
+/// A bridge, for the bench.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct BridgeView {
+    /// Its id.
+    pub id: BridgeId,
+    /// Its own name.
+    pub name: String,
+    /// Its address.
+    pub url: String,
+}
+
+/// Whether something may be done, and if not, why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Permission {
+    /// Whether.
+    pub allowed: bool,
+    /// Why not, in one sentence.
+    pub reason: Option<String>,
+    /// The rule behind it.
+    pub rule: Option<Rule>,
+}
+
+impl Permission {
+    pub(crate) fn yes() -> Self {
+        Self {
+            allowed: true,
+            reason: None,
+            rule: None,
+        }
+    }
+
+    pub(crate) fn no(reason: impl Into<String>, rule: Option<Rule>) -> Self {
+        Self {
+            allowed: false,
+            reason: Some(reason.into()),
+            rule,
+        }
+    }
+}
+
+/// The seal as the tag shows it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct SealTag {
+    /// The act that would come next and needs a permit; nothing when none is ahead.
+    pub wanted: Option<String>,
+    /// How many things are missing.
+    pub missing: u32,
+    /// In one sentence.
+    pub sentence: String,
+    /// Its evidence list.
+    pub items: Vec<Item>,
+}
+
+/// Where a next step leads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum NextPlace {
+    /// The standing station.
+    Standing,
+    /// The backups station.
+    Backups,
+    /// The run station.
+    Run,
+    /// The log.
+    Log,
+}
+
+/// The next step that is honest now.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct NextStep {
+    /// What and why, in one sentence.
+    pub sentence: String,
+    /// Words for the button.
+    pub label: String,
+    /// Where it leads.
+    pub place: NextPlace,
+}
+
+/// A unit as rows and tags show it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct UnitTag {
+    /// Its id.
+    pub id: UnitId,
+    /// Its name here.
+    pub nickname: String,
+    /// Name of its family, when known.
+    pub family: Option<String>,
+    /// Model code, when known.
+    pub model_code: Option<String>,
+    /// Mode in words, when known now.
+    pub mode: Option<String>,
+    /// Lock in words, when known now.
+    pub lock: Option<String>,
+    /// Charge in per cent, carried forward since it was read.
+    pub battery_percent: Option<u32>,
+    /// Link.
+    pub link: LinkView,
+    /// Goal.
+    pub goal: Option<Goal>,
+    /// Goal in words.
+    pub goal_shown: Option<String>,
+    /// Verdict.
+    pub verdict: Verdict,
+    /// The verdict in one sentence.
+    pub sentence: String,
+    /// Seal.
+    pub seal: SealTag,
+    /// What is next.
+    pub next: NextStep,
+    /// Whether a run is under way.
+    pub running: bool,
+}
+
+/// The bench.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct BenchView {
+    /// Bridges.
+    pub bridges: Vec<BridgeView>,
+    /// Units, those that can be worked on first.
+    pub units: Vec<UnitTag>,
+    /// Families to choose from, for a unit by hand.
+    pub families: Vec<FamilyChoice>,
+    /// Answers to the ownership question.
+    #[schema(value_type = Vec<ChoiceOption>)]
+    pub ownership: Vec<FactOption>,
+}
+
+/// A choice, for forms.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct ChoiceOption {
+    /// The id to send.
+    pub id: String,
+    /// Words.
+    pub shown: String,
+}
+
+/// A family to choose.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FamilyChoice {
+    /// Codename.
+    pub codename: String,
+    /// Name.
+    pub name: String,
+    /// What kind of thing.
+    pub form: String,
+}
+
+/// A class of data and what was said about it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct KeepLine {
+    /// The class.
+    pub class: KeepClass,
+    /// Words for it.
+    pub title: String,
+    /// What was said and still counts.
+    pub kept: Option<Kept>,
+}
+
+/// How a fact is typed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub enum FactInput {
+    /// Short text.
+    Text,
+    /// A whole number up to `most`.
+    Count {
+        /// Largest.
+        most: u32,
+    },
+    /// Per cent.
+    Percent,
+    /// One of a list.
+    Choice {
+        /// The list.
+        options: Vec<ChoiceOption>,
+    },
+}
+
+/// A fact line with how to type it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FactEntry {
+    /// The fact.
+    #[serde(flatten)]
+    pub line: FactLine,
+    /// How it is typed.
+    pub input: FactInput,
+    /// The newest row that a person said and may take back.
+    pub undo: Option<FactId>,
+}
+
+/// The standing station.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct StandingView {
+    /// The judgement.
+    pub standing: Standing,
+    /// Facts.
+    pub facts: Vec<FactEntry>,
+    /// Keep-safe list.
+    pub keep_safe: Vec<KeepLine>,
+    /// Gist of each rule that is cited.
+    pub rules: Vec<RuleLine>,
+}
+
+/// A rule with its gist.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RuleLine {
+    /// Id.
+    pub id: Rule,
+    /// Gist.
+    pub gist: String,
+}
+
+/// A sheet that could begin.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct SheetPreview {
+    /// The goal.
+    pub goal: Goal,
+    /// Words for it.
+    pub title: String,
+    /// The sheet, when there is one.
+    pub sheet: Option<Sheet>,
+    /// Battery for it.
+    pub battery: Option<Battery>,
+    /// What its steps oblige to.
+    pub preparations: Vec<Item>,
+    /// What is on the shelf for it.
+    pub images: Vec<ShelfImage>,
+    /// Whether it may begin.
+    pub begin: Permission,
+}
+
+/// A goal to choose.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct GoalChoice {
+    /// The goal.
+    pub id: Goal,
+    /// Words.
+    pub shown: String,
+}
+
+/// The run station.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RunPage {
+    /// Goals to choose from.
+    pub goals: Vec<GoalChoice>,
+    /// The sheet table, when no run is under way and a goal is chosen.
+    pub preview: Option<SheetPreview>,
+    /// The newest run.
+    pub run: Option<RunView>,
+}
+
+/// Who takes a step.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum TakenBy {
+    /// The link.
+    Link,
+    /// A person's hands.
+    Hand,
+}
+
+/// Where the step in hand stands.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub enum StepState {
+    /// Not begun.
+    Ready,
+    /// The device is at it.
+    Running {
+        /// Since when.
+        since: Moment,
+    },
+    /// The device asks.
+    Asking {
+        /// Since when.
+        since: Moment,
+        /// The question in its words.
+        question: String,
+        /// The highlighted answer.
+        default: String,
+    },
+    /// A person is at it and says what is seen.
+    InHand {
+        /// Since when.
+        since: Moment,
+    },
+    /// How it ended is not known: look.
+    Unknown {
+        /// Since when.
+        since: Moment,
+    },
+}
+
+/// The step in hand.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct StepView {
+    /// Its number on the sheet, from 1.
+    pub number: u32,
+    /// Steps on the sheet.
+    pub of: u32,
+    /// The step; what to do by hand is withheld while the seal is closed.
+    pub step: Step,
+    /// Who takes it.
+    pub by: TakenBy,
+    /// Where it stands.
+    pub state: StepState,
+    /// What may be seen, the expected first; for a person to look for or, by hand, to say.
+    pub sightings: Vec<Sighting>,
+    /// The evidence list, where the step needs a permit.
+    pub seal: Option<Vec<Item>>,
+    /// What it costs, where consent is wanted.
+    pub consequences: Vec<Consequence>,
+    /// Whether a consent is wanted and missing.
+    pub consent_wanted: bool,
+    /// Whether it may be taken now.
+    pub permission: Permission,
+}
+
+/// A run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RunView {
+    /// Its id.
+    pub id: RunId,
+    /// Repeat this in every request.
+    pub revision: u32,
+    /// Goal in words.
+    pub title: String,
+    /// When it began.
+    pub begun: Moment,
+    /// The sheet in force.
+    pub sheet: Sheet,
+    /// Steps taken.
+    pub done: Vec<DoneStep>,
+    /// The step in hand; nothing when ended.
+    pub step: Option<StepView>,
+    /// Why the sheet in force is not the first one.
+    pub diverged: Option<String>,
+    /// The table, once read.
+    pub table: Option<Vec<Described>>,
+    /// Partitions that the family lists and the table lacks.
+    pub lacking: Vec<Label>,
+    /// How it ended.
+    pub ended: Option<RunEnd>,
+    /// When it ended.
+    pub ended_at: Option<Moment>,
+}

@@ -1,0 +1,296 @@
+//! A permit at the door: for its image, its unit, its epoch, and for nothing else.
+
+use veritope_core::budget::{self, Media, Policy};
+use veritope_core::coverage::{
+    self, Agreement, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, CoverageInput, Origin,
+    Rest, VerifiedCopy,
+};
+use veritope_core::digest::{Claimed, FrameList, Seen};
+use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
+use veritope_core::family::{self, Family};
+use veritope_core::mode::Mode;
+use veritope_core::partitions::OwnPartition;
+use veritope_core::plan::{Goal, Presence, State, Ways, find};
+use veritope_core::seal::{LinkWitness, Permit, WriteEvidence, mint_write};
+use veritope_formats::startimage::build_start_image;
+use veritope_link::{DeviceLink, LinkError, readings};
+use veritope_standin::body::{BodyAct, CablePlace};
+use veritope_standin::{Birth, LockState, Setting};
+use veritope_wire::link::{DeviceState, RefusalCode};
+use veritope_wire::{Digest, Label, Moment};
+
+use crate::{Table, table};
+
+fn gimbal() -> Family {
+    let text = include_str!("../../../../families/gimbal.toml");
+    family::load("gimbal.toml", text).unwrap()
+}
+
+fn now() -> Moment {
+    Moment::from_ms(1_795_500_000_000).unwrap()
+}
+
+fn rows(state: &DeviceState) -> Vec<FactRow> {
+    let mut rows: Vec<FactRow> = readings(state)
+        .into_iter()
+        .zip(1u32..)
+        .map(|((key, value), n)| FactRow {
+            id: format!("00000000-0000-7000-8000-{n:012}").parse().unwrap(),
+            key,
+            value,
+            source: Source::Link,
+            at: now(),
+        })
+        .collect();
+    rows.push(FactRow {
+        id: "00000000-0000-7000-8000-000000000099".parse().unwrap(),
+        key: FactKey::Ownership,
+        value: FactValue::parse(FactKey::Ownership, "mine").unwrap(),
+        source: Source::Person,
+        at: now(),
+    });
+    rows
+}
+
+/// A complete set of evidence for writing `image` onto the recovery of what is attached now.
+fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
+    let family = gimbal();
+    let state = link.look().unwrap();
+    let rows = rows(&state);
+    let facts = Facts::new(&rows, &[], []);
+    let label = |text: &str| text.parse::<Label>().unwrap();
+    let own: Vec<OwnPartition> = ["recovery", "persist", "modemst1"]
+        .map(|name| OwnPartition {
+            label: label(name),
+            number: 1,
+            offset_bytes: 0,
+            length_bytes: u64::from(family.partition(&label(name)).unwrap().mib) << 20,
+        })
+        .into();
+    let capture = CaptureFacts {
+        id: "00000000-0000-7000-8000-000000000001".parse().unwrap(),
+        taken: now(),
+        manifest: Digest::of(b"manifest"),
+        origin: Origin::Read,
+        rest: Rest::AtRest,
+        partitions: own
+            .iter()
+            .map(|own| CapturedFacts {
+                label: own.label.clone(),
+                length_bytes: own.length_bytes,
+                blake3: Digest::of(own.label.as_str().as_bytes()),
+                agreement: Agreement::Twice,
+                blank: BlankBytes::No,
+            })
+            .collect(),
+    };
+    let place = |n: u32| format!("00000000-0000-7000-9000-{n:012}").parse().unwrap();
+    let copies: Vec<CopyFacts> = [1, 2]
+        .map(|n| CopyFacts {
+            capture: capture.id,
+            place: place(n),
+            name: n.to_string(),
+            medium: Some("disk".to_owned()),
+            verified: Some(now()),
+            damaged: Vec::new(),
+        })
+        .into();
+    let policy = Policy {
+        media: Media::Any,
+        ..Policy::usual()
+    };
+    let coverage = coverage::judge(&CoverageInput {
+        family: &family,
+        own: &own,
+        captures: std::slice::from_ref(&capture),
+        copies: &copies,
+        written: &[],
+        policy: &policy,
+        system_ran: None,
+        now: now(),
+    });
+    let ways = Ways {
+        link: Presence::Here,
+        image: Presence::Here,
+    };
+    let sheet = find(&family, State::from_facts(&facts), Goal::KeepRecovery, ways).unwrap();
+    let battery = budget::battery(&sheet, &facts, &family, &policy, now());
+    let seen = Seen::of(image);
+    let verified: Vec<VerifiedCopy> = ["persist", "modemst1"]
+        .map(|name| {
+            let bytes = name.as_bytes();
+            let claim = Claimed(Digest::of(bytes));
+            VerifiedCopy::new(label(name), place(1), &Seen::of(bytes), claim, now()).unwrap()
+        })
+        .into();
+    let recovery = label("recovery");
+    let evidence = WriteEvidence {
+        family: &family,
+        facts: &facts,
+        label: Some(&recovery),
+        findings: &[],
+        seen: Some(&seen),
+        published: Some(Claimed(seen.digest())),
+        coverage: &coverage,
+        battery: &battery,
+        torn: &[],
+        copies: &verified,
+        now: now(),
+    };
+    let witness = LinkWitness {
+        unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+        live: &facts,
+        epoch: state.epoch,
+    };
+    mint_write(&evidence, &witness).unwrap()
+}
+
+/// A watch in bootloader mode, a link to it, an image of two frames.
+fn ready() -> (Table, DeviceLink, Vec<u8>) {
+    let table = table(LockState::Unlocked);
+    let link = table.link();
+    table.go(&link, Mode::Bootloader);
+    let image = build_start_image("gimbal", "recovery", "3.2.0", &vec![7; 5 << 20]);
+    (table, link, image)
+}
+
+fn frames(image: &[u8]) -> Vec<&[u8]> {
+    image.chunks(4 << 20).collect()
+}
+
+/// What lies on the recovery partition, read past all links.
+fn written(table: &Table) -> Vec<u8> {
+    table
+        .bridge
+        .with("dock-1", |device| Ok(device.storage().length_bytes()))
+        .and_then(|length| {
+            table.bridge.with("dock-1", |device| {
+                let mut bytes = vec![0; usize::try_from(length).unwrap()];
+                device.storage().read_at(0, &mut bytes).unwrap();
+                Ok(bytes)
+            })
+        })
+        .unwrap()
+}
+
+#[test]
+fn a_permit_opens_for_its_image_frame_by_frame() {
+    let (table, link, image) = ready();
+    let open = link
+        .open_write(
+            permit(&link, &image),
+            FactKey::ChipId,
+            FrameList::of(&image),
+        )
+        .unwrap();
+    for (frame, n) in frames(&image).into_iter().zip(0u64..) {
+        open.put(n, frame).unwrap();
+    }
+    drop(open);
+    link.restart(Mode::CustomRecovery, link.look().unwrap().epoch)
+        .unwrap();
+    table.clock.pass(12);
+    assert_eq!(link.look().unwrap().facts["mode"], "custom-recovery");
+}
+
+#[test]
+fn other_bytes_go_no_further_than_the_door() {
+    let (table, link, image) = ready();
+    let before = written(&table);
+    let mut other = image.clone();
+    other[5_000_000] ^= 1;
+    let refused = link.open_write(
+        permit(&link, &image),
+        FactKey::ChipId,
+        FrameList::of(&other),
+    );
+    assert!(
+        matches!(refused, Err(LinkError::WrongPermit(_))),
+        "another image"
+    );
+    let open = link
+        .open_write(
+            permit(&link, &image),
+            FactKey::ChipId,
+            FrameList::of(&image),
+        )
+        .unwrap();
+    for (n, bytes) in [
+        (0, frames(&other)[1]),
+        (1, frames(&other)[1]),
+        (1, frames(&image)[0]),
+        (2, frames(&image)[1]),
+        (0, &frames(&image)[0][1..]),
+        (0, &[][..]),
+    ] {
+        assert!(
+            matches!(open.put(n, bytes), Err(LinkError::WrongPermit(_))),
+            "frame {n}"
+        );
+    }
+    drop(open);
+    assert!(written(&table) == before, "nothing was sent");
+}
+
+#[test]
+fn a_permit_does_not_outlive_a_mode_change_or_a_reconnect() {
+    let (table, link, image) = ready();
+    let stale = permit(&link, &image);
+    table.go(&link, Mode::System);
+    table.go(&link, Mode::Bootloader);
+    let refused = link.open_write(stale, FactKey::ChipId, FrameList::of(&image));
+    assert!(
+        matches!(refused, Err(LinkError::StalePermit { .. })),
+        "{refused:?}"
+    );
+
+    // Opened before, used after: this side can't know, the device side refuses.
+    let open = link
+        .open_write(
+            permit(&link, &image),
+            FactKey::ChipId,
+            FrameList::of(&image),
+        )
+        .unwrap();
+    let before = written(&table);
+    for to in [CablePlace::Out, CablePlace::In] {
+        table
+            .bridge
+            .with("dock-1", |device| device.body(&BodyAct::Cable { to }))
+            .unwrap();
+    }
+    let refused = open.put(0, frames(&image)[0]).unwrap_err();
+    assert_eq!(
+        refused.refusal(),
+        Some(RefusalCode::StaleEpoch),
+        "{refused}"
+    );
+    drop(open);
+    assert!(written(&table) == before);
+}
+
+#[test]
+fn a_permit_is_no_good_for_the_unit_that_was_swapped_in() {
+    let (table, link, image) = ready();
+    let other = Birth {
+        handle: "dock-2".to_owned(),
+        seed: 9,
+        serial: "FL1-211130-0417".to_owned(),
+        chip_id: "9a:77:01:31:b8:0d".to_owned(),
+        lock: LockState::Unlocked,
+        debugging: Setting::On,
+        battery_percent: 81,
+        cable: CablePlace::In,
+    };
+    table.bridge.add(crate::device(&other, &table.clock));
+    let mine = permit(&link, &image);
+    table.bridge.swap("dock-1", "dock-2").unwrap();
+    let before = written(&table);
+    let refused = link.open_write(mine, FactKey::ChipId, FrameList::of(&image));
+    let is_refused = matches!(
+        refused,
+        Err(LinkError::StalePermit { .. } | LinkError::AnotherUnit { .. })
+    );
+    assert!(is_refused, "{refused:?}");
+    assert!(written(&table) == before, "it keeps its own bytes");
+}

@@ -1,0 +1,393 @@
+use veritope_wire::Digest;
+use veritope_wire::link::Written;
+
+use super::*;
+use crate::clock::ByHand;
+
+pub(crate) fn birth() -> Birth {
+    Birth {
+        handle: "dock-1".to_owned(),
+        seed: 1,
+        serial: "FL1-220417-0093".to_owned(),
+        chip_id: "9a:77:01:5c:20:e4".to_owned(),
+        lock: LockState::Locked,
+        debugging: Setting::On,
+        battery_percent: 81,
+        cable: CablePlace::In,
+    }
+}
+
+fn device(folder: &Path) -> (Device, Arc<ByHand>) {
+    let clock = Arc::new(ByHand::default());
+    let device = Device::make(folder, Profile::gimbal(), &birth(), clock.clone()).unwrap();
+    (device, clock)
+}
+
+fn act(device: &mut Device, kind: ActKind, args: &[(&str, &str)]) -> Result<Operation, Refusal> {
+    device.tick().unwrap();
+    let args = args
+        .iter()
+        .map(|(k, v)| ((*k).to_owned(), (*v).to_owned()))
+        .collect();
+    let epoch = device.epoch();
+    device.act(&ActRequest { kind, args, epoch })
+}
+
+fn into_bootloader(device: &mut Device, clock: &ByHand) {
+    act(device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+    clock.pass(8);
+    device.tick().unwrap();
+    assert_eq!(device.saved.mode, Running::Bootloader);
+}
+
+fn touch(device: &mut Device, button: &str) {
+    device.tick().unwrap();
+    device
+        .body(&BodyAct::Touch {
+            button: button.to_owned(),
+        })
+        .unwrap();
+}
+
+fn userdata(device: &Device) -> Vec<u8> {
+    let (offset, _) = device.span("userdata").unwrap();
+    let mut bytes = vec![0; 4096];
+    device.storage.read_at(offset, &mut bytes).unwrap();
+    bytes
+}
+
+#[test]
+fn answering_no_keeps_everything_and_yes_erases() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    let before = userdata(&device);
+    let asked = act(&mut device, ActKind::Unlock, &[("form", "newer")]).unwrap();
+    assert!(matches!(asked.progress, Progress::Asking { ref default, .. } if default == "no"));
+    touch(&mut device, "no");
+    assert!(matches!(
+        device.operation(asked.id).unwrap().progress,
+        Progress::Refused(_)
+    ));
+    assert_eq!(
+        (device.saved.lock, userdata(&device)),
+        (LockState::Locked, before)
+    );
+
+    let asked = act(&mut device, ActKind::Unlock, &[("form", "newer")]).unwrap();
+    touch(&mut device, "yes");
+    assert_eq!(device.saved.lock, LockState::Unlocked);
+    assert!(userdata(&device).iter().all(|byte| *byte == 0));
+    assert_eq!(device.listed(), Listed::Absent);
+    clock.pass(33);
+    device.tick().unwrap();
+    assert!(matches!(
+        device.operation(asked.id).unwrap().progress,
+        Progress::Done { .. }
+    ));
+    assert_eq!(
+        (device.listed(), device.saved.debugging),
+        (Listed::Ready, Setting::Off)
+    );
+}
+
+fn unlocked(folder: &Path) -> (Device, Arc<ByHand>) {
+    let clock = Arc::new(ByHand::default());
+    let birth = Birth {
+        lock: LockState::Unlocked,
+        ..birth()
+    };
+    let device = Device::make(folder, Profile::gimbal(), &birth, clock.clone()).unwrap();
+    (device, clock)
+}
+
+fn write(device: &mut Device, label: &str, start: u64, bytes: &[u8]) -> Result<Written, Refusal> {
+    let epoch = device.epoch();
+    device.write(label, start, bytes, epoch, Digest::of(bytes))
+}
+
+fn start_recovery(device: &mut Device, clock: &ByHand) -> Running {
+    act(device, ActKind::Restart, &[("mode", "recovery")]).unwrap();
+    clock.pass(12);
+    device.tick().unwrap();
+    device.saved.mode
+}
+
+#[test]
+fn what_lies_in_the_recovery_partition_is_what_starts() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = unlocked(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    assert_eq!(start_recovery(&mut device, &clock), Running::StockRecovery);
+    act(&mut device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+    clock.pass(8);
+    device.tick().unwrap();
+    let image = content::recovery_image("gimbal", "3.2.0");
+    for (n, piece) in image.chunks(4 << 20).enumerate() {
+        write(&mut device, "recovery", (n as u64) << 22, piece).unwrap();
+    }
+    assert_eq!(start_recovery(&mut device, &clock), Running::CustomRecovery);
+    device.read("recovery", 0, 512).unwrap();
+    // Another family's, or a damaged one: a flash of the screen, and the bootloader is back.
+    for spoil in [content::recovery_image("kelpie", "1"), vec![0; 8192]] {
+        write(&mut device, "recovery", 0, &spoil[..8192]).unwrap();
+        act(&mut device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+        clock.pass(8);
+        device.tick().unwrap();
+        assert_eq!(start_recovery(&mut device, &clock), Running::Bootloader);
+        write(&mut device, "recovery", 0, &image[..8192]).unwrap();
+        start_recovery(&mut device, &clock);
+    }
+}
+
+#[test]
+fn a_locked_device_takes_no_bytes_and_a_stale_or_garbled_write_changes_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut locked, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut locked, &clock);
+    let refusal = write(&mut locked, "recovery", 0, b"foreign").unwrap_err();
+    assert_eq!(refusal.code, RefusalCode::Locked);
+
+    let (mut open, clock) = unlocked(&folder.path().join("dock-2"));
+    into_bootloader(&mut open, &clock);
+    let before = userdata(&open);
+    let stale = Epoch(open.epoch().0 - 1);
+    let digest = Digest::of(b"bytes");
+    let code = |answer: Result<Written, Refusal>| answer.unwrap_err().code;
+    assert_eq!(
+        code(open.write("userdata", 0, b"bytes", stale, digest)),
+        RefusalCode::StaleEpoch
+    );
+    let now = open.epoch();
+    let other = Digest::of(b"other");
+    assert_eq!(
+        code(open.write("userdata", 0, b"bytes", now, other)),
+        RefusalCode::DigestDiffers
+    );
+    assert_eq!(
+        code(write(&mut open, "userdata", (40 << 20) - 2, b"bytes")),
+        RefusalCode::BadRequest
+    );
+    assert_eq!(
+        code(write(&mut open, "attic", 0, b"bytes")),
+        RefusalCode::NotFound
+    );
+    assert_eq!(userdata(&open), before);
+}
+
+#[test]
+fn a_cable_out_in_a_write_leaves_it_half_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = unlocked(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    device.arm(Fault::CableOutAfter { bytes: 1000 }).unwrap();
+    let refusal = write(&mut device, "userdata", 0, &[0xA5; 4096]).unwrap_err();
+    assert_eq!(refusal.code, RefusalCode::NotConnected);
+    let now = userdata(&device);
+    assert!(now[..1000].iter().all(|byte| *byte == 0xA5));
+    assert!(now[1000..].iter().any(|byte| *byte != 0xA5));
+    assert_eq!(device.listed(), Listed::Absent);
+}
+
+#[test]
+fn mishap_and_flipped_bit_do_what_they_say() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = unlocked(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    let image = content::recovery_image("gimbal", "3.2.0");
+    let epoch = device.epoch();
+    device
+        .put_memory(image.clone(), epoch, Digest::of(&image))
+        .unwrap();
+    act(&mut device, ActKind::StartFromMemory, &[]).unwrap();
+    clock.pass(12);
+    device.tick().unwrap();
+    let before = device.read("persist", 0, 4096).unwrap();
+    let fault = Fault::FlipOnRead {
+        label: "persist".to_owned(),
+        byte: 77,
+    };
+    device.arm(fault).unwrap();
+    let flipped = device.read("persist", 0, 4096).unwrap();
+    assert_eq!(
+        flipped.iter().zip(&before).filter(|(a, b)| a != b).count(),
+        1
+    );
+    assert_eq!(device.read("persist", 0, 4096).unwrap(), before, "once");
+    device
+        .arm(Fault::Blank {
+            label: "persist".to_owned(),
+        })
+        .unwrap();
+    assert!(
+        device
+            .read("persist", 0, 4096)
+            .unwrap()
+            .iter()
+            .all(|byte| *byte == 0)
+    );
+}
+
+#[test]
+fn a_stale_epoch_is_refused_and_changes_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    let stale = device.epoch();
+    device
+        .body(&BodyAct::Cable {
+            to: CablePlace::Out,
+        })
+        .unwrap();
+    device.body(&BodyAct::Cable { to: CablePlace::In }).unwrap();
+    let request = ActRequest {
+        kind: ActKind::Unlock,
+        args: BTreeMap::from([("form".to_owned(), "newer".to_owned())]),
+        epoch: stale,
+    };
+    assert_eq!(
+        device.act(&request).unwrap_err().code,
+        RefusalCode::StaleEpoch
+    );
+    assert_eq!(device.saved.question, None);
+}
+
+#[test]
+fn an_erase_cut_off_by_a_killed_process_is_finished_at_the_next_start() {
+    let folder = tempfile::tempdir().unwrap();
+    let home = folder.path().join("dock-1");
+    let (mut device, clock) = device(&home);
+    into_bootloader(&mut device, &clock);
+    let asked = act(&mut device, ActKind::Unlock, &[("form", "newer")]).unwrap();
+    // What is on disk when the process dies between the intent and the erase.
+    device.saved.question = None;
+    device.saved.erasing = Some(asked.id);
+    device.save().unwrap();
+    let epoch = device.saved.epoch;
+    drop(device);
+    let reopened = Device::open(&home, Arc::new(ByHand::default())).unwrap();
+    assert_eq!(reopened.saved.lock, LockState::Unlocked);
+    assert!(userdata(&reopened).iter().all(|byte| *byte == 0));
+    assert!(reopened.saved.epoch > epoch);
+}
+
+#[test]
+fn what_happens_while_the_process_is_gone_goes_on_after() {
+    let folder = tempfile::tempdir().unwrap();
+    let home = folder.path().join("dock-1");
+    let (mut device, clock) = device(&home);
+    act(&mut device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+    clock.pass(5);
+    device.tick().unwrap();
+    device.save().unwrap();
+    drop(device);
+    let clock = Arc::new(ByHand::default());
+    let mut device = Device::open(&home, clock.clone()).unwrap();
+    assert_eq!(device.listed(), Listed::Absent);
+    clock.pass(4);
+    device.tick().unwrap();
+    assert_eq!(device.saved.mode, Running::Bootloader);
+}
+
+#[test]
+fn a_foreign_image_does_not_start_and_the_bootloader_is_still_there() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    device.saved.lock = LockState::Unlocked;
+    into_bootloader(&mut device, &clock);
+    let foreign = veritope_formats::startimage::build_start_image("kelpie", "recovery", "1", b"x");
+    let digest = Digest::of(&foreign);
+    device.put_memory(foreign, device.epoch(), digest).unwrap();
+    let refusal = act(&mut device, ActKind::StartFromMemory, &[]).unwrap_err();
+    assert_eq!(refusal.words, "the image did not start");
+    assert_eq!(device.saved.mode, Running::Bootloader);
+}
+
+#[test]
+fn locked_it_starts_nothing_foreign_and_reads_nothing_out() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    assert_eq!(
+        act(&mut device, ActKind::StartFromMemory, &[])
+            .unwrap_err()
+            .code,
+        RefusalCode::Locked
+    );
+    assert_eq!(
+        device.partitions().unwrap_err().code,
+        RefusalCode::WrongMode
+    );
+    assert_eq!(
+        device.read("persist", 0, 16).unwrap_err().code,
+        RefusalCode::WrongMode
+    );
+}
+
+#[test]
+fn an_armed_cable_comes_out_and_the_restart_goes_on() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    device
+        .arm(Fault::CableOutOnAct {
+            act: ActKind::Restart,
+        })
+        .unwrap();
+    let operation = act(&mut device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+    clock.pass(20);
+    device.tick().unwrap();
+    assert_eq!(
+        (device.saved.mode, device.listed()),
+        (Running::Bootloader, Listed::Absent)
+    );
+    assert!(matches!(
+        device.operation(operation.id).unwrap().progress,
+        Progress::Done { .. }
+    ));
+}
+
+#[test]
+fn the_battery_drains_in_the_bootloader_and_charges_in_the_system() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    clock.pass(3600);
+    device.tick().unwrap();
+    assert_eq!(device.battery_percent(), 61);
+    touch(&mut device, "start");
+    clock.pass(30);
+    device.tick().unwrap();
+    clock.pass(1800);
+    device.tick().unwrap();
+    assert!(
+        device.battery_percent() >= 77,
+        "{}",
+        device.battery_percent()
+    );
+}
+
+#[test]
+fn fifteen_seconds_on_the_dock_force_a_restart_and_a_question_counts_as_no() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    let asked = act(&mut device, ActKind::Unlock, &[("form", "newer")]).unwrap();
+    device
+        .body(&BodyAct::HoldDockButton {
+            seconds: 9,
+            finger: Finger::Away,
+        })
+        .unwrap();
+    assert!(device.saved.question.is_some(), "too short");
+    device
+        .body(&BodyAct::HoldDockButton {
+            seconds: 15,
+            finger: Finger::OnScreen,
+        })
+        .unwrap();
+    assert!(matches!(
+        device.operation(asked.id).unwrap().progress,
+        Progress::Refused(_)
+    ));
+    assert_eq!(device.saved.lock, LockState::Locked);
+}

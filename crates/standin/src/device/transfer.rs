@@ -1,0 +1,263 @@
+//! Bytes over the cable: what may be read and written in which mode, and what a fault does to them.
+
+use veritope_wire::link::{
+    AreaLine, Epoch, InMemory, MAX_READ_BYTES, PartitionLine, PartitionList, Refusal, RefusalCode,
+    Written,
+};
+use veritope_wire::{Digest, Label};
+
+use super::{Device, Fault, LockState, MEMORY_BYTES, Running, no};
+use crate::body::CablePlace;
+use crate::content;
+
+impl Device {
+    /// `PUT /v1/devices/H/memory`
+    ///
+    /// # Errors
+    /// Not in bootloader mode, too large, another digest than announced, stale epoch.
+    pub fn put_memory(
+        &mut self,
+        bytes: Vec<u8>,
+        epoch: Epoch,
+        announced: Digest,
+    ) -> Result<InMemory, Refusal> {
+        self.is_ready()?;
+        if epoch != self.epoch() {
+            return Err(no(RefusalCode::StaleEpoch, "the device changed since"));
+        }
+        if self.saved.mode != Running::Bootloader {
+            return Err(no(
+                RefusalCode::WrongMode,
+                "only the bootloader takes images",
+            ));
+        }
+        if bytes.len() > MEMORY_BYTES {
+            return Err(no(
+                RefusalCode::TooLarge,
+                format!("more than {MEMORY_BYTES} bytes"),
+            ));
+        }
+        self.moved(bytes.len() as u64)?;
+        let blake3 = Digest::of(&bytes);
+        if blake3 != announced {
+            return Err(no(
+                RefusalCode::DigestDiffers,
+                "the bytes are not the ones announced",
+            ));
+        }
+        let length_bytes = bytes.len() as u64;
+        self.memory = Some(bytes);
+        Ok(InMemory {
+            blake3,
+            length_bytes,
+        })
+    }
+
+    /// `GET /v1/devices/H/partitions`
+    ///
+    /// # Errors
+    /// When the present mode gives no rights to read.
+    pub fn partitions(&self) -> Result<PartitionList, Refusal> {
+        self.may_read()?;
+        let length_bytes = self.storage.length_bytes();
+        let partitions = content::places(&self.profile, self.saved.seed)
+            .into_iter()
+            .map(|place| {
+                Ok(PartitionLine {
+                    label: place.label.parse::<Label>()?,
+                    number: place.number,
+                    area: 0,
+                    offset_bytes: place.offset,
+                    length_bytes: place.length,
+                })
+            })
+            .collect::<Result<_, veritope_wire::NotALabel>>()
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        Ok(PartitionList {
+            areas: vec![AreaLine {
+                area: 0,
+                sector_bytes: 512,
+                length_bytes,
+            }],
+            partitions,
+        })
+    }
+
+    fn may_read(&self) -> Result<(), Refusal> {
+        self.is_ready()?;
+        if self.saved.mode.gives_rights() {
+            Ok(())
+        } else {
+            Err(no(
+                RefusalCode::WrongMode,
+                "partitions are read in a recovery",
+            ))
+        }
+    }
+
+    /// Bytes `start..start + count` of a partition, or of `table-0.primary` and `table-0.backup`.
+    ///
+    /// # Errors
+    /// No rights, no such partition, too much at once, past the end.
+    pub fn read(&mut self, label: &str, start: u64, count: u64) -> Result<Vec<u8>, Refusal> {
+        self.may_read()?;
+        let (offset, length) = self.span(label)?;
+        if count > MAX_READ_BYTES {
+            return Err(no(
+                RefusalCode::TooLarge,
+                format!("at most {MAX_READ_BYTES} bytes at once"),
+            ));
+        }
+        if start.checked_add(count).is_none_or(|end| end > length) {
+            return Err(no(
+                RefusalCode::BadRequest,
+                format!("{label} is {length} bytes long"),
+            ));
+        }
+        self.moved(count)?;
+        let mut bytes = vec![0; usize::try_from(count).unwrap_or(0)];
+        self.storage
+            .read_at(offset + start, &mut bytes)
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        let flipped = self.disarm(|fault| {
+            matches!(fault, Fault::FlipOnRead { label: l, byte } if l == label && (start..start + count).contains(byte))
+        });
+        if let Some(Fault::FlipOnRead { byte, .. }) = flipped {
+            bytes[usize::try_from(byte - start).unwrap_or(0)] ^= 0x10;
+            self.save_or_say()?;
+        }
+        Ok(bytes)
+    }
+
+    /// Writes bytes `start..` of a partition. No question is asked: what comes is written.
+    ///
+    /// # Errors
+    /// Locked, no rights in this mode, no such partition, past the end, another digest than
+    /// announced, stale epoch. When the cable comes out on the way, what had arrived is written.
+    pub fn write(
+        &mut self,
+        label: &str,
+        start: u64,
+        bytes: &[u8],
+        epoch: Epoch,
+        announced: Digest,
+    ) -> Result<Written, Refusal> {
+        self.is_ready()?;
+        if epoch != self.epoch() {
+            return Err(no(RefusalCode::StaleEpoch, "the device changed since"));
+        }
+        if !(self.saved.mode.gives_rights() || self.saved.mode == Running::Bootloader) {
+            return Err(no(
+                RefusalCode::WrongMode,
+                "partitions are written in the bootloader or a recovery",
+            ));
+        }
+        if self.saved.lock == LockState::Locked {
+            return Err(no(RefusalCode::Locked, "nothing is written while locked"));
+        }
+        let place = content::places(&self.profile, self.saved.seed)
+            .into_iter()
+            .find(|place| place.label == label)
+            .ok_or_else(|| {
+                no(
+                    RefusalCode::NotFound,
+                    format!("there is no partition {label}"),
+                )
+            })?;
+        let count = bytes.len() as u64;
+        if count > MAX_READ_BYTES {
+            return Err(no(
+                RefusalCode::TooLarge,
+                format!("at most {MAX_READ_BYTES} bytes at once"),
+            ));
+        }
+        if start
+            .checked_add(count)
+            .is_none_or(|end| end > place.length)
+        {
+            return Err(no(
+                RefusalCode::BadRequest,
+                format!("{label} is {} bytes long", place.length),
+            ));
+        }
+        let blake3 = Digest::of(bytes);
+        if blake3 != announced {
+            return Err(no(
+                RefusalCode::DigestDiffers,
+                "the bytes are not the ones announced",
+            ));
+        }
+        let arrived = self.arrives(count);
+        let kept = usize::try_from(arrived)
+            .unwrap_or(bytes.len())
+            .min(bytes.len());
+        self.storage
+            .write_at(place.offset + start, &bytes[..kept])
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        self.moved(count)?;
+        Ok(Written {
+            blake3,
+            length_bytes: count,
+        })
+    }
+
+    /// How many of `count` bytes come through before an armed fault pulls the cable.
+    fn arrives(&self, count: u64) -> u64 {
+        self.saved
+            .faults
+            .iter()
+            .filter_map(|fault| match fault {
+                Fault::CableOutAfter { bytes } => Some(*bytes),
+                _ => None,
+            })
+            .fold(count, u64::min)
+    }
+
+    /// Length in bytes of what [`Device::read`] reads under `label`.
+    ///
+    /// # Errors
+    /// No such partition.
+    pub fn length_of(&self, label: &str) -> Result<u64, Refusal> {
+        self.span(label).map(|(_, length)| length)
+    }
+
+    pub(super) fn span(&self, label: &str) -> Result<(u64, u64), Refusal> {
+        let places = content::places(&self.profile, self.saved.seed);
+        let end_of = |place: &content::Placed| place.offset + place.length;
+        let all = self.storage.length_bytes();
+        let first = places.first().map_or(all, |place| place.offset);
+        let last = places.last().map_or(0, end_of);
+        match label {
+            "table-0.primary" => Ok((0, first)),
+            "table-0.backup" => Ok((last, all - last)),
+            _ => places
+                .iter()
+                .find(|place| place.label == label)
+                .map(|place| (place.offset, place.length))
+                .ok_or_else(|| {
+                    no(
+                        RefusalCode::NotFound,
+                        format!("there is no partition {label}"),
+                    )
+                }),
+        }
+    }
+
+    /// Counts bytes over the cable; an armed fault may pull it.
+    fn moved(&mut self, bytes: u64) -> Result<(), Refusal> {
+        let mut pulled = false;
+        for fault in &mut self.saved.faults {
+            if let Fault::CableOutAfter { bytes: left } = fault {
+                pulled = *left < bytes;
+                *left = left.saturating_sub(bytes);
+            }
+        }
+        if pulled {
+            self.disarm(|fault| matches!(fault, Fault::CableOutAfter { .. }));
+            self.cable(CablePlace::Out);
+            self.save_or_say()?;
+            return Err(no(RefusalCode::NotConnected, "the device went away"));
+        }
+        Ok(())
+    }
+}
