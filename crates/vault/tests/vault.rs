@@ -195,9 +195,11 @@ fn public_tools_turn_an_object_into_the_image() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(10))]
 
-    /// Wherever one bit flips on disk, the damage is named to the frame, and to no other.
+    /// Wherever one bit flips on disk, the damage is named to the frame, and to no other; or, where
+    /// the compressed form says the same in another way (a match may begin at either of two equal
+    /// places), the image still reads equal to its last byte.
     #[test]
-    fn one_flipped_bit_is_named_to_its_frame(at in 0.0..1.0f64, bit in 0..8u8) {
+    fn one_flipped_bit_is_named_to_its_frame_or_changes_no_byte(at in 0.0..1.0f64, bit in 0..8u8) {
         let folder = folder();
         let bytes = image(FRAME_BYTES * 2 + 4096, 77);
         let (vault, manifest) = captured(folder.path(), &[("persist", &bytes)]);
@@ -207,8 +209,14 @@ proptest! {
         let at = (at * (stored.len() - 1) as f64) as usize;
         stored[at] ^= 1 << bit;
         fs::write(&path, &stored).unwrap();
-        let ImageState::Damaged(damage) = vault.verify_image(part, |_| true) else {
-            return Err(TestCaseError::fail(format!("bit {bit} of byte {at} flipped unseen")));
+        let damage = match vault.verify_image(part, |_| true) {
+            ImageState::Damaged(damage) => damage,
+            ImageState::Sound(seen) => {
+                prop_assert_eq!(seen.digest(), part.blake3);
+                let read: Vec<u8> = (0..3).flat_map(|n| vault.frame(part, n).unwrap()).collect();
+                prop_assert!(read == bytes, "bit {} of byte {} flipped unseen", bit, at);
+                return Ok(());
+            }
         };
         prop_assert_eq!(damage.len(), 1);
         if let Some(frame) = damage[0].frame {
