@@ -30,7 +30,14 @@ export function PartitionPanel({ row }: PartitionPanelProps) {
         {row.label}
       </Typography>
       <Typography color="text.secondary">{roleWords(row.role)}</Typography>
-      <Box sx={{ display: 'grid', gridTemplateColumns: '32px minmax(0, 1fr) auto', my: 1.5 }}>
+      <Box
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: '24px minmax(0, 1fr) auto',
+          columnGap: 1,
+          my: 1.5,
+        }}
+      >
         <StateShape kind={keepingShape(row.kept)} />
         <Typography sx={{ fontWeight: 550 }}>{row.text}</Typography>
         <RuleMark id={row.rule} />
