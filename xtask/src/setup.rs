@@ -68,10 +68,10 @@ pub(crate) fn front_end() -> Outcome {
 pub(crate) fn binary() -> Outcome {
     let built = root().join("target/debug/veritope");
     if built.exists() {
-        // cargo looks whether anything changed; quietly, for nearly always nothing did.
+        // cargo looks whether anything changed, and shows its progress when something did.
         let mut build = cargo();
         let status = build
-            .args(["build", "--quiet", "--package", "veritope"])
+            .args(["build", "--package", "veritope"])
             .status()
             .map_err(|error| Trouble(format!("cargo can't be started: {error}")))?;
         return if status.success() {
