@@ -78,15 +78,13 @@ impl Table {
 
     fn start(&mut self) {
         let data = self.folder.path().join("data");
-        self.bench = Some(Process::start(&[
-            "serve",
-            "--listen",
-            "127.0.0.1:0",
-            "--data",
-            path(&data),
-            "--front",
-            "none",
-        ]));
+        self.bench = Some(Process::start(&serve(path(&data))));
+    }
+
+    fn start_where_files_end_at(&mut self, bytes: u64) {
+        let data = self.folder.path().join("data");
+        let words = serve(path(&data));
+        self.bench = Some(Process::start_where_files_end_at(bytes, &words));
     }
 
     fn kill(&mut self) {
@@ -170,6 +168,18 @@ impl Table {
             .ask("POST", "/v1/devices/dock-1/faults", TOKEN, &fault);
         assert_eq!(status, 204, "{answer}");
     }
+}
+
+fn serve(data: &str) -> [&str; 7] {
+    [
+        "serve",
+        "--listen",
+        "127.0.0.1:0",
+        "--data",
+        data,
+        "--front",
+        "none",
+    ]
 }
 
 /// Takes the watch to a recovery, as a bridge's user would.
@@ -339,6 +349,74 @@ fn a_restore_killed_at_eight_moments_leaves_either_image_or_a_torn_one_and_finis
         assert_eq!(table.device_digest("persist"), original, "moment {n}");
         assert_eq!(table.backups()["torn"], json!([]), "moment {n}");
     }
+}
+
+/// The text of the newest job, which failed: one sentence that names the file.
+fn failed(table: &Table, folder: &Path) -> String {
+    let jobs = table
+        .bench()
+        .wait("/api/jobs", |jobs| jobs[0]["state"]["is"] != "running");
+    assert_eq!(jobs[0]["state"]["is"], "failed", "{jobs:#}");
+    let text = jobs[0]["state"]["text"].as_str().unwrap().to_owned();
+    assert_eq!(text.lines().count(), 1, "{text}");
+    assert!(text.contains(path(folder)), "{text}");
+    text
+}
+
+/// A write that fails in its middle, as on a full disk: said in one sentence, nothing is taken for
+/// whole, and the work goes on from there once there is room.
+#[test]
+fn a_full_disk_ends_the_work_in_one_sentence_and_loses_nothing() {
+    let mut table = Table::new();
+    table.kill();
+    let data = table.folder.path().join("data");
+    table.start_where_files_end_at(3 << 20);
+    table.capture();
+    let text = failed(&table, &data.join("vault"));
+    assert!(text.contains("boot.part"), "{text}");
+    assert_eq!(table.captures().len(), 0);
+    assert!(verified(&table.vault()).starts_with("0 captures"));
+    let read = |table: &Table| {
+        let job = fs::read_dir(table.vault().join("staging"))
+            .unwrap()
+            .next()
+            .unwrap()
+            .unwrap();
+        fs::read_to_string(job.path().join("frames.jsonl")).unwrap()
+    };
+    let frames = read(&table);
+    assert!(frames.contains("\"boot\",\"index\":0"), "{frames}");
+    table.kill();
+    // Room again: it goes on by itself, and what is there is not read again.
+    table.start();
+    let backups = format!("{}/backups", table.unit);
+    table.bench().wait(&backups, |view| {
+        view["captures"].as_array().unwrap().len() == 1
+    });
+    table.settled();
+    let capture = table.captures()[0]["id"].as_str().unwrap().to_owned();
+    verified(&table.vault());
+
+    let copy = format!("{}/captures/{capture}/copy", table.unit);
+    let place = table.places()[1].clone();
+    let stick = table.folder.path().join("stick");
+    table.kill();
+    table.start_where_files_end_at(3 << 20);
+    table
+        .bench()
+        .wait(&table.unit, |tag| tag["link"]["presence"] == "ready");
+    table.bench().post(&copy, json!({ "place": place }));
+    failed(&table, &stick);
+    // A capture without its objects has no manifest.
+    assert!(verified(&stick).starts_with("0 captures"));
+    table.kill();
+    table.start();
+    table
+        .bench()
+        .wait(&table.unit, |tag| tag["link"]["presence"] == "ready");
+    table.bench().post(&copy, json!({ "place": place }));
+    table.settled();
+    assert!(verified(&stick).starts_with("sound"));
 }
 
 #[test]

@@ -4,9 +4,18 @@
 //! magic `0x184D2A5E` · u32 LE length of what follows · one entry a frame, each u32 LE compressed
 //! and u32 LE decompressed length · footer: u32 LE number of frames · one zero byte · magic
 //! `0x8F92EAB1`. This is the seekable layout in common use around zstd.
+//!
+//! Between frames and table lies a second skippable frame with a digest of each frame as it is
+//! stored: magic `0x184D2A5D` · u32 LE length of what follows · 32 bytes of BLAKE3 each. A digest of
+//! the image alone would not notice every changed bit, since a compressed form may say the same
+//! bytes in two ways. Files without it are older ones.
+
+use veritope_wire::Digest;
 
 /// Magic number of the skippable frame.
 const SKIPPABLE: u32 = 0x184D_2A5E;
+/// Magic number of the skippable frame with the digests.
+const DIGESTS: u32 = 0x184D_2A5D;
 /// Magic number at the very end.
 const SEEKABLE: u32 = 0x8F92_EAB1;
 /// Bytes of the footer.
@@ -14,6 +23,7 @@ pub const FOOTER_BYTES: u64 = 9;
 /// Bytes before the entries.
 const HEAD_BYTES: u64 = 8;
 const ENTRY_BYTES: u64 = 8;
+const DIGEST_BYTES: u64 = 32;
 
 /// Where one frame lies in the file and in the image.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -81,7 +91,57 @@ pub fn read_footer(footer: &[u8]) -> Result<u64, NotASeekTable> {
     word(0).map(u64::from).ok_or(NotASeekTable::Magic)
 }
 
-/// Reads a whole table; `table` is the file's last [`table_bytes`], `before` what lies before it.
+/// Bytes that the digests of `frames` frames take.
+#[must_use]
+pub fn digests_bytes(frames: u64) -> u64 {
+    HEAD_BYTES + frames * DIGEST_BYTES
+}
+
+/// The skippable frame with the digests of the frames as they are stored.
+#[must_use]
+pub fn build_digests(frames: &[Digest]) -> Vec<u8> {
+    let payload = frames.len() as u64 * DIGEST_BYTES;
+    let mut bytes = Vec::new();
+    bytes.extend(DIGESTS.to_le_bytes());
+    bytes.extend(u32::try_from(payload).unwrap_or(u32::MAX).to_le_bytes());
+    for digest in frames {
+        bytes.extend(digest.bytes());
+    }
+    bytes
+}
+
+/// Reads what lies between the last of `frames` frames and the seek table: their digests, or
+/// nothing in an older file.
+///
+/// # Errors
+/// When it is anything else.
+pub fn read_digests(between: &[u8], frames: u64) -> Result<Option<Vec<Digest>>, NotASeekTable> {
+    if between.is_empty() {
+        return Ok(None);
+    }
+    if between.len() as u64 != digests_bytes(frames) {
+        return Err(NotASeekTable::Damaged("its frames don't fill the file"));
+    }
+    let (head, digests) = between.split_at(8);
+    let mut expected = DIGESTS.to_le_bytes().to_vec();
+    expected.extend(
+        u32::try_from(digests.len())
+            .unwrap_or(u32::MAX)
+            .to_le_bytes(),
+    );
+    if head != expected {
+        return Err(NotASeekTable::Damaged(
+            "the digests before it don't begin as they should",
+        ));
+    }
+    let digests = digests.as_chunks::<32>().0;
+    Ok(Some(
+        digests.iter().copied().map(Digest::from_bytes).collect(),
+    ))
+}
+
+/// Reads a whole table; `table` is the file's last [`table_bytes`], `before` the bytes that lie
+/// before it. What its frames leave of them is for [`read_digests`].
 ///
 /// # Errors
 /// See [`NotASeekTable`].
@@ -115,7 +175,7 @@ pub fn read_seek_table(table: &[u8], before: u64) -> Result<Vec<FramePlace>, Not
         });
         offset += u64::from(pair[0]);
     }
-    if offset == before {
+    if offset <= before {
         Ok(places)
     } else {
         Err(NotASeekTable::Damaged("its frames don't fill the file"))
@@ -135,7 +195,7 @@ mod tests {
         assert_eq!(places[2].stored_offset, 107);
         assert_eq!((places[2].stored_bytes, places[2].bytes), (90, 11));
         assert!(matches!(
-            read_seek_table(&table, 198),
+            read_seek_table(&table, 196),
             Err(NotASeekTable::Damaged(_))
         ));
         assert!(matches!(
@@ -147,6 +207,22 @@ mod tests {
             let mut damaged = table.clone();
             damaged[at] ^= 0x10;
             assert!(read_seek_table(&damaged, 197).is_err(), "byte {at}");
+        }
+    }
+
+    #[test]
+    fn digests_read_back_an_older_file_has_none_and_anything_else_is_told() {
+        let digests = [Digest::of(b"a"), Digest::of(b"b")];
+        let bytes = build_digests(&digests);
+        assert_eq!(bytes.len() as u64, digests_bytes(2));
+        assert_eq!(read_digests(&bytes, 2), Ok(Some(digests.to_vec())));
+        assert_eq!(read_digests(&[], 2), Ok(None));
+        assert!(read_digests(&bytes, 1).is_err());
+        assert!(read_digests(&bytes[1..], 2).is_err());
+        for at in 0..8 {
+            let mut damaged = bytes.clone();
+            damaged[at] ^= 0x10;
+            assert!(read_digests(&damaged, 2).is_err(), "byte {at}");
         }
     }
 }

@@ -7,8 +7,10 @@ use std::path::{Path, PathBuf};
 use rustix::fs::Advice;
 use veritope_core::digest::{FRAME_BYTES, FrameLayout};
 use veritope_formats::seektable::{
-    FOOTER_BYTES, FramePlace, read_footer, read_seek_table, table_bytes,
+    FOOTER_BYTES, FramePlace, NotASeekTable, digests_bytes, read_digests, read_footer,
+    read_seek_table, table_bytes,
 };
+use veritope_wire::Digest;
 
 use crate::error::VaultError;
 
@@ -20,7 +22,10 @@ const MOST_FRAMES: u64 = 1 << 20;
 pub struct Object {
     path: PathBuf,
     file: File,
+    stored_bytes: u64,
     frames: Vec<FramePlace>,
+    /// Of the frames as they are stored; older objects have none.
+    digests: Option<Vec<Digest>>,
 }
 
 /// What an object's own table says.
@@ -50,8 +55,9 @@ impl Object {
         // Only clean pages can be dropped; a fresh object is synced before it gets its name.
         let _ = rustix::fs::fadvise(&file, 0, None, Advice::DontNeed);
         let length = file.metadata().map_err(&refuse)?.len();
-        let mut end = |bytes: u64| -> Result<Vec<u8>, VaultError> {
-            let from = length
+        // The last `bytes` of what ends at `end`.
+        let mut before = |end: u64, bytes: u64| -> Result<Vec<u8>, VaultError> {
+            let from = end
                 .checked_sub(bytes)
                 .ok_or_else(|| unreadable("it is too short to be an object".to_owned()))?;
             let mut tail = vec![0; usize::try_from(bytes).unwrap_or(0)];
@@ -59,36 +65,35 @@ impl Object {
             file.read_exact(&mut tail).map_err(&refuse)?;
             Ok(tail)
         };
-        let count =
-            read_footer(&end(FOOTER_BYTES)?).map_err(|error| unreadable(error.to_string()))?;
+        let damaged = |error: NotASeekTable| unreadable(error.to_string());
+        let count = read_footer(&before(length, FOOTER_BYTES)?).map_err(damaged)?;
         if count > MOST_FRAMES {
             return Err(unreadable(format!(
                 "its seek table announces {count} frames"
             )));
         }
-        let table = end(table_bytes(count))?;
-        let frames = read_seek_table(&table, length - table.len() as u64)
-            .map_err(|error| unreadable(error.to_string()))?;
+        let table = before(length, table_bytes(count))?;
+        let rest = length - table.len() as u64;
+        let frames = read_seek_table(&table, rest).map_err(damaged)?;
+        let stored: u64 = frames.iter().map(|at| u64::from(at.stored_bytes)).sum();
+        let between = (rest - stored).min(digests_bytes(count) + 1);
+        let digests = read_digests(&before(rest, between)?, count).map_err(damaged)?;
         Ok(Self {
             path: path.to_owned(),
             file,
+            stored_bytes: length,
             frames,
+            digests,
         })
     }
 
     /// What its table says.
     #[must_use]
     pub fn info(&self) -> ObjectInfo {
-        let frames = self.frames.len() as u64;
         ObjectInfo {
-            frames,
+            frames: self.frames.len() as u64,
             bytes: self.frames.iter().map(|frame| u64::from(frame.bytes)).sum(),
-            stored_bytes: table_bytes(frames)
-                + self
-                    .frames
-                    .iter()
-                    .map(|frame| u64::from(frame.stored_bytes))
-                    .sum::<u64>(),
+            stored_bytes: self.stored_bytes,
         }
     }
 
@@ -104,8 +109,8 @@ impl Object {
         &self.path
     }
 
-    /// Decodes frame `index`. Whether these are the right bytes is for whoever knows the frame's
-    /// value to say.
+    /// Decodes frame `index`, after looking whether it is stored as it was written. Whether these
+    /// are the right bytes is for whoever knows the frame's value to say.
     ///
     /// # Errors
     /// In words, what is wrong with the frame.
@@ -123,6 +128,13 @@ impl Object {
             .seek(SeekFrom::Start(place.stored_offset))
             .and_then(|_| self.file.read_exact(&mut stored))
             .map_err(|error| format!("it can't be read: {error}"))?;
+        let digest = self.digests.as_ref().and_then(|all| {
+            let at = usize::try_from(index).ok()?;
+            all.get(at)
+        });
+        if digest.is_some_and(|digest| *digest != Digest::of(&stored)) {
+            return Err("it is not stored as it was written: its medium changes bits".to_owned());
+        }
         let bytes = zstd::bulk::decompress(&stored, place.bytes as usize)
             .map_err(|error| format!("it can't be decoded: {error}"))?;
         if bytes.len() == place.bytes as usize {

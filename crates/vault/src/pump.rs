@@ -20,6 +20,8 @@ pub struct FrameDone {
     pub value: Digest,
     /// The zstd frame.
     pub stored: Vec<u8>,
+    /// Digest of it, taken before it touches a medium.
+    pub stored_blake3: Digest,
     /// Whether it holds anything.
     pub blank: BlankBytes,
 }
@@ -102,11 +104,13 @@ fn finish(layout: FrameLayout, index: u64, bytes: &[u8]) -> std::io::Result<Fram
     let mut encoder = zstd::bulk::Compressor::new(LEVEL)?;
     // A checksum of its own, so that `zstd -t` finds damage without our manifest.
     encoder.include_checksum(true)?;
+    let stored = encoder.compress(bytes)?;
     Ok(FrameDone {
         index,
         bytes: u32::try_from(bytes.len()).map_err(std::io::Error::other)?,
         value: layout.value(index, bytes),
-        stored: encoder.compress(bytes)?,
+        stored_blake3: Digest::of(&stored),
+        stored,
         blank: BlankBytes::of(bytes),
     })
 }

@@ -9,7 +9,7 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::BlankBytes;
 use veritope_core::digest::{FrameLayout, FrameList};
-use veritope_formats::seektable::build_seek_table;
+use veritope_formats::seektable::{build_digests, build_seek_table};
 use veritope_wire::{Digest, JobId, Label};
 
 use crate::durable;
@@ -26,6 +26,9 @@ struct FrameLine {
     stored_bytes: u32,
     bytes: u32,
     value: Digest,
+    /// Digest of the zstd frame. A line of an earlier version has none and counts as torn: that
+    /// frame is read again.
+    stored_blake3: Digest,
     blank: BlankBytes,
 }
 
@@ -161,6 +164,7 @@ impl<'v> Staging<'v> {
             stored_bytes: u32::try_from(frame.stored.len()).unwrap_or(u32::MAX),
             bytes: frame.bytes,
             value: frame.value,
+            stored_blake3: frame.stored_blake3,
             blank: frame.blank,
         };
         let path = self.folder.join("frames.jsonl");
@@ -196,8 +200,8 @@ impl<'v> Staging<'v> {
         Ok(())
     }
 
-    /// Closes an image whose frames are all here: the seek table goes behind them and the object
-    /// gets its name. An object that is in the vault already, and is sound, stays.
+    /// Closes an image whose frames are all here: their digests and the seek table go behind them
+    /// and the object gets its name. An object that is in the vault already, and is sound, stays.
     ///
     /// # Errors
     /// When a frame is missing or the object can't be written.
@@ -218,7 +222,9 @@ impl<'v> Staging<'v> {
             .reduce(BlankBytes::and)
             .unwrap_or(BlankBytes::No);
         let frames_end: u64 = sizes.iter().map(|(stored, _)| u64::from(*stored)).sum();
-        let table = build_seek_table(&sizes);
+        let stored: Vec<Digest> = lines.iter().map(|line| line.stored_blake3).collect();
+        let mut end = build_digests(&stored);
+        end.extend(build_seek_table(&sizes));
         let target = self.vault.object_path(blake3);
         let is_here = FrameList::new(layout, values.clone(), blake3)
             .is_some_and(|list| target.exists() && self.vault.object_is_sound(&list, blake3));
@@ -230,7 +236,7 @@ impl<'v> Staging<'v> {
                 .map_err(&refuse)?;
             file.set_len(frames_end).map_err(&refuse)?;
             file.seek(SeekFrom::End(0)).map_err(&refuse)?;
-            file.write_all(&table).map_err(&refuse)?;
+            file.write_all(&end).map_err(&refuse)?;
             file.sync_all().map_err(&refuse)?;
             durable::make_folder(parent(&target))?;
             durable::rename(&part, &target)?;

@@ -14,8 +14,9 @@ use crate::staging::{Staging, read_note};
 
 /// Version of the folder's layout.
 ///
-/// Changes: 1 = first.
-const VAULT_VERSION: u32 = 1;
+/// Changes: 1 = first. 2 = objects hold the digests of their frames as stored; a vault of version 1
+/// is read as it is, and becomes version 2 when it is opened for writing.
+const VAULT_VERSION: u32 = 2;
 /// Largest manifest that is read.
 const MOST_MANIFEST_BYTES: u64 = 64 << 20;
 
@@ -54,10 +55,11 @@ impl Vault {
             }
         }
         let text = fs::read_to_string(&file).map_err(VaultError::at(&file))?;
-        let place: PlaceFile = toml::from_str(&text).map_err(|error| VaultError::Unreadable {
-            path: file.clone(),
-            what: error.message().to_owned(),
-        })?;
+        let mut place: PlaceFile =
+            toml::from_str(&text).map_err(|error| VaultError::Unreadable {
+                path: file.clone(),
+                what: error.message().to_owned(),
+            })?;
         if place.vault_version > VAULT_VERSION {
             return Err(VaultError::Newer {
                 path: file,
@@ -68,6 +70,10 @@ impl Vault {
             Access::Read => None,
             Access::Write => Some(lock(root)?),
         };
+        if writer.is_some() && place.vault_version < VAULT_VERSION {
+            place.vault_version = VAULT_VERSION;
+            write_place(root, &place)?;
+        }
         Ok(Self {
             root: root.to_owned(),
             place,
@@ -87,12 +93,7 @@ impl Vault {
             id,
             medium: medium.map(str::to_owned),
         };
-        let path = root.join("place.toml");
-        let text = toml::to_string(&place).map_err(|error| VaultError::Unreadable {
-            path: path.clone(),
-            what: error.to_string(),
-        })?;
-        durable::write(&path, text.as_bytes())
+        write_place(root, &place)
     }
 
     /// Where it lies.
@@ -259,6 +260,15 @@ impl Vault {
             .ok_or(VaultError::NoCapture(capture))?;
         read_manifest(&path)
     }
+}
+
+fn write_place(root: &Path, place: &PlaceFile) -> Result<(), VaultError> {
+    let path = root.join("place.toml");
+    let text = toml::to_string(place).map_err(|error| VaultError::Unreadable {
+        path: path.clone(),
+        what: error.to_string(),
+    })?;
+    durable::write(&path, text.as_bytes())
 }
 
 /// Reads a manifest and the digest of its bytes.

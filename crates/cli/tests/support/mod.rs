@@ -30,8 +30,29 @@ pub(crate) struct Process {
 impl Process {
     /// Starts it and reads the address from the first line.
     pub(crate) fn start(words: &[&str]) -> Self {
-        let mut child = veritope()
+        let mut command = veritope();
+        command.args(words);
+        Self::spawn(command)
+    }
+
+    /// The same, on a disk on which no file can become longer than so many bytes: a write fails in
+    /// its middle, as on a full one.
+    #[allow(dead_code, reason = "one of the test programs does without")]
+    pub(crate) fn start_where_files_end_at(bytes: u64, words: &[&str]) -> Self {
+        let mut command = Command::new("sh");
+        let script = format!(
+            "trap '' XFSZ; ulimit -f {}; exec \"$0\" \"$@\"",
+            bytes / 512
+        );
+        command
+            .args(["-c", &script, env!("CARGO_BIN_EXE_veritope")])
             .args(words)
+            .env_remove("VERITOPE_LOG");
+        Self::spawn(command)
+    }
+
+    fn spawn(mut command: Command) -> Self {
+        let mut child = command
             .stdout(Stdio::piped())
             .stderr(Stdio::inherit())
             .spawn()
