@@ -165,6 +165,23 @@ pub fn battery(
     }
 }
 
+/// The battery where there is no sheet to judge it for.
+#[must_use]
+pub fn unplanned(facts: &Facts, family: &Family, now: Moment) -> Battery {
+    let charge = charge_now(facts, family, now);
+    let verdict = match &charge {
+        None => BatteryVerdict::NotKnown,
+        Some(charge) if charge.permille < HARD_STOP_PERMILLE => BatteryVerdict::TooLow,
+        Some(_) => BatteryVerdict::Enough,
+    };
+    Battery {
+        sheet_permille: 0,
+        begin_from_percent: HARD_STOP_PERMILLE / 10,
+        charge,
+        verdict,
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

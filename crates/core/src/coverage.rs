@@ -246,11 +246,14 @@ pub fn wanted(role: Role) -> Wanted {
         Role::BootChain
         | Role::Boot
         | Role::Recovery
+        | Role::Overlay
+        | Role::Verification
+        | Role::RadioFirmware
         | Role::DeviceUnique
         | Role::LockState
         | Role::BootControl => Wanted::Always,
         Role::Os => Wanted::InFull,
-        Role::UserData | Role::Cache => Wanted::Never,
+        Role::UserData | Role::Cache | Role::Reserve => Wanted::Never,
     }
 }
 

@@ -9,14 +9,16 @@
 //! 1. [`facts`]: what do we know of this unit, from whom, and is it still so?
 //! 2. [`family`]: what is true of all units of its kind?
 //! 3. [`keepsafe`]: what would its owner lose?
-//! 4. [`plan`]: which steps lead to the goal, and why each?
-//! 5. [`budget`]: do time and battery suffice?
-//! 6. [`coverage`]: is the backup enough? [`chart`] draws it
-//! 7. [`matching`]: is this the right file?
-//! 8. [`seal`]: may I?
-//! 9. [`standing`]: can it be unlocked, and what next?
+//! 4. [`builds`]: can this build be unlocked, and which packages lead to one that can, and back?
+//! 5. [`plan`]: which steps lead to the goal, and why each?
+//! 6. [`budget`]: do time and battery suffice?
+//! 7. [`coverage`]: is the backup enough? [`chart`] draws it
+//! 8. [`matching`]: is this the right file?
+//! 9. [`seal`]: may I?
+//! 10. [`standing`]: can it be unlocked, and what next?
 
 pub mod budget;
+pub mod builds;
 pub mod chart;
 pub mod coverage;
 pub mod digest;

@@ -24,6 +24,8 @@ pub enum Mode {
     System,
     /// The bootloader's own screen.
     Bootloader,
+    /// The maker's own screen for taking in files from a computer.
+    Download,
     /// A recovery started from memory; storage is as it was.
     TemporaryRecovery,
     /// The maker's recovery, from its partition.
@@ -34,10 +36,11 @@ pub enum Mode {
 
 impl Mode {
     /// All modes that this version plans with.
-    pub const ALL: [Self; 6] = [
+    pub const ALL: [Self; 7] = [
         Self::Off,
         Self::System,
         Self::Bootloader,
+        Self::Download,
         Self::TemporaryRecovery,
         Self::StockRecovery,
         Self::CustomRecovery,
@@ -50,6 +53,7 @@ impl Mode {
             Self::Off => "off",
             Self::System => "system",
             Self::Bootloader => "bootloader",
+            Self::Download => "download",
             Self::TemporaryRecovery => "temporary-recovery",
             Self::StockRecovery => "stock-recovery",
             Self::CustomRecovery => "custom-recovery",
@@ -63,6 +67,7 @@ impl Mode {
             Self::Off => "off",
             Self::System => "running system",
             Self::Bootloader => "bootloader mode",
+            Self::Download => "download mode",
             Self::TemporaryRecovery => "temporary recovery",
             Self::StockRecovery => "stock recovery",
             Self::CustomRecovery => "custom recovery",

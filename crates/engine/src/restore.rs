@@ -621,7 +621,7 @@ fn differing(part: &Captured, now: &[Digest]) -> Vec<u64> {
         .collect()
 }
 
-/// The order of writing (`S3`): the system, then what starts it, what exists once last.
+/// The order of writing (`S3`): radio, system, then what starts it, what exists once last.
 fn order(manifest: &Manifest, labels: &[Label]) -> Vec<Label> {
     let mut ordered: Vec<(u8, &Captured)> = manifest
         .partitions
@@ -629,10 +629,11 @@ fn order(manifest: &Manifest, labels: &[Label]) -> Vec<Label> {
         .filter(|part| labels.contains(&part.label))
         .map(|part| {
             let place = match part.role {
-                Some(Role::Os) => 0,
-                Some(Role::Boot | Role::Recovery) => 1,
-                Some(Role::DeviceUnique) => 3,
-                _ => 2,
+                Some(Role::RadioFirmware) => 0,
+                Some(Role::Os) => 1,
+                Some(Role::Boot | Role::Recovery | Role::Overlay | Role::Verification) => 2,
+                Some(Role::DeviceUnique) => 4,
+                _ => 3,
             };
             (place, part)
         })

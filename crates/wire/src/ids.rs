@@ -33,6 +33,12 @@ macro_rules! id {
                 Self(uuid)
             }
 
+            /// The id of what was only supposed, never recorded.
+            #[must_use]
+            pub const fn nil() -> Self {
+                Self(Uuid::nil())
+            }
+
             /// The UUID itself, for stores.
             #[must_use]
             pub fn uuid(self) -> Uuid {

@@ -4,50 +4,6 @@ use serde::{Deserialize, Serialize};
 
 use super::Happening;
 
-/// What a fact is about.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
-#[serde(rename_all = "kebab-case")]
-pub enum FactKey {
-    /// The model code printed on the unit; every letter counts.
-    ModelCode,
-    /// The family's codename, as the unit itself reports it.
-    Codename,
-    /// Serial number.
-    Serial,
-    /// Identifier burnt into the chip, which no erase reaches.
-    ChipId,
-    /// Full build string.
-    Build,
-    /// Mode now.
-    Mode,
-    /// State of the lock.
-    Lock,
-    /// What lies in the recovery partition.
-    Recovery,
-    /// Battery charge.
-    Battery,
-    /// Accounts signed in on the unit.
-    Accounts,
-    /// Screen lock.
-    ScreenLock,
-    /// Whether the system lets a computer command it.
-    Debugging,
-    /// Whose unit it is.
-    Ownership,
-}
-
 /// One answer of a choice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct FactOption {
@@ -64,12 +20,42 @@ pub enum FactKind {
     Text,
     /// A text that tells one unit from all others; masked when shown (`K3`).
     Identifier,
+    /// 15 digits of which the last is a check digit, or 16, or none; masked when shown (`K3`).
+    EquipmentId,
+    /// Numbers with points between, compared part by part (`K2`).
+    Version,
+    /// A month, as `2026-11`.
+    Month,
+    /// A moment, RFC 3339.
+    Moment,
     /// A whole number up to the given one.
     Count(u32),
     /// Whole per cent, 0 to 100.
     Percent,
     /// One of these.
     Choice(&'static [FactOption]),
+    /// Any number of these.
+    Many(&'static [FactOption]),
+    /// Any number of names, separated by commas.
+    Names,
+}
+
+/// Facts that are asked and shown together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum FactGroup {
+    /// Which unit it is.
+    Identity,
+    /// What runs on it.
+    System,
+    /// What bears on the lock.
+    Unlocking,
+    /// Whose it is, and what the owner set.
+    Owner,
+    /// Its body.
+    Body,
+    /// What works, checked once at intake (`K7`).
+    Works,
 }
 
 /// What holds for a key.
@@ -83,18 +69,24 @@ pub struct FactSpec {
     pub stale_on: &'static [Happening],
     /// Whether two sources that differ contradict each other. A battery differs with time alone.
     pub steady: bool,
+    /// Where it is shown.
+    pub group: FactGroup,
 }
 
 const fn option(id: &'static str, shown: &'static str) -> FactOption {
     FactOption { id, shown }
 }
 
+const TOKENS: &[FactOption] = &[option("in-hand", "has come"), option("none", "not yet")];
 const ON_OFF: &[FactOption] = &[option("on", "on"), option("off", "off")];
+const YES_NO: &[FactOption] = &[option("yes", "yes"), option("no", "no")];
 const LOCKS: &[FactOption] = &[option("locked", "locked"), option("unlocked", "unlocked")];
+const SLOTS: &[FactOption] = &[option("a", "a"), option("b", "b")];
 const MODES: &[FactOption] = &[
     option("off", "off"),
     option("system", "running system"),
     option("bootloader", "bootloader mode"),
+    option("download", "download mode"),
     option("temporary-recovery", "temporary recovery"),
     option("stock-recovery", "stock recovery"),
     option("custom-recovery", "custom recovery"),
@@ -103,82 +95,150 @@ const RECOVERIES: &[FactOption] = &[
     option("stock", "the maker's"),
     option("custom", "another one"),
 ];
+const TOGGLES: &[FactOption] = &[
+    option("absent", "not there"),
+    option("greyed", "greyed, can't be moved"),
+    option("off", "off"),
+    option("on", "on"),
+    option("fixed-on", "on, can't be moved"),
+];
+const STARTS: &[FactOption] = &[
+    option("starts", "to the home screen or set-up"),
+    option("animation", "animation without end"),
+    option("nothing", "not at all"),
+];
 const OWNERS: &[FactOption] = &[
     option("mine", "mine"),
     option("asked", "I am asked to work on it by its owner"),
     option("neither", "neither, or not known"),
 ];
+const SELLERS: &[FactOption] = &[
+    option("open", "the open market"),
+    option("carrier", "a carrier"),
+];
+const CARDS: &[FactOption] = &[option("none", "none"), option("in", "one is in")];
+const PARTS: &[FactOption] = &[
+    option("screen", "screen"),
+    option("touch", "touch"),
+    option("power-key", "power key"),
+    option("volume-up", "volume up"),
+    option("volume-down", "volume down"),
+    option("home-key", "home key"),
+    option("port", "port"),
+    option("charging", "charging"),
+];
+const WORKS: &[FactOption] = &[
+    option("yes", "works"),
+    option("no", "doesn't work"),
+    option("not-there", "this unit has none"),
+    option("not-tested", "can't be tested now"),
+];
+
+macro_rules! keys {
+    ($($key:ident $id:literal, $title:literal, $kind:expr, [$($stale:ident),*], $group:ident: $doc:literal,)*) => {
+        /// What a fact is about.
+        #[derive(
+            Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize,
+            utoipa::ToSchema,
+        )]
+        pub enum FactKey {
+            $(#[doc = $doc] #[serde(rename = $id)] $key,)*
+        }
+
+        impl FactKey {
+            /// Every key, in the order shown.
+            pub const ALL: &[Self] = &[$(Self::$key,)*];
+
+            /// The id used in files, in the API and on the link.
+            #[must_use]
+            pub fn id(self) -> &'static str {
+                match self { $(Self::$key => $id,)* }
+            }
+
+            /// What holds for this key.
+            #[must_use]
+            pub fn spec(self) -> FactSpec {
+                #[allow(unused_imports, reason = "each row names what it needs")]
+                use {FactKind::*, Happening::*};
+                let (title, kind, stale_on, group): (_, _, &[Happening], _) = match self {
+                    $(Self::$key => ($title, $kind, &[$($stale),*], FactGroup::$group),)*
+                };
+                FactSpec {
+                    title,
+                    kind,
+                    stale_on,
+                    steady: !matches!(self, Self::Battery | Self::Mode | Self::FreeMib),
+                    group,
+                }
+            }
+        }
+    };
+}
+
+keys! {
+    ModelCode "model-code", "Model code", Text, [], Identity: "The model code printed on the unit; every letter counts.",
+    Codename "codename", "Codename", Text, [], Identity: "The family's codename, as the unit itself reports it.",
+    Serial "serial", "Serial", Identifier, [], Identity: "Serial number.",
+    EquipmentId "equipment-id", "Equipment ID", EquipmentId, [], Identity: "First equipment ID (`K3`).",
+    EquipmentId2 "equipment-id-2", "Second equipment ID", EquipmentId, [], Identity: "Second equipment ID, where there are two radios (`K3`).",
+    ChipId "chip-id", "Chip id", Identifier, [], Identity: "Identifier burnt into the chip, which no erase reaches.",
+    StorageChipId "storage-chip-id", "Storage chip id", Identifier, [], Identity: "Identifier of the storage chip, which no erase reaches.",
+    Region "region", "Region", Text, [], Identity: "Region it was made for.",
+    Build "build", "Build", Text, [SystemWritten], System: "Full build string.",
+    Patch "patch", "Patch month", Month, [SystemWritten], System: "Month of the security patch.",
+    Generation "generation", "System generation", Count(99), [SystemWritten], System: "Generation of the system.",
+    BootloaderBuild "bootloader-build", "Bootloader build", Text, [SystemWritten], System: "Build of the bootloader.",
+    RadioBuild "radio-build", "Radio build", Text, [SystemWritten], System: "Build of the radio firmware.",
+    RollbackIndex "rollback-index", "Fused rollback index", Count(999), [SystemWritten], System: "Rollback index that is fused (`W1`).",
+    Encrypted "encrypted", "Storage encrypted", Choice(YES_NO), [Wiped], System: "Whether user data is encrypted.",
+    Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",
+    Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten], System: "Whether the owner has administrator rights on the running system.",
+    Starts "starts", "Does the system start", Choice(STARTS), [SystemWritten, Wiped], System: "Whether the system starts.",
+    Mode "mode", "Mode", Choice(MODES), [ModeChanged], Unlocking: "Mode now.",
+    Lock "lock", "Lock", Choice(LOCKS), [LockChanged], Unlocking: "State of the lock.",
+    CriticalLock "critical-lock", "Lock of the critical partitions", Choice(LOCKS), [LockChanged], Unlocking: "State of the second stage, for critical partitions.",
+    Toggle "toggle", "Unlock switch in the settings", Choice(TOGGLES), [Wiped], Unlocking: "How the unlock switch in the settings reads (`U1`).",
+    ServiceAllowed "service-allowed", "Service screen: unlocking allowed", Choice(YES_NO), [], Unlocking: "What the service screen says about unlocking (`U3`).",
+    Relocked "relocked", "Locked again after an unlock", Choice(YES_NO), [LockChanged], Unlocking: "Whether it was unlocked once and locked again (`U10`).",
+    AnswersBootloader "answers-bootloader", "Answered in bootloader mode", Choice(YES_NO), [], Unlocking: "Whether the unit answered this computer in the mode that takes the unlock (`U8`).",
+    DownloadScreen "download-screen", "Lines of the download screen", Text, [ModeChanged, LockChanged], Unlocking: "What the download screen says about itself.",
+    FirstOnline "first-online", "First time online", Moment, [Wiped], Unlocking: "When it was first online since it was set up (`U2`).",
+    OffHours "off-hours", "Hours switched off since", Count(9999), [Wiped], Unlocking: "Hours it was switched off since it was first online.",
+    AskedUpdates "asked-updates", "Asked for updates", Choice(YES_NO), [Wiped], Unlocking: "Whether it was made to ask for updates (`U2`).",
+    PortalAccount "portal-account", "Account at the maker's portal", Choice(YES_NO), [], Unlocking: "Whether the owner has an account at the maker's portal (`U4`).",
+    PortalAgreed "portal-agreed", "Agreement accepted at the portal", Choice(YES_NO), [], Unlocking: "Whether the portal's agreement was accepted (`U4`).",
+    Token "token", "Unlock token", Choice(TOKENS), [], Unlocking: "Whether the token that opens this unit has come (`U4`).",
+    Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [], Unlocking: "What lies in the recovery partition.",
+    RecoveryVersion "recovery-version", "Version of the recovery", Version, [], Unlocking: "Version of the recovery (`K2`).",
+    Battery "battery", "Battery", Percent, [], Unlocking: "Battery charge.",
+    Ownership "ownership", "Owner", Choice(OWNERS), [], Owner: "Whose unit it is.",
+    Bought "bought", "Bought from", Choice(SELLERS), [], Owner: "Where it was bought (`K6`).",
+    Paid "paid", "Paid off", Choice(YES_NO), [], Owner: "Whether it is paid off.",
+    Managed "managed", "Managed by an employer", Choice(YES_NO), [], Owner: "Whether an employer or school manages it.",
+    Accounts "accounts", "Accounts signed in", Count(99), [Wiped], Owner: "Accounts signed in on the unit.",
+    ScreenLock "screen-lock", "Screen lock", Choice(ON_OFF), [Wiped], Owner: "Screen lock.",
+    Debugging "debugging", "Commands from a computer", Choice(ON_OFF), [Wiped], Owner: "Whether the system lets a computer command it.",
+    Card "card", "External card", Choice(CARDS), [], Owner: "Whether an external card is in.",
+    CardFiles "card-files", "Packages on the card", Names, [], Owner: "Packages that lie on the external card.",
+    FreeMib "free-mib", "Free space in MiB", Count(9_999_999), [Wiped], Owner: "Free space on internal storage, in MiB.",
+    Broken "broken", "Broken hardware", Many(PARTS), [], Body: "Parts that don't work.",
+    Complaint "complaint", "The original complaint", Text, [], Body: "What the owner came with.",
+    WorksStarts "works-starts", "Starts to the home screen", Choice(WORKS), [], Works: "Function check (`K7`, `C2`): starts.",
+    WorksCalls "works-calls", "Calls and messages, both ways", Choice(WORKS), [], Works: "Function check: calls and messages.",
+    WorksData "works-data", "Mobile data", Choice(WORKS), [], Works: "Function check: data.",
+    WorksWireless "works-wireless", "Wireless", Choice(WORKS), [], Works: "Function check: wireless.",
+    WorksCamera "works-camera", "Camera", Choice(WORKS), [], Works: "Function check: camera.",
+    WorksFingerprint "works-fingerprint", "Fingerprint", Choice(WORKS), [], Works: "Function check: fingerprint.",
+    WorksSensors "works-sensors", "Sensors", Choice(WORKS), [], Works: "Function check: sensors.",
+    WorksIdentity "works-identity", "Equipment ID shown, signal there", Choice(WORKS), [], Works: "Function check: equipment ID and signal.",
+    WorksCharging "works-charging", "Charging", Choice(WORKS), [], Works: "Function check: charging.",
+}
 
 impl FactKey {
-    /// Every key.
-    pub const ALL: [Self; 13] = [
-        Self::ModelCode,
-        Self::Codename,
-        Self::Serial,
-        Self::ChipId,
-        Self::Build,
-        Self::Mode,
-        Self::Lock,
-        Self::Recovery,
-        Self::Battery,
-        Self::Accounts,
-        Self::ScreenLock,
-        Self::Debugging,
-        Self::Ownership,
-    ];
-
-    /// The id used in files, in the API and on the link.
-    #[must_use]
-    pub fn id(self) -> &'static str {
-        match self {
-            Self::ModelCode => "model-code",
-            Self::Codename => "codename",
-            Self::Serial => "serial",
-            Self::ChipId => "chip-id",
-            Self::Build => "build",
-            Self::Mode => "mode",
-            Self::Lock => "lock",
-            Self::Recovery => "recovery",
-            Self::Battery => "battery",
-            Self::Accounts => "accounts",
-            Self::ScreenLock => "screen-lock",
-            Self::Debugging => "debugging",
-            Self::Ownership => "ownership",
-        }
-    }
-
     /// The key with this id.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|key| key.id() == id)
-    }
-
-    /// What holds for this key.
-    #[must_use]
-    pub fn spec(self) -> FactSpec {
-        use FactKind::{Choice, Count, Identifier, Percent, Text};
-        use Happening::{LockChanged, ModeChanged, Wiped};
-        let (title, kind, stale_on): (_, _, &[Happening]) = match self {
-            Self::ModelCode => ("Model code", Text, &[]),
-            Self::Codename => ("Codename", Text, &[]),
-            Self::Serial => ("Serial", Identifier, &[]),
-            Self::ChipId => ("Chip id", Identifier, &[]),
-            Self::Build => ("Build", Text, &[]),
-            Self::Mode => ("Mode", Choice(MODES), &[ModeChanged]),
-            Self::Lock => ("Lock", Choice(LOCKS), &[LockChanged]),
-            Self::Recovery => ("Recovery partition", Choice(RECOVERIES), &[]),
-            Self::Battery => ("Battery", Percent, &[]),
-            Self::Accounts => ("Accounts signed in", Count(99), &[Wiped]),
-            Self::ScreenLock => ("Screen lock", Choice(ON_OFF), &[Wiped]),
-            Self::Debugging => ("Commands from a computer", Choice(ON_OFF), &[Wiped]),
-            Self::Ownership => ("Owner", Choice(OWNERS), &[]),
-        };
-        FactSpec {
-            title,
-            kind,
-            stale_on,
-            steady: !matches!(self, Self::Battery | Self::Mode),
-        }
+        Self::ALL.iter().copied().find(|key| key.id() == id)
     }
 }
 
@@ -188,12 +248,16 @@ mod tests {
     use crate::mode::{Lock, Mode};
 
     #[test]
-    fn ids_and_serde_agree() {
-        for key in FactKey::ALL {
+    fn ids_and_serde_agree_and_none_stands_twice() {
+        let mut ids: Vec<_> = FactKey::ALL.iter().map(|key| key.id()).collect();
+        for &key in FactKey::ALL {
             assert_eq!(FactKey::from_id(key.id()), Some(key));
             let toml = toml::Value::try_from(key).unwrap();
             assert_eq!(toml.as_str(), Some(key.id()));
         }
+        ids.sort_unstable();
+        ids.dedup();
+        assert_eq!(ids.len(), FactKey::ALL.len());
     }
 
     #[test]

@@ -4,8 +4,11 @@
 //! the live sources of a steady fact differ, that is shown as a contradiction and satisfies no
 //! rule. Nothing is ever resolved silently.
 
+pub mod equipment;
 mod key;
+pub mod paste;
 mod value;
+pub mod version;
 
 use std::collections::BTreeMap;
 
@@ -14,8 +17,8 @@ use veritope_wire::{FactId, Moment};
 
 use crate::mode::{Lock, Mode, RecoveryKind};
 
-pub use key::{FactKey, FactKind, FactOption, FactSpec};
-pub use value::{FactValue, NotAValue};
+pub use key::{FactGroup, FactKey, FactKind, FactOption, FactSpec};
+pub use value::{FactValue, Month, NotAValue};
 
 /// Who says so.
 #[derive(
@@ -117,6 +120,8 @@ pub enum Happening {
     Wiped,
     /// The lock changed.
     LockChanged,
+    /// A partition of the system was written.
+    SystemWritten,
     /// The system ran, or may have run while nobody looked: living partitions are other ones now.
     SystemRan,
 }
@@ -227,6 +232,51 @@ impl Facts {
             FactValue::Choice(id) => Some(id),
             _ => None,
         }
+    }
+
+    /// The number of a count fact that is known now.
+    #[must_use]
+    pub fn count(&self, key: FactKey) -> Option<u32> {
+        match self.known(key)?.value {
+            FactValue::Count(count) => Some(count),
+            _ => None,
+        }
+    }
+
+    /// The text of a text fact that is known now.
+    #[must_use]
+    pub fn text(&self, key: FactKey) -> Option<&str> {
+        match &self.known(key)?.value {
+            FactValue::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// The moment that a fact names, when known now.
+    #[must_use]
+    pub fn moment(&self, key: FactKey) -> Option<Moment> {
+        match self.known(key)?.value {
+            FactValue::Moment(at) => Some(at),
+            _ => None,
+        }
+    }
+
+    /// These facts and one more, as if it were seen at `at`: for asking what a fact would decide.
+    #[must_use]
+    pub fn supposing(&self, key: FactKey, value: FactValue, at: Moment) -> Self {
+        let mut supposed = self.clone();
+        for source in [Source::Link, Source::Person, Source::File] {
+            supposed.newest.remove(&(key, source));
+        }
+        let row = FactRow {
+            id: FactId::nil(),
+            key,
+            value,
+            source: Source::Concluded,
+            at,
+        };
+        supposed.newest.insert((key, Source::Concluded), row);
+        supposed
     }
 
     /// When `what` last happened.

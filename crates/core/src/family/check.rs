@@ -7,11 +7,15 @@ use std::ops::Range;
 use toml::Spanned;
 use veritope_wire::{Digest, Label};
 
-use super::raw::{RawFamily, YesNo};
+use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
-    DebuggingSpec, FAMILY_SCHEMA, FactPlace, Family, Identifier, ModeSpec, MoveSpec, Pace,
-    PartitionSpec, RecoveryWriteSpec, Role, StageSpec, TemporaryStartSpec,
+    Blank, BuildSpec, CarrierSpec, DebuggingSpec, EquipmentSpec, FAMILY_SCHEMA, FactPlace, Family,
+    Identifier, ModeSpec, MoveSpec, Pace, PackageKind, PackageSpec, PartitionSpec, Pattern,
+    RecoveryWriteSpec, RelockSpec, Role, Slots, StageSpec, TemporaryStartSpec, ToggleSpec,
+    TokenSpec, Variant, VolumeSpec,
 };
+use crate::facts::equipment::TYPE_CODE_DIGITS;
+use crate::facts::{FactValue, Month};
 use crate::mode::Mode;
 
 /// A family file that can't be used, in one sentence with file and line.
@@ -74,11 +78,11 @@ impl Locator<'_> {
     }
 
     fn family(&self, raw: RawFamily) -> Result<Family, FamilyError> {
-        if *raw.schema.get_ref() != FAMILY_SCHEMA {
+        if !(1..=FAMILY_SCHEMA).contains(raw.schema.get_ref()) {
             return Err(self.refuse(
                 raw.schema.span(),
                 format!(
-                    "`schema` is {}; this program reads {FAMILY_SCHEMA}. Update the program or the file",
+                    "`schema` is {}; this program reads 1 to {FAMILY_SCHEMA}. Update the program or the file",
                     raw.schema.get_ref()
                 ),
             ));
@@ -92,7 +96,12 @@ impl Locator<'_> {
         }
         let modes = self.modes(raw.mode)?;
         let declared: BTreeSet<Mode> = modes.iter().map(|spec| spec.mode).collect();
-        let partitions = self.partitions(raw.partition)?;
+        let areas: Vec<(u32, u32)> = raw
+            .area
+            .iter()
+            .map(|area| (area.get_ref().index, *area.get_ref().sector_bytes.get_ref()))
+            .collect();
+        let partitions = self.partitions(raw.partition, &areas)?;
         let labels: BTreeSet<&Label> = partitions.iter().map(|spec| &spec.label).collect();
         let mut sectors = raw.area.iter().map(|area| area.get_ref());
         if let Some(area) = sectors.find(|area| !matches!(area.sector_bytes.get_ref(), 512 | 4096))
@@ -121,12 +130,13 @@ impl Locator<'_> {
                 hand: spec.hand,
             });
         }
+        self.no_trap(&raw.schema, &modes, &moves)?;
         let mut stages: Vec<StageSpec> = Vec::new();
         for stage in raw.stage {
             let stage = stage.into_inner();
             self.mode_is_declared(&stage.mode, "stage.mode", &declared)?;
             self.mode_is_declared(&stage.ends_in, "stage.ends_in", &declared)?;
-            if stage.forms.get_ref().is_empty() {
+            if stage.forms.get_ref().is_empty() && stage.method != super::Method::LongPress {
                 return Err(self.refuse(stage.forms.span(), "`stage.forms` names no command form"));
             }
             if stages.iter().any(|known| known.id == *stage.id.get_ref()) {
@@ -137,6 +147,9 @@ impl Locator<'_> {
                 id: stage.id.into_inner(),
                 title: stage.title,
                 mode: *stage.mode.get_ref(),
+                method: stage.method,
+                only_for: stage.only_for,
+                needs_toggle: stage.needs_toggle == YesNo::Yes,
                 forms: stage.forms.into_inner(),
                 question: stage.question,
                 default: stage.default,
@@ -193,21 +206,89 @@ impl Locator<'_> {
         };
         let table = raw.table.into_inner();
         let first_start = raw.first_start.into_inner();
-        let mut places: Vec<FactPlace> = Vec::new();
-        for place in raw.fact {
-            let span = place.span();
-            let place = place.into_inner();
-            if places.iter().any(|known| known.key == place.key) {
-                return Err(
-                    self.refuse(span, format!("`fact.key` {} stands twice", place.key.id()))
-                );
+        let places = self.places(raw.fact)?;
+        let variants = self.variants(raw.variant)?;
+        let builds = self.builds(raw.build)?;
+        let packages = self.packages(raw.package, &builds, &declared)?;
+        let equipment = match raw.equipment_id.map(Spanned::into_inner) {
+            None => None,
+            Some(spec) => {
+                for code in &spec.type_codes {
+                    let text = code.get_ref();
+                    if text.len() != TYPE_CODE_DIGITS || !text.bytes().all(|b| b.is_ascii_digit()) {
+                        return Err(self.refuse(
+                            code.span(),
+                            format!(
+                                "`equipment_id.type_codes`: {text} is not {TYPE_CODE_DIGITS} digits"
+                            ),
+                        ));
+                    }
+                }
+                let codes = spec.type_codes.into_iter().map(Spanned::into_inner);
+                Some(EquipmentSpec {
+                    count: spec.count,
+                    type_codes: codes.collect(),
+                })
             }
-            places.push(FactPlace {
-                key: place.key,
-                read: place.read,
-                place: place.place,
-                minutes: place.minutes,
-            });
+        };
+        let build_string = match &raw.build_string {
+            None => None,
+            Some(spec) => Some(Pattern::parse(spec.pattern.get_ref()).map_err(|what| {
+                self.refuse(
+                    spec.pattern.span(),
+                    format!("`build_string.pattern`: {what}"),
+                )
+            })?),
+        };
+        let mut order = Vec::new();
+        for stage in raw.relock.order {
+            if !stages.iter().any(|known| known.id == *stage.get_ref()) {
+                return Err(self.refuse(
+                    stage.span(),
+                    format!(
+                        "`relock.order` names {}, which no [[stage]] has",
+                        stage.get_ref()
+                    ),
+                ));
+            }
+            order.push(stage.into_inner());
+        }
+        let toggle = raw.toggle.map(Spanned::into_inner).map(|spec| ToggleSpec {
+            kept: spec.kept,
+            hidden_until: spec.hidden_until,
+            wait_hours: spec.wait_hours,
+            off_hours_count: spec.off_hours_count == YesNo::Yes,
+            hand: spec.hand,
+            minutes: spec.minutes,
+            quick_cure: spec.quick_cure,
+            quick_minutes: spec.quick_minutes,
+        });
+        if let Some(stage) = stages.iter().find(|stage| stage.needs_toggle)
+            && toggle.is_none()
+        {
+            return Err(self.refuse(
+                raw.schema.span(),
+                format!(
+                    "`stage.needs_toggle` of {} is yes, but there is no [toggle]",
+                    stage.id
+                ),
+            ));
+        }
+        let token = raw.token.map(|spec| TokenSpec {
+            length: spec.length,
+            alphabet: spec.alphabet,
+            portal: spec.portal,
+            mail_hours: spec.mail_hours,
+            again: spec.again == YesNo::Yes,
+        });
+        let wants_token = stages
+            .iter()
+            .any(|stage| stage.method == super::Method::Token);
+        if wants_token != token.is_some() {
+            return Err(self.refuse(
+                raw.schema.span(),
+                "a [[stage]] with `method = \"token\"` and a [token] belong together; one of them is missing",
+            ));
         }
         let mut classes = BTreeSet::new();
         for class in &raw.keep_safe.classes {
@@ -224,12 +305,28 @@ impl Locator<'_> {
             model: raw.identity.model,
             codename: codename.into_inner(),
             form: raw.identity.form,
-            variants: raw
-                .variant
-                .into_iter()
-                .map(|v| v.into_inner().into())
-                .collect(),
+            variants,
             places,
+            aliases: raw.identity.aliases,
+            areas,
+            equipment,
+            build_string,
+            toggle,
+            carrier: raw.carrier.map(|spec| CarrierSpec {
+                toggle: spec.toggle,
+                reason: spec.reason,
+            }),
+            service_screen: raw.service_screen.map(|spec| spec.hand),
+            token,
+            relock: RelockSpec {
+                again: raw.relock.again,
+                order,
+                hand: raw.relock.hand,
+            },
+            builds,
+            packages,
+            marks: raw.mark,
+            after_care: raw.after_care,
             identifiers: raw
                 .identifier
                 .into_iter()
@@ -291,26 +388,258 @@ impl Locator<'_> {
     fn partitions(
         &self,
         raw: Vec<Spanned<super::raw::RawPartition>>,
+        areas: &[(u32, u32)],
     ) -> Result<Vec<PartitionSpec>, FamilyError> {
         let mut partitions: Vec<PartitionSpec> = Vec::new();
         for spec in raw {
+            let span = spec.span();
             let spec = spec.into_inner();
-            let label = self.label(&spec.label, "partition.label")?;
-            if partitions.iter().any(|known| known.label == label) {
-                return Err(self.twice(&spec.label, "partition.label"));
-            }
             if *spec.mib.get_ref() == 0 {
                 return Err(self.refuse(spec.mib.span(), "`partition.mib` must be at least 1"));
             }
-            partitions.push(PartitionSpec {
-                label,
-                role: spec.role,
-                mib: *spec.mib.get_ref(),
-                changes: spec.changes,
-                blank: spec.blank,
-            });
+            if !areas.is_empty() && !areas.iter().any(|(index, _)| *index == spec.area) {
+                return Err(self.refuse(
+                    span,
+                    format!("`partition.area` is {}, which no [[area]] has", spec.area),
+                ));
+            }
+            let mut volumes = Vec::new();
+            for volume in &spec.volume {
+                volumes.push(VolumeSpec {
+                    label: self.label(&volume.label, "partition.volume.label")?,
+                    mib: volume.mib,
+                });
+            }
+            let ends: &[&str] = match spec.slots {
+                Slots::Single => &[""],
+                Slots::Pair => &["_a", "_b"],
+            };
+            for end in ends {
+                let named = format!("{}{end}", spec.label.get_ref());
+                let label: Label = named.parse().map_err(|error| {
+                    self.refuse(spec.label.span(), format!("`partition.label`: {error}"))
+                })?;
+                if partitions.iter().any(|known| known.label == label) {
+                    return Err(self.twice(&spec.label, "partition.label"));
+                }
+                partitions.push(PartitionSpec {
+                    label,
+                    role: spec.role,
+                    mib: *spec.mib.get_ref(),
+                    changes: spec.changes,
+                    blank: if *end == "_b" {
+                        Blank::Expected
+                    } else {
+                        spec.blank
+                    },
+                    area: spec.area,
+                    volumes: volumes.clone(),
+                });
+            }
         }
         Ok(partitions)
+    }
+
+    fn places(&self, raw: Vec<Spanned<RawPlace>>) -> Result<Vec<FactPlace>, FamilyError> {
+        let mut places: Vec<FactPlace> = Vec::new();
+        for place in raw {
+            let span = place.span();
+            let place = place.into_inner();
+            if places.iter().any(|known| known.key == place.key) {
+                return Err(
+                    self.refuse(span, format!("`fact.key` {} stands twice", place.key.id()))
+                );
+            }
+            let mut says = Vec::new();
+            for (printed, value) in place.says {
+                let value = FactValue::parse(place.key, value.get_ref())
+                    .map_err(|error| self.refuse(value.span(), format!("`fact.says`: {error}")))?;
+                says.push((printed, value));
+            }
+            places.push(FactPlace {
+                key: place.key,
+                read: place.read,
+                place: place.place,
+                minutes: place.minutes,
+                prints: place.prints,
+                says,
+            });
+        }
+        Ok(places)
+    }
+
+    fn variants(&self, raw: Vec<Spanned<RawVariant>>) -> Result<Vec<Variant>, FamilyError> {
+        let codes: BTreeSet<String> = raw.iter().map(|v| v.get_ref().code.clone()).collect();
+        let mut variants: Vec<Variant> = Vec::new();
+        for variant in raw {
+            let span = variant.span();
+            let variant = variant.into_inner();
+            if variants.iter().any(|known| known.code == variant.code) {
+                return Err(self.refuse(
+                    span,
+                    format!("`variant.code` {} stands twice", variant.code),
+                ));
+            }
+            if let Some(other) = variant
+                .shares_images
+                .iter()
+                .find(|c| !codes.contains(c.get_ref()))
+            {
+                return Err(self.refuse(
+                    other.span(),
+                    format!(
+                        "`variant.shares_images` names {}, which no [[variant]] has",
+                        other.get_ref()
+                    ),
+                ));
+            }
+            let shared = variant.shares_images.into_iter().map(Spanned::into_inner);
+            variants.push(Variant {
+                code: variant.code,
+                chipset: variant.chipset,
+                regions: variant.regions,
+                shares_images: shared.collect(),
+            });
+        }
+        Ok(variants)
+    }
+
+    fn builds(&self, raw: Vec<Spanned<RawBuild>>) -> Result<Vec<BuildSpec>, FamilyError> {
+        let mut builds: Vec<BuildSpec> = Vec::new();
+        for build in raw {
+            let build = build.into_inner();
+            if builds.iter().any(|known| known.id == *build.id.get_ref()) {
+                return Err(self.twice(&build.id, "build.id"));
+            }
+            let patch = Month::parse(build.patch.get_ref()).ok_or_else(|| {
+                self.refuse(
+                    build.patch.span(),
+                    format!(
+                        "`build.patch`: {} is no month; write it as 2026-11",
+                        build.patch.get_ref()
+                    ),
+                )
+            })?;
+            builds.push(BuildSpec {
+                id: build.id.into_inner(),
+                patch,
+                generation: build.generation,
+                unlockable: build.unlockable,
+                rollback: build.rollback,
+                stock: build.stock,
+                note: build.note,
+            });
+        }
+        Ok(builds)
+    }
+
+    fn packages(
+        &self,
+        raw: Vec<Spanned<RawPackage>>,
+        builds: &[BuildSpec],
+        modes: &BTreeSet<Mode>,
+    ) -> Result<Vec<PackageSpec>, FamilyError> {
+        let build = |text: &Spanned<String>, key: &str| {
+            let found = builds.iter().position(|build| build.id == *text.get_ref());
+            found.ok_or_else(|| {
+                self.refuse(
+                    text.span(),
+                    format!("`{key}` names {}, which no [[build]] has", text.get_ref()),
+                )
+            })
+        };
+        let mut packages: Vec<PackageSpec> = Vec::new();
+        for package in raw {
+            let package = package.into_inner();
+            if packages
+                .iter()
+                .any(|known| known.name == *package.name.get_ref())
+            {
+                return Err(self.twice(&package.name, "package.name"));
+            }
+            self.mode_is_declared(&package.mode, "package.mode", modes)?;
+            self.mode_is_declared(&package.ends_in, "package.ends_in", modes)?;
+            let to = build(&package.to, "package.to")?;
+            let from = match &package.from {
+                Some(from) => Some(build(from, "package.from")?),
+                None if package.kind == PackageKind::Incremental => {
+                    return Err(self.refuse(
+                        package.name.span(),
+                        format!(
+                            "`package.from` is missing: {} is an incremental",
+                            package.name.get_ref()
+                        ),
+                    ));
+                }
+                None => None,
+            };
+            let goes_back = package.kind == PackageKind::Incremental
+                && leads_back(&packages, to, from.unwrap_or(to));
+            if goes_back {
+                return Err(self.refuse(
+                    package.name.span(),
+                    format!(
+                        "`package`: with {} the incrementals lead in a circle",
+                        package.name.get_ref()
+                    ),
+                ));
+            }
+            packages.push(PackageSpec {
+                name: package.name.into_inner(),
+                kind: package.kind,
+                to,
+                from,
+                mode: *package.mode.get_ref(),
+                ends_in: *package.ends_in.get_ref(),
+                minutes: package.minutes,
+                wipes: package.wipes == YesNo::Yes,
+                leaves: package.leaves,
+                lies: package.lies,
+                hand: package.hand,
+            });
+        }
+        Ok(packages)
+    }
+
+    /// Refuses modes that lead only to one another: whoever gets there never comes back.
+    fn no_trap(
+        &self,
+        at: &Spanned<u32>,
+        modes: &[ModeSpec],
+        moves: &[MoveSpec],
+    ) -> Result<(), FamilyError> {
+        let has_system = modes.iter().any(|spec| spec.mode == Mode::System);
+        if !has_system {
+            return Ok(());
+        }
+        let mut leads_home = BTreeSet::from([Mode::System]);
+        loop {
+            let more: Vec<Mode> = moves
+                .iter()
+                .filter(|way| leads_home.contains(&way.to) && !leads_home.contains(&way.from))
+                .map(|way| way.from)
+                .collect();
+            if more.is_empty() {
+                break;
+            }
+            leads_home.extend(more);
+        }
+        let trapped: Vec<&str> = modes
+            .iter()
+            .map(|spec| spec.mode)
+            .filter(|mode| !leads_home.contains(mode))
+            .map(Mode::id)
+            .collect();
+        if trapped.is_empty() {
+            return Ok(());
+        }
+        Err(self.refuse(
+            at.span(),
+            format!(
+                "`move`: from {} no way leads to the running system; add a [[move]] that does",
+                trapped.join(", ")
+            ),
+        ))
     }
 
     fn label(&self, text: &Spanned<String>, key: &str) -> Result<Label, FamilyError> {
@@ -359,6 +688,24 @@ impl Locator<'_> {
     }
 }
 
+/// Whether incrementals lead from build `from` to build `to`.
+fn leads_back(packages: &[PackageSpec], from: usize, to: usize) -> bool {
+    let mut reached = BTreeSet::from([from]);
+    loop {
+        let more: Vec<usize> = packages
+            .iter()
+            .filter(|one| one.kind == PackageKind::Incremental)
+            .filter(|one| one.from.is_some_and(|from| reached.contains(&from)))
+            .map(|one| one.to)
+            .filter(|to| !reached.contains(to))
+            .collect();
+        if more.is_empty() {
+            return reached.contains(&to);
+        }
+        reached.extend(more);
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -376,9 +723,9 @@ mod tests {
     fn each_mistake_is_named_with_its_line() {
         let cases = [
             (
-                "schema = 1",
                 "schema = 2",
-                "`schema` is 2; this program reads 1",
+                "schema = 9",
+                "`schema` is 9; this program reads 1 to 2",
             ),
             ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
             (
@@ -403,8 +750,8 @@ mod tests {
             ),
             (
                 "from = \"off\"",
-                "from = \"download\"",
-                "unknown variant `download`",
+                "from = \"asleep\"",
+                "unknown variant `asleep`",
             ),
             (
                 "stuck = 120\nrights",
@@ -443,5 +790,125 @@ mod tests {
             seen.push(error.to_string());
         }
         insta::assert_snapshot!(seen.join("\n"));
+    }
+
+    #[test]
+    fn all_shipped_files_load_under_their_own_codename() {
+        for (file, text) in super::super::SHIPPED {
+            let family = load(file, text).unwrap();
+            assert_eq!(format!("{}.toml", family.codename), *file);
+            let area = |n: u32| family.areas.iter().any(|(index, _)| *index == n);
+            assert!(
+                family.partitions.iter().all(|part| area(part.area)),
+                "{file}"
+            );
+        }
+        assert_eq!(super::super::SHIPPED.len(), 7);
+    }
+
+    /// A file of the first version is read as it is.
+    #[test]
+    fn an_older_file_is_read() {
+        let older = GIMBAL.replace("schema = 2", "schema = 1");
+        assert_eq!(load("gimbal.toml", &older).unwrap().partitions.len(), 9);
+    }
+
+    #[test]
+    fn mistakes_in_what_bears_on_the_lock_are_named_too() {
+        let text = |codename: &str| {
+            let shipped = super::super::SHIPPED.iter();
+            let mut found =
+                shipped.filter(|(file, _)| file.strip_suffix(".toml") == Some(codename));
+            found.next().unwrap().1
+        };
+        let cases = [
+            (
+                "saltern",
+                "shares_images = [\"TH5-U\"]",
+                "shares_images = [\"TH6\"]",
+                "names TH6, which no [[variant]] has",
+            ),
+            (
+                "lodestar",
+                "code = \"K2-J\"",
+                "code = \"K2-G\"",
+                "K2-G stands twice",
+            ),
+            (
+                "saltern",
+                "\"35712804\"",
+                "\"3571280\"",
+                "3571280 is not 8 digits",
+            ),
+            ("saltern", "{yymmdd}", "{date}", "`{date}` is no group"),
+            (
+                "saltern",
+                "order = [\"critical\", \"main\"]",
+                "order = [\"first\"]",
+                "names first, which no [[stage]] has",
+            ),
+            (
+                "saltern",
+                "[toggle]\nkept = \"own-record\"",
+                "[toggle]\nkept = \"somewhere\"",
+                "unknown variant `somewhere`",
+            ),
+            (
+                "saltern",
+                "patch = \"2026-11\"",
+                "patch = \"2026-21\"",
+                "2026-21 is no month",
+            ),
+            (
+                "saltern",
+                "\"LOCKED\" = \"locked\"",
+                "\"LOCKED\" = \"shut\"",
+                "`shut` does not fit",
+            ),
+            (
+                "mooring",
+                "to = \"WM1-3.3-2608\"",
+                "to = \"WM1-3.9\"",
+                "names WM1-3.9, which no [[build]] has",
+            ),
+            (
+                "mooring",
+                "to = \"WM1-3.3-2608\"",
+                "to = \"WM1-3.2-2606\"",
+                "the incrementals lead in a circle",
+            ),
+            (
+                "mooring",
+                "kind = \"full\"",
+                "kind = \"incremental\"",
+                "`package.from` is missing",
+            ),
+            ("cinder", "area = 1", "area = 2", "`partition.area` is 2"),
+            (
+                "cinder",
+                "sector_bytes = 4096",
+                "sector_bytes = 1024",
+                "must be 512 or 4096",
+            ),
+            (
+                "thimble",
+                "from = \"download\"",
+                "from = \"off\"",
+                "from download no way leads to the running system",
+            ),
+            (
+                "lodestar",
+                "method = \"token\"",
+                "method = \"command\"",
+                "belong together",
+            ),
+        ];
+        for (codename, right, wrong, expected) in cases {
+            let text = text(codename);
+            assert!(text.contains(right), "{codename}: {right}");
+            let error = load(codename, &text.replacen(right, wrong, 1)).unwrap_err();
+            assert!(error.what.contains(expected), "{error}");
+            assert!(error.line >= 1);
+        }
     }
 }

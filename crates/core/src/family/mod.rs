@@ -6,21 +6,57 @@
 //! instances and parameters. Judgements cite the file's digest.
 
 mod check;
+pub mod pattern;
 mod raw;
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label};
 
-use crate::facts::{FactKey, FactRow, FactValue, Facts};
+use crate::facts::{FactKey, FactRow, FactValue, Facts, Month};
 use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
 pub use check::{FamilyError, load};
+pub use pattern::Pattern;
 
 /// The version of the family format that this program reads.
 ///
-/// Changes: 1 = first.
-pub const FAMILY_SCHEMA: u32 = 1;
+/// Changes: 1 = first. 2 = what bears on the lock (switch, carrier, service screen, token, relock),
+/// builds and packages, equipment IDs, slot pairs, second areas, inner volumes, what screens print.
+/// A file of version 1 is one of version 2 that uses none of it.
+pub const FAMILY_SCHEMA: u32 = 2;
+
+/// The families that ship with the program: file names and texts.
+pub const SHIPPED: &[(&str, &str)] = &[
+    (
+        "saltern.toml",
+        include_str!("../../../../families/saltern.toml"),
+    ),
+    (
+        "kelpie.toml",
+        include_str!("../../../../families/kelpie.toml"),
+    ),
+    (
+        "lodestar.toml",
+        include_str!("../../../../families/lodestar.toml"),
+    ),
+    (
+        "mooring.toml",
+        include_str!("../../../../families/mooring.toml"),
+    ),
+    (
+        "thimble.toml",
+        include_str!("../../../../families/thimble.toml"),
+    ),
+    (
+        "gimbal.toml",
+        include_str!("../../../../families/gimbal.toml"),
+    ),
+    (
+        "cinder.toml",
+        include_str!("../../../../families/cinder.toml"),
+    ),
+];
 
 /// A checked family.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -67,6 +103,251 @@ pub struct Family {
     pub keep_safe: Vec<KeepClass>,
     /// What people learned the hard way.
     pub cautions: Vec<Caution>,
+    /// Other names that images use.
+    pub aliases: Vec<String>,
+    /// Storage areas, with the bytes of a sector.
+    pub areas: Vec<(u32, u32)>,
+    /// Equipment IDs, where it has any.
+    pub equipment: Option<EquipmentSpec>,
+    /// How a build string is made up (`K1`).
+    pub build_string: Option<Pattern>,
+    /// The unlock switch in the settings, where it has one (`U1`, `U2`).
+    pub toggle: Option<ToggleSpec>,
+    /// What holds for units that a carrier sold (`K6`).
+    pub carrier: Option<CarrierSpec>,
+    /// Where its service screen is, where that tells whether unlocking is allowed (`U3`).
+    pub service_screen: Option<String>,
+    /// How a token is got, where it takes one (`U4`).
+    pub token: Option<TokenSpec>,
+    /// How it is locked again.
+    pub relock: RelockSpec,
+    /// Builds that are known.
+    pub builds: Vec<BuildSpec>,
+    /// Packages that lead from build to build.
+    pub packages: Vec<PackageSpec>,
+    /// Marks that no relock removes.
+    pub marks: Vec<Mark>,
+    /// What may come after, and what helps (`C4`).
+    pub after_care: Vec<AfterCare>,
+}
+
+/// Equipment IDs of a family.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct EquipmentSpec {
+    /// How many a unit has.
+    pub count: u8,
+    /// First eight digits that its makers use (`K3`).
+    pub type_codes: Vec<String>,
+}
+
+/// The unlock switch in the settings.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ToggleSpec {
+    /// Where it is kept (`L4`).
+    pub kept: ToggleKept,
+    /// What makes it appear.
+    pub hidden_until: HiddenUntil,
+    /// Hours from the first time online until it appears, where it is hidden.
+    pub wait_hours: u32,
+    /// Whether hours switched off count.
+    pub off_hours_count: bool,
+    /// How it is switched on.
+    pub hand: String,
+    /// What that takes.
+    pub minutes: u32,
+    /// What to try before waiting.
+    pub quick_cure: String,
+    /// What that takes.
+    pub quick_minutes: u32,
+}
+
+macro_rules! words {
+    ($($(#[doc = $doc:literal])* $name:ident { $($(#[$attribute:meta])* $variant:ident: $gist:literal,)* })*) => {
+        $(
+            $(#[doc = $doc])*
+            #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+            #[serde(rename_all = "kebab-case")]
+            pub enum $name {
+                $($(#[$attribute])* #[doc = $gist] $variant,)*
+            }
+        )*
+    };
+}
+
+words! {
+    /// Where the unlock switch is kept.
+    ToggleKept {
+        #[default] OwnRecord: "In a record of its own; a wipe leaves it.",
+        UserData: "In user data; a wipe takes it.",
+    }
+    /// What makes a hidden unlock switch appear.
+    HiddenUntil {
+        #[default] Nothing: "It is always there.",
+        OnlineAskedWaited: "Being online, asking for updates, and a number of hours.",
+    }
+    /// What a carrier's units may do.
+    CarrierRule {
+        #[default] Never: "The switch stays greyed for good.",
+        OnRequest: "The carrier opens it when asked.",
+    }
+    /// How a stage is opened.
+    Method {
+        #[default] Command: "By a command over the link.",
+        LongPress: "By a long press on its own warning screen.",
+        Token: "By a command with a token.",
+    }
+    /// Whether it can be unlocked again after a relock.
+    Again {
+        #[default] Yes: "Yes.",
+        WhileToggleOn: "While the switch in the settings is on.",
+        OldBuild: "Only on a build that can be unlocked.",
+        Never: "Never.",
+    }
+    /// Whether a build can be unlocked (`U5`).
+    Unlockable {
+        #[default] Yes: "As it is.",
+        Enabler: "After an enabler package.",
+        No: "Not at all.",
+    }
+    /// Whether a build's files are published.
+    Stock {
+        #[default] Published: "They are.",
+        None: "They are not.",
+    }
+    /// What a package is.
+    PackageKind {
+        #[default] Full: "The whole build, onto any that its rollback index allows.",
+        Incremental: "The difference to exactly one build, onto untouched partitions.",
+        Enabler: "Makes one build unlockable.",
+    }
+    /// How a package leaves the partitions.
+    Leaves {
+        #[default] Exact: "As the build has them.",
+        Inexact: "Changed; an incremental refuses them.",
+    }
+    /// Where a package must lie.
+    Lies {
+        #[default] Card: "On the external card.",
+        Storage: "On internal storage.",
+        Computer: "On the computer.",
+    }
+    /// Whether a partition is there once or for two slots.
+    Slots {
+        #[default] Single: "Once.",
+        Pair: "Twice, for slot a and slot b; slot b ships empty.",
+    }
+}
+
+/// What holds for units that a carrier sold.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CarrierSpec {
+    /// What the carrier does with the switch.
+    pub toggle: CarrierRule,
+    /// Why, in one sentence.
+    pub reason: String,
+}
+
+/// How a token is got.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TokenSpec {
+    /// Its length.
+    pub length: u32,
+    /// Its letters.
+    pub alphabet: String,
+    /// The portal, in words.
+    pub portal: String,
+    /// Hours until the mail with it usually comes.
+    pub mail_hours: u32,
+    /// Whether the same token opens it again.
+    pub again: bool,
+}
+
+/// How it is locked again.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RelockSpec {
+    /// Whether it can be unlocked again after.
+    pub again: Again,
+    /// Stages in the order in which they are closed.
+    pub order: Vec<String>,
+    /// How, in words.
+    pub hand: String,
+}
+
+/// A build.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BuildSpec {
+    /// Its full build string.
+    pub id: String,
+    /// Month of its security patch.
+    pub patch: Month,
+    /// Generation of the system.
+    pub generation: u32,
+    /// Whether it can be unlocked.
+    pub unlockable: Unlockable,
+    /// Rollback index that its first start fuses (`W1`).
+    pub rollback: u32,
+    /// Whether its files are published.
+    pub stock: Stock,
+    /// What else is known of it.
+    pub note: String,
+}
+
+/// A package.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct PackageSpec {
+    /// Its name, as on the shelf or card.
+    pub name: String,
+    /// What it is.
+    pub kind: PackageKind,
+    /// Index of the build that it leads to.
+    pub to: usize,
+    /// Index of the build that it wants; nothing for a full one.
+    pub from: Option<usize>,
+    /// The mode that takes it.
+    pub mode: Mode,
+    /// The mode it ends in.
+    pub ends_in: Mode,
+    /// What it takes.
+    pub minutes: u32,
+    /// Whether it loses the owner's data.
+    pub wipes: bool,
+    /// How it leaves the partitions.
+    pub leaves: Leaves,
+    /// Where it must lie.
+    pub lies: Lies,
+    /// How it is installed.
+    pub hand: String,
+}
+
+/// A mark that no relock removes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Mark {
+    /// What it is.
+    pub text: String,
+    /// What sets it.
+    pub set_by: String,
+}
+
+/// What may come after, and what helps.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct AfterCare {
+    /// What is seen.
+    pub cause: String,
+    /// What helps.
+    pub cure: String,
+    /// What the cure loses.
+    pub loses: String,
+}
+
+/// A logical volume inside a container partition.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct VolumeSpec {
+    /// Its label.
+    pub label: Label,
+    /// Usual size.
+    pub mib: u32,
 }
 
 /// A model code within the family.
@@ -78,6 +359,8 @@ pub struct Variant {
     pub chipset: String,
     /// Regions it is sold in.
     pub regions: Vec<String>,
+    /// Codes of variants that take the same images.
+    pub shares_images: Vec<String>,
 }
 
 /// Where a fact is read.
@@ -91,6 +374,10 @@ pub struct FactPlace {
     pub place: String,
     /// What that takes.
     pub minutes: u32,
+    /// Words that screens print in front of it.
+    pub prints: Vec<String>,
+    /// What screens print, and the value that it means.
+    pub says: Vec<(String, FactValue)>,
 }
 
 /// Who reads a fact.
@@ -124,6 +411,12 @@ pub enum Role {
     BootChain,
     /// Starts the system.
     Boot,
+    /// Describes the hardware to the system.
+    Overlay,
+    /// Says which bytes may start.
+    Verification,
+    /// Runs the radio; the same in every unit of a variant.
+    RadioFirmware,
     /// The recovery.
     Recovery,
     /// System, vendor, product.
@@ -138,6 +431,8 @@ pub enum Role {
     UserData,
     /// Scratch.
     Cache,
+    /// Room that nothing uses.
+    Reserve,
 }
 
 /// Whether device-unique bytes change by themselves.
@@ -173,6 +468,10 @@ pub struct PartitionSpec {
     pub changes: Changes,
     /// Blank or not.
     pub blank: Blank,
+    /// The storage area it lies in.
+    pub area: u32,
+    /// Logical volumes inside it.
+    pub volumes: Vec<VolumeSpec>,
 }
 
 /// A mode of this family.
@@ -250,6 +549,12 @@ pub struct StageSpec {
     pub title: String,
     /// The mode that takes the command.
     pub mode: Mode,
+    /// How it is opened.
+    pub method: Method,
+    /// Roles that only this stage lets be written; empty for a stage that every plan needs (`L2`).
+    pub only_for: Vec<Role>,
+    /// Whether the switch in the settings must be on.
+    pub needs_toggle: bool,
     /// Command forms in the order to try (`L1`).
     pub forms: Vec<String>,
     /// What the device asks.
@@ -343,6 +648,26 @@ impl Family {
         self.places.iter().find(|place| place.key == key)
     }
 
+    /// The variant with this code.
+    #[must_use]
+    pub fn variant(&self, code: &str) -> Option<&Variant> {
+        self.variants.iter().find(|variant| variant.code == code)
+    }
+
+    /// The build with this build string.
+    #[must_use]
+    pub fn build(&self, id: &str) -> Option<(usize, &BuildSpec)> {
+        self.builds
+            .iter()
+            .enumerate()
+            .find(|(_, build)| build.id == id)
+    }
+
+    /// The unlock stages that every plan needs, in order.
+    pub fn main_stages(&self) -> impl Iterator<Item = &StageSpec> {
+        self.stages.iter().filter(|stage| stage.only_for.is_empty())
+    }
+
     /// Whether this value of an identifier means *missing* (`K4`): one of the family's
     /// placeholders, all one character, or digits counting up.
     #[must_use]
@@ -386,6 +711,15 @@ pub(crate) mod testing {
 
     pub(crate) fn gimbal() -> Family {
         load("gimbal.toml", GIMBAL).unwrap()
+    }
+
+    /// The shipped family with this codename.
+    pub(crate) fn shipped(codename: &str) -> Family {
+        let (file, text) = SHIPPED
+            .iter()
+            .find(|(file, _)| file.strip_suffix(".toml") == Some(codename))
+            .unwrap();
+        load(file, text).unwrap()
     }
 }
 

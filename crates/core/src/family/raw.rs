@@ -1,10 +1,15 @@
 //! First stage: the file's shape. Unknown keys are errors; values that the second stage may refuse
 //! remember where they stand.
 
+use std::collections::BTreeMap;
+
 use serde::Deserialize;
 use toml::Spanned;
 
-use super::{Blank, Caution, Changes, Consequence, MoveBy, ReadBy, Role, Variant};
+use super::{
+    AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil, Leaves, Lies,
+    Mark, Method, MoveBy, PackageKind, ReadBy, Role, Slots, Stock, ToggleKept, Unlockable,
+};
 use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
@@ -41,6 +46,134 @@ pub(super) struct RawFamily {
     pub(super) keep_safe: RawKeepSafe,
     #[serde(default)]
     pub(super) caution: Vec<RawCaution>,
+    pub(super) equipment_id: Option<Spanned<RawEquipmentId>>,
+    pub(super) build_string: Option<RawBuildString>,
+    pub(super) toggle: Option<Spanned<RawToggle>>,
+    pub(super) carrier: Option<RawCarrier>,
+    pub(super) service_screen: Option<RawServiceScreen>,
+    pub(super) token: Option<RawToken>,
+    #[serde(default)]
+    pub(super) relock: RawRelock,
+    #[serde(default)]
+    pub(super) build: Vec<Spanned<RawBuild>>,
+    #[serde(default)]
+    pub(super) package: Vec<Spanned<RawPackage>>,
+    #[serde(default)]
+    pub(super) mark: Vec<Mark>,
+    #[serde(default)]
+    pub(super) after_care: Vec<AfterCare>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawEquipmentId {
+    pub(super) count: u8,
+    #[serde(default)]
+    pub(super) type_codes: Vec<Spanned<String>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawBuildString {
+    pub(super) pattern: Spanned<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawToggle {
+    pub(super) kept: ToggleKept,
+    #[serde(default)]
+    pub(super) hidden_until: HiddenUntil,
+    #[serde(default)]
+    pub(super) wait_hours: u32,
+    #[serde(default = "yes")]
+    pub(super) off_hours_count: YesNo,
+    pub(super) hand: String,
+    pub(super) minutes: u32,
+    #[serde(default)]
+    pub(super) quick_cure: String,
+    #[serde(default)]
+    pub(super) quick_minutes: u32,
+}
+
+fn yes() -> YesNo {
+    YesNo::Yes
+}
+
+fn no() -> YesNo {
+    YesNo::No
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawCarrier {
+    pub(super) toggle: CarrierRule,
+    pub(super) reason: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawServiceScreen {
+    pub(super) hand: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawToken {
+    pub(super) length: u32,
+    pub(super) alphabet: String,
+    pub(super) portal: String,
+    pub(super) mail_hours: u32,
+    pub(super) again: YesNo,
+}
+
+#[derive(Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawRelock {
+    #[serde(default)]
+    pub(super) again: Again,
+    #[serde(default)]
+    pub(super) order: Vec<Spanned<String>>,
+    #[serde(default)]
+    pub(super) hand: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawBuild {
+    pub(super) id: Spanned<String>,
+    pub(super) patch: Spanned<String>,
+    pub(super) generation: u32,
+    pub(super) unlockable: Unlockable,
+    #[serde(default)]
+    pub(super) rollback: u32,
+    pub(super) stock: Stock,
+    #[serde(default)]
+    pub(super) note: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawPackage {
+    pub(super) name: Spanned<String>,
+    pub(super) kind: PackageKind,
+    pub(super) to: Spanned<String>,
+    pub(super) from: Option<Spanned<String>>,
+    pub(super) mode: Spanned<Mode>,
+    pub(super) ends_in: Spanned<Mode>,
+    pub(super) minutes: u32,
+    pub(super) wipes: YesNo,
+    #[serde(default)]
+    pub(super) leaves: Leaves,
+    pub(super) lies: Lies,
+    pub(super) hand: String,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawVolume {
+    pub(super) label: Spanned<String>,
+    pub(super) mib: u32,
 }
 
 #[derive(Deserialize)]
@@ -50,6 +183,8 @@ pub(super) struct RawIdentity {
     pub(super) model: String,
     pub(super) codename: Spanned<String>,
     pub(super) form: String,
+    #[serde(default)]
+    pub(super) aliases: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -58,6 +193,8 @@ pub(super) struct RawVariant {
     pub(super) code: String,
     pub(super) chipset: String,
     pub(super) regions: Vec<String>,
+    #[serde(default)]
+    pub(super) shares_images: Vec<Spanned<String>>,
 }
 
 #[derive(Deserialize)]
@@ -68,6 +205,10 @@ pub(super) struct RawPlace {
     #[serde(rename = "where")]
     pub(super) place: String,
     pub(super) minutes: u32,
+    #[serde(default)]
+    pub(super) prints: Vec<String>,
+    #[serde(default)]
+    pub(super) says: BTreeMap<String, Spanned<String>>,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, Deserialize)]
@@ -103,6 +244,12 @@ pub(super) struct RawPartition {
     pub(super) changes: Changes,
     #[serde(default = "finding")]
     pub(super) blank: Blank,
+    #[serde(default)]
+    pub(super) area: u32,
+    #[serde(default)]
+    pub(super) slots: Slots,
+    #[serde(default)]
+    pub(super) volume: Vec<RawVolume>,
 }
 
 fn fixed() -> Changes {
@@ -150,7 +297,13 @@ pub(super) struct RawStage {
     pub(super) id: Spanned<String>,
     pub(super) title: String,
     pub(super) mode: Spanned<Mode>,
+    #[serde(default)]
+    pub(super) method: Method,
     pub(super) forms: Spanned<Vec<String>>,
+    #[serde(default)]
+    pub(super) only_for: Vec<Role>,
+    #[serde(default = "no")]
+    pub(super) needs_toggle: YesNo,
     pub(super) question: String,
     pub(super) default: String,
     pub(super) answered_by: String,
@@ -209,16 +362,6 @@ pub(super) struct RawCaution {
     date: String,
     text: String,
     reason: String,
-}
-
-impl From<RawVariant> for Variant {
-    fn from(raw: RawVariant) -> Self {
-        Self {
-            code: raw.code,
-            chipset: raw.chipset,
-            regions: raw.regions,
-        }
-    }
 }
 
 impl From<RawConsequence> for Consequence {

@@ -54,6 +54,11 @@ pub enum Action {
     Capture,
     /// Write an image to the recovery partition.
     WriteRecovery,
+    /// Install the package that is next on the way from build to build.
+    InstallPackage {
+        /// Index into the family's packages.
+        package: usize,
+    },
     /// Take for granted what somebody could supply.
     Assume {
         /// What.
@@ -100,8 +105,34 @@ pub enum Unmet {
     Missing(Assumption),
     /// A look must be taken first.
     Look,
+    /// Another build must be there first.
+    Build,
     /// Nothing to do: it is so already.
     AlreadySo,
+}
+
+/// What a search moves on: a family, and the packages that lead to a build that can be unlocked and
+/// back, found before (`crate::builds`).
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Ground<'a> {
+    pub(super) family: &'a Family,
+    /// Packages before the unlock, in order.
+    pub(super) before: &'a [usize],
+    /// Packages after it.
+    pub(super) after: &'a [usize],
+}
+
+impl Ground<'_> {
+    /// Packages in all.
+    pub(super) fn legs(&self) -> u8 {
+        u8::try_from(self.before.len() + self.after.len()).unwrap_or(u8::MAX)
+    }
+
+    /// The package that is next when `ahead` are.
+    fn next(&self, ahead: u8) -> Option<usize> {
+        let at = usize::from(self.legs().checked_sub(ahead)?);
+        self.before.iter().chain(self.after).nth(at).copied()
+    }
 }
 
 /// Whether the search keeps to the rule that nothing irreversible follows a look not taken.
@@ -132,7 +163,8 @@ impl Node {
 }
 
 /// Every action that the family gives rise to, in a fixed order.
-pub(super) fn instances(family: &Family) -> Vec<Action> {
+pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
+    let family = ground.family;
     let mut all = Vec::new();
     all.extend(
         family
@@ -143,7 +175,20 @@ pub(super) fn instances(family: &Family) -> Vec<Action> {
     all.extend([Lock::Locked, Lock::Unlocked].map(|hoped| Action::LookAtLock { hoped }));
     all.extend((0..family.moves.len()).map(|way| Action::Move { way }));
     all.push(Action::SwitchDebuggingOn);
-    all.extend((0..family.stages.len()).map(|stage| Action::Unlock { stage }));
+    let is_main = |stage: &usize| family.stages[*stage].only_for.is_empty();
+    all.extend(
+        (0..family.stages.len())
+            .filter(is_main)
+            .map(|stage| Action::Unlock { stage }),
+    );
+    let mut packages: Vec<usize> = ground.before.iter().chain(ground.after).copied().collect();
+    packages.sort_unstable();
+    packages.dedup();
+    all.extend(
+        packages
+            .into_iter()
+            .map(|package| Action::InstallPackage { package }),
+    );
     if family.temporary_start.is_some() {
         all.push(Action::TemporaryStart);
     }
@@ -157,7 +202,8 @@ pub(super) fn instances(family: &Family) -> Vec<Action> {
 }
 
 /// The first precondition of `action` that doesn't hold in `node`.
-pub(super) fn unmet(action: Action, node: Node, family: &Family) -> Option<Unmet> {
+pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Unmet> {
+    let family = ground.family;
     let state = node.state;
     let in_mode = |mode: Mode| (state.mode != Some(mode)).then_some(Unmet::Mode(mode));
     let locked_as = |lock: Lock| (state.lock != Some(lock)).then_some(Unmet::Lock(lock));
@@ -200,6 +246,25 @@ pub(super) fn unmet(action: Action, node: Node, family: &Family) -> Option<Unmet
             // Nothing that can't be undone follows a look that was not taken.
             in_mode(spec.mode)
                 .or_else(|| locked_as(Lock::Locked))
+                .or_else(|| {
+                    (usize::from(state.legs_ahead) != ground.after.len()).then_some(Unmet::Build)
+                })
+                .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
+        }
+        Action::InstallPackage { package } => {
+            let Some(spec) = family.packages.get(package) else {
+                return Some(Unmet::AlreadySo);
+            };
+            // Packages before the unlock go on while it is locked, the others after it.
+            let lock = if usize::from(state.legs_ahead) > ground.after.len() {
+                Lock::Locked
+            } else {
+                Lock::Unlocked
+            };
+            (ground.next(state.legs_ahead) != Some(package))
+                .then_some(Unmet::Build)
+                .or_else(|| in_mode(spec.mode))
+                .or_else(|| locked_as(lock))
                 .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
         }
         Action::TemporaryStart => {
@@ -247,7 +312,8 @@ pub(super) fn unmet(action: Action, node: Node, family: &Family) -> Option<Unmet
 }
 
 /// The node after `action`, whose preconditions hold.
-pub(super) fn apply(action: Action, node: Node, family: &Family) -> Node {
+pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
+    let family = ground.family;
     let mut next = node;
     match action {
         Action::LookAtMode { hoped } => {
@@ -279,6 +345,17 @@ pub(super) fn apply(action: Action, node: Node, family: &Family) -> Node {
                 }
             }
         }
+        Action::InstallPackage { package } => {
+            if let Some(spec) = family.packages.get(package) {
+                next.state.mode = Some(spec.ends_in);
+                next.state.legs_ahead = next.state.legs_ahead.saturating_sub(1);
+                next.state.backed_up = BackedUp::NotYet;
+                if spec.wipes {
+                    next.state.data = Data::Erased;
+                    next.state.debugging = Some(Switch::Off);
+                }
+            }
+        }
         Action::TemporaryStart => next.state.mode = Some(Mode::TemporaryRecovery),
         Action::ReadTable => next.state.table = TableRead::Read,
         Action::Capture => {
@@ -300,7 +377,8 @@ pub(super) fn erases_data(erases: &[Role]) -> bool {
 }
 
 /// Seconds of waiting and of hands on the device.
-pub(super) fn durations(action: Action, before: State, family: &Family) -> (u32, u32) {
+pub(super) fn durations(action: Action, before: State, ground: Ground<'_>) -> (u32, u32) {
+    let family = ground.family;
     match action {
         Action::LookAtMode { .. } => (0, 20),
         Action::LookAtLock { .. } => (0, 60),
@@ -315,6 +393,10 @@ pub(super) fn durations(action: Action, before: State, family: &Family) -> (u32,
             .stages
             .get(stage)
             .map_or((0, 0), |spec| (spec.pace.usual_seconds, 15)),
+        Action::InstallPackage { package } => family
+            .packages
+            .get(package)
+            .map_or((0, 0), |spec| (spec.minutes * 60, 60)),
         Action::TemporaryStart => family
             .temporary_start
             .as_ref()
@@ -339,8 +421,9 @@ pub(super) fn pace_of(spec: &MoveSpec, before: State, family: &Family) -> Pace {
 }
 
 /// What `action` costs when taken in `before`.
-pub(super) fn cost(action: Action, before: State, family: &Family) -> Cost {
-    let (waiting, hands_on) = durations(action, before, family);
+pub(super) fn cost(action: Action, before: State, ground: Ground<'_>) -> Cost {
+    let family = ground.family;
+    let (waiting, hands_on) = durations(action, before, ground);
     let mut cost = Cost {
         seconds: waiting + hands_on,
         ..Cost::default()
@@ -361,6 +444,11 @@ pub(super) fn cost(action: Action, before: State, family: &Family) -> Cost {
                     .is_some_and(|spec| erases_data(&spec.erases)),
             );
             cost.presses = 1;
+        }
+        Action::InstallPackage { package } => {
+            let wipes = family.packages.get(package).is_some_and(|spec| spec.wipes);
+            cost.wipes = u16::from(wipes);
+            cost.presses = 4;
         }
         Action::Assume { .. } => cost.assumed = 1,
         Action::WriteRecovery => cost.risk = 1,

@@ -7,9 +7,8 @@ use std::ops::Add;
 
 use serde::{Deserialize, Serialize};
 
-use super::action::{self, Action, LookRule, Node, Unmet};
+use super::action::{self, Action, Ground, LookRule, Node, Unmet};
 use super::state::{Goal, State, Ways};
-use crate::family::Family;
 use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// Most states that a search may open before it gives up and says so.
@@ -80,7 +79,8 @@ type Reached = BTreeMap<Node, (Cost, Option<(Node, Action)>)>;
 
 /// A lower bound on what is still to pay: a locked unit that must be unlocked has a stage ahead. A
 /// recovery needs the unlock only where no other way leads into it.
-fn ahead(node: Node, goal: Goal, family: &Family) -> Cost {
+fn ahead(node: Node, goal: Goal, ground: Ground<'_>) -> Cost {
+    let family = ground.family;
     let recovery = Mode::TemporaryRecovery;
     let is_out_of_reach =
         node.state.mode != Some(recovery) && family.moves.iter().all(|way| way.to != recovery);
@@ -97,27 +97,27 @@ fn ahead(node: Node, goal: Goal, family: &Family) -> Cost {
         return Cost::default();
     }
     (0..family.stages.len())
-        .map(|stage| action::cost(Action::Unlock { stage }, node.state, family))
+        .map(|stage| action::cost(Action::Unlock { stage }, node.state, ground))
         .min()
         .unwrap_or_default()
 }
 
 /// Finds the cheapest sequence of actions from `start` to `goal`.
 pub(super) fn cheapest(
-    family: &Family,
+    ground: Ground<'_>,
     start: State,
     goal: Goal,
     ways: Ways,
     looks: LookRule,
 ) -> Result<Found, NoPlan> {
-    let actions = action::instances(family);
+    let actions = action::instances(ground);
     let first = Node::new(start, ways);
     let mut best = Reached::new();
     let mut open = BinaryHeap::new();
     let mut order = 0u32;
     best.insert(first, (Cost::default(), None));
     open.push(Reverse((
-        ahead(first, goal, family),
+        ahead(first, goal, ground),
         order,
         Cost::default(),
         first,
@@ -139,18 +139,18 @@ pub(super) fn cheapest(
             return Err(NoPlan::TooMany(MOST_EXPANSIONS));
         }
         for &action in &actions {
-            match action::unmet(action, node, family) {
+            match action::unmet(action, node, ground) {
                 None => {}
                 Some(Unmet::Look) if looks == LookRule::Relaxed => {}
                 Some(_) => continue,
             }
-            let next = action::apply(action, node, family);
-            let cost = paid + action::cost(action, node.state, family);
+            let next = action::apply(action, node, ground);
+            let cost = paid + action::cost(action, node.state, ground);
             if best.get(&next).is_none_or(|(known, _)| cost < *known) {
                 best.insert(next, (cost, Some((node, action))));
                 order += 1;
                 open.push(Reverse((
-                    cost + ahead(next, goal, family),
+                    cost + ahead(next, goal, ground),
                     order,
                     cost,
                     next,
@@ -177,6 +177,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::family::Family;
     use crate::family::testing::gimbal;
     use crate::family::{MoveBy, MoveSpec, Pace};
     use crate::plan::state::{BackedUp, Data, Look, Presence, Switch, TableRead};
@@ -190,9 +191,26 @@ mod tests {
             table: TableRead::NotYet,
             recovery: None,
             backed_up: BackedUp::NotYet,
+            legs_ahead: 0,
             look: Look::Settled,
         }
     }
+
+    /// A family whose builds don't matter.
+    fn bare(family: &Family) -> Ground<'_> {
+        Ground {
+            family,
+            before: &[],
+            after: &[],
+        }
+    }
+
+    const FOUR: [Mode; 4] = [
+        Mode::Off,
+        Mode::System,
+        Mode::Bootloader,
+        Mode::TemporaryRecovery,
+    ];
 
     const ALL_HERE: Ways = Ways {
         link: Presence::Here,
@@ -209,16 +227,16 @@ mod tests {
         }
         seen.push(node);
         let mut cheapest = None;
-        for action in action::instances(family) {
-            if action::unmet(action, node, family).is_some() {
+        for action in action::instances(bare(family)) {
+            if action::unmet(action, node, bare(family)).is_some() {
                 continue;
             }
-            let next = action::apply(action, node, family);
+            let next = action::apply(action, node, bare(family));
             if seen.contains(&next) {
                 continue;
             }
             if let Some(rest) = exhaustive(family, next, goal, seen) {
-                let total = action::cost(action, node.state, family) + rest;
+                let total = action::cost(action, node.state, bare(family)) + rest;
                 cheapest = Some(cheapest.map_or(total, |known: Cost| known.min(total)));
             }
         }
@@ -229,8 +247,8 @@ mod tests {
     prop_compose! {
         fn a_way()(from in 0..4usize, to in 0..4usize, usual in 1..300u32, forced in any::<bool>(), gated in any::<bool>()) -> MoveSpec {
             MoveSpec {
-                from: Mode::ALL[from],
-                to: Mode::ALL[to],
+                from: FOUR[from],
+                to: FOUR[to],
                 by: if forced { MoveBy::ForcedRestart } else { MoveBy::Link },
                 needs_debugging: gated,
                 pace: Pace { usual_seconds: usual, stuck_seconds: usual },
@@ -248,9 +266,9 @@ mod tests {
         fn as_cheap_as_trying_everything(moves in prop::collection::vec(a_way(), 1..5), at in 0..4usize, goal in 0..3usize) {
             let mut family = gimbal();
             family.moves = moves;
-            let start = state(Some(Mode::ALL[at]), Some(Lock::Locked), Some(Switch::On));
+            let start = state(Some(FOUR[at]), Some(Lock::Locked), Some(Switch::On));
             let goal = Goal::ALL[goal];
-            let found = cheapest(&family, start, goal, ALL_HERE, LookRule::Kept).map(|found| found.cost).ok();
+            let found = cheapest(bare(&family), start, goal, ALL_HERE, LookRule::Kept).map(|found| found.cost).ok();
             let tried = exhaustive(&family, Node::new(start, ALL_HERE), goal, &mut Vec::new());
             prop_assert_eq!(found, tried);
         }
@@ -260,10 +278,10 @@ mod tests {
             let whole = gimbal();
             let mut fewer = gimbal();
             fewer.moves.remove(drop % whole.moves.len());
-            let start = state(Some(Mode::ALL[at]), Some(Lock::Locked), None);
+            let start = state(Some(FOUR[at]), Some(Lock::Locked), None);
             let goal = Goal::ALL[goal];
-            let all = cheapest(&whole, start, goal, ALL_HERE, LookRule::Kept).unwrap().cost;
-            if let Ok(found) = cheapest(&fewer, start, goal, ALL_HERE, LookRule::Kept) {
+            let all = cheapest(bare(&whole), start, goal, ALL_HERE, LookRule::Kept).unwrap().cost;
+            if let Ok(found) = cheapest(bare(&fewer), start, goal, ALL_HERE, LookRule::Kept) {
                 prop_assert!(found.cost >= all);
             }
         }
@@ -272,7 +290,14 @@ mod tests {
     #[test]
     fn few_states_are_opened() {
         let start = state(Some(Mode::System), Some(Lock::Locked), Some(Switch::On));
-        let found = cheapest(&gimbal(), start, Goal::ReadTable, ALL_HERE, LookRule::Kept).unwrap();
+        let found = cheapest(
+            bare(&gimbal()),
+            start,
+            Goal::ReadTable,
+            ALL_HERE,
+            LookRule::Kept,
+        )
+        .unwrap();
         assert!(found.expanded <= 12, "{} states expanded", found.expanded);
     }
 
@@ -280,7 +305,14 @@ mod tests {
     fn nothing_irreversible_follows_a_look_that_was_not_taken() {
         // Lock unknown: the sheet may only hope for *unlocked*, never unlock on a hope.
         let start = state(Some(Mode::Bootloader), None, None);
-        let found = cheapest(&gimbal(), start, Goal::ReadTable, ALL_HERE, LookRule::Kept).unwrap();
+        let found = cheapest(
+            bare(&gimbal()),
+            start,
+            Goal::ReadTable,
+            ALL_HERE,
+            LookRule::Kept,
+        )
+        .unwrap();
         assert_eq!(
             found.actions[0],
             Action::LookAtLock {
@@ -301,7 +333,7 @@ mod tests {
         family.stages.clear();
         let start = state(Some(Mode::System), Some(Lock::Locked), Some(Switch::On));
         assert_eq!(
-            cheapest(&family, start, Goal::Unlock, ALL_HERE, LookRule::Kept),
+            cheapest(bare(&family), start, Goal::Unlock, ALL_HERE, LookRule::Kept),
             Err(NoPlan::NoWay)
         );
     }

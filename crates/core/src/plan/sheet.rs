@@ -3,9 +3,10 @@
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label};
 
-use super::action::{self, Action, Assumption, LookRule, Node, Unmet};
+use super::action::{self, Action, Assumption, Ground, LookRule, Node, Unmet};
 use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
+use crate::builds::Chain;
 use crate::family::Family;
 use crate::rule::Rule;
 
@@ -23,6 +24,8 @@ pub enum Reversibility {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Wipe {
+    /// Loses apps and settings.
+    Data,
     /// Loses all internal storage and its encryption key.
     FormatData,
 }
@@ -46,6 +49,11 @@ pub enum Planned {
     Unlock {
         /// The family's id of the stage.
         stage: String,
+    },
+    /// Installing a package of the maker's.
+    InstallPackage {
+        /// Its name.
+        name: String,
     },
     /// Writing an image to a partition.
     WriteImage {
@@ -167,11 +175,32 @@ pub struct Sheet {
 /// When no way leads there even if everything that somebody could supply were there, or when the
 /// search is cut off.
 pub fn find(family: &Family, start: State, goal: Goal, ways: Ways) -> Result<Sheet, NoPlan> {
-    let (found, reach) = match cheapest(family, start, goal, ways, LookRule::Kept) {
+    find_along(family, start, goal, ways, &Chain::default())
+}
+
+/// The same, along a chain from build to build with the unlock in it.
+///
+/// # Errors
+/// See [`find`].
+pub fn find_along(
+    family: &Family,
+    mut start: State,
+    goal: Goal,
+    ways: Ways,
+    chain: &Chain,
+) -> Result<Sheet, NoPlan> {
+    let (before, after) = chain.packages();
+    let ground = Ground {
+        family,
+        before: &before,
+        after: &after,
+    };
+    start.legs_ahead = ground.legs();
+    let (found, reach) = match cheapest(ground, start, goal, ways, LookRule::Kept) {
         Ok(found) => (found, Reach::Goal),
         // There may be a way that leads on from what a look will show.
         Err(NoPlan::NoWay) => (
-            cheapest(family, start, goal, ways, LookRule::Relaxed)?,
+            cheapest(ground, start, goal, ways, LookRule::Relaxed)?,
             Reach::FirstLook,
         ),
         Err(error) => return Err(error),
@@ -190,7 +219,7 @@ pub fn find(family: &Family, start: State, goal: Goal, ways: Ways) -> Result<She
             actions.push(action);
         }
     }
-    let mut steps = steps(family, Node::new(start, granted), &actions, goal);
+    let mut steps = steps(ground, Node::new(start, granted), &actions, goal);
     if reach == Reach::FirstLook {
         let settled = steps
             .iter()
@@ -211,23 +240,23 @@ pub fn find(family: &Family, start: State, goal: Goal, ways: Ways) -> Result<She
     })
 }
 
-fn steps(family: &Family, start: Node, actions: &[Action], goal: Goal) -> Vec<Step> {
+fn steps(ground: Ground<'_>, start: Node, actions: &[Action], goal: Goal) -> Vec<Step> {
     let mut steps: Vec<Step> = Vec::new();
     let mut node = start;
     for (index, &action) in actions.iter().enumerate() {
-        let after = action::apply(action, node, family);
-        let because = because(family, node, &actions[index + 1..], index, goal);
-        steps.push(step(family, action, node.state, after.state, because));
+        let after = action::apply(action, node, ground);
+        let because = because(ground, node, &actions[index + 1..], index, goal);
+        steps.push(step(ground, action, node.state, after.state, because));
         node = after;
     }
     steps
 }
 
 /// Why a step is there: leave it out, go on, and see what fails first.
-fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: Goal) -> String {
+fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goal: Goal) -> String {
     let mut node = without;
     for (offset, &later) in rest.iter().enumerate() {
-        if let Some(unmet) = action::unmet(later, node, family) {
+        if let Some(unmet) = action::unmet(later, node, ground) {
             let number = index + offset + 2;
             return match unmet {
                 Unmet::Mode(mode) => {
@@ -245,6 +274,7 @@ fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: 
                 Unmet::Recovery(_) => {
                     format!("Step {number} starts the recovery that this brings.")
                 }
+                Unmet::Build => format!("Step {number} wants the build that this brings."),
                 Unmet::NotBackedUp => format!(
                     "Step {number} writes, and nothing is written before what exists once is kept."
                 ),
@@ -253,7 +283,7 @@ fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: 
                 }
             };
         }
-        node = action::apply(later, node, family);
+        node = action::apply(later, node, ground);
     }
     match goal {
         Goal::Unlock if node.state.mode != Some(crate::mode::Mode::System) => {
@@ -264,8 +294,9 @@ fn because(family: &Family, without: Node, rest: &[Action], index: usize, goal: 
     }
 }
 
-fn step(family: &Family, action: Action, before: State, after: State, because: String) -> Step {
-    let (waiting_seconds, hands_on_seconds) = action::durations(action, before, family);
+fn step(ground: Ground<'_>, action: Action, before: State, after: State, because: String) -> Step {
+    let family = ground.family;
+    let (waiting_seconds, hands_on_seconds) = action::durations(action, before, ground);
     let mut step = Step {
         action,
         title: String::new(),
@@ -326,6 +357,19 @@ fn step(family: &Family, action: Action, before: State, after: State, because: S
                 step.wipe = action::erases_data(&spec.erases).then_some(Wipe::FormatData);
                 step.effect = Some(Planned::Unlock {
                     stage: spec.id.clone(),
+                });
+            }
+        }
+        Action::InstallPackage { package } => {
+            if let Some(spec) = family.packages.get(package) {
+                step.title = format!("Install {}", spec.name);
+                step.by_hand.clone_from(&spec.hand);
+                step.stuck_seconds = spec.minutes * 60 * 3;
+                step.reversibility = Reversibility::NoReturn;
+                step.wipe = spec.wipes.then_some(Wipe::Data);
+                step.cable = Cable::Either;
+                step.effect = Some(Planned::InstallPackage {
+                    name: spec.name.clone(),
                 });
             }
         }

@@ -148,6 +148,9 @@ pub struct State {
     /// What exists once.
     #[serde(default)]
     pub backed_up: BackedUp,
+    /// Packages that are still ahead on the way from build to build.
+    #[serde(default)]
+    pub legs_ahead: u8,
     /// Whether something was assumed.
     pub look: Look,
 }
@@ -173,6 +176,7 @@ impl State {
             table: TableRead::NotYet,
             recovery: facts.recovery(),
             backed_up: BackedUp::NotYet,
+            legs_ahead: 0,
             look: Look::Settled,
         }
     }
@@ -232,7 +236,11 @@ impl Goal {
     #[must_use]
     pub fn is_reached(self, state: State) -> bool {
         match self {
-            Self::Unlock => state.lock == Some(Lock::Unlocked) && state.mode == Some(Mode::System),
+            Self::Unlock => {
+                state.lock == Some(Lock::Unlocked)
+                    && state.mode == Some(Mode::System)
+                    && state.legs_ahead == 0
+            }
             Self::TemporaryRecovery => state.mode == Some(Mode::TemporaryRecovery),
             Self::ReadTable => state.table == TableRead::Read,
             Self::BackUp => state.backed_up == BackedUp::Yes,

@@ -2,6 +2,7 @@
 //! [`Effect`]. Each effect has its own evidence list, here and nowhere else; one kind can't be
 //! spent as another.
 //!
+//! * `gates`: what device, maker or seller may have against an unlock
 //! * `unlock`: opening a stage of the lock (`G1`)
 //! * `write`: an image from elsewhere onto a partition (`G4`, and `G3` only to get rights to read)
 //! * `restore`: a partition back from a capture (`G7`)
@@ -10,6 +11,7 @@
 //! screens, and one that turns a complete list into a permit, bound to the unit's hardware identity
 //! and the link's epoch. There is no other way to a permit.
 
+mod gates;
 mod restore;
 mod unlock;
 mod write;
@@ -24,6 +26,7 @@ use crate::family::Family;
 use crate::mode::Mode;
 use crate::rule::Rule;
 
+pub(crate) use gates::wrong_with;
 pub use restore::{RestoreEvidence, Witnessed, mint_restore, restore_items};
 pub use unlock::{Consent, UnlockEvidence, mint_unlock, told, unlock_items, unlock_preparations};
 pub use write::{WriteEvidence, mint_read_route, mint_write, read_route_items, write_items};
@@ -141,8 +144,25 @@ pub enum Cure {
     PutBack,
     /// Read what it costs and type the name.
     Consent,
-    /// Nothing helps here.
+    /// Wait.
+    Wait {
+        /// Until then.
+        until: Moment,
+    },
+    /// Somebody else decides.
+    Ask {
+        /// Who.
+        who: String,
+    },
+    /// Find these packages and put them where they must lie.
+    Fetch {
+        /// Their names.
+        packages: Vec<String>,
+    },
+    /// Nothing helps as things are.
     Nothing,
+    /// Nothing ever helps.
+    Never,
 }
 
 /// One line of an evidence list.

@@ -161,7 +161,15 @@ fn identity(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
 fn role(evidence: &RestoreEvidence<'_>) -> Item {
     let label = &evidence.own.label;
     let (rule, state, text) = match evidence.family.partition(label).map(|spec| spec.role) {
-        Some(Role::DeviceUnique | Role::Recovery | Role::Boot | Role::Os) => (
+        Some(
+            Role::DeviceUnique
+            | Role::Recovery
+            | Role::Boot
+            | Role::Overlay
+            | Role::Verification
+            | Role::RadioFirmware
+            | Role::Os,
+        ) => (
             Rule::S3,
             ItemState::Met,
             format!("{label} may be put back."),
@@ -181,7 +189,7 @@ fn role(evidence: &RestoreEvidence<'_>) -> Item {
             ItemState::Missing,
             format!("{label} starts the device and starts it now: it is left alone."),
         ),
-        Some(Role::Cache) => (
+        Some(Role::Cache | Role::Reserve) => (
             Rule::S3,
             ItemState::Missing,
             format!("{label} is scratch: nothing of it is kept."),

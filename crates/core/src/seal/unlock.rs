@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Moment};
 
+use super::gates::gates;
 use super::{
     Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, by_link, cite,
     in_mode, item, not_known, open_items, ownership,
@@ -40,6 +41,8 @@ pub struct UnlockEvidence<'a> {
     pub keep_safe: &'a KeepSafe,
     /// The battery, judged for the whole sheet.
     pub battery: &'a Battery,
+    /// Now.
+    pub now: Moment,
     /// The consent for this stage on this run, if there is one.
     pub consent: Option<&'a Consent>,
 }
@@ -57,14 +60,15 @@ pub fn told(consequences: &[Consequence]) -> Digest {
 /// What must be there before the sheet of an unlock begins: the evidence of `G1` but the consent.
 #[must_use]
 pub fn unlock_preparations(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
-    vec![
-        ownership(evidence.family, evidence.facts),
-        lock(evidence),
+    let mut items = vec![ownership(evidence.family, evidence.facts), lock(evidence)];
+    items.extend(gates(evidence));
+    items.extend([
         accounts(evidence),
         screen_lock(evidence),
         battery(evidence.family, evidence.facts, evidence.battery),
         keep_safe(evidence),
-    ]
+    ]);
+    items
 }
 
 /// The whole evidence list of `G1`.
@@ -354,6 +358,7 @@ mod tests {
             facts: &facts,
             keep_safe: &bench.keep_safe,
             battery: &battery,
+            now: at(1),
             consent: bench.consent.as_ref(),
         };
         let unit = "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap();

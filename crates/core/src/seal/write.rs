@@ -174,7 +174,17 @@ fn place(evidence: &WriteEvidence<'_>) -> Item {
             ItemState::Missing,
             format!("{label} exists once in the world: it takes its own bytes back and no others."),
         ),
-        Some(Role::BootChain | Role::Boot | Role::Os | Role::UserData | Role::Cache) => (
+        Some(
+            Role::BootChain
+            | Role::Boot
+            | Role::Overlay
+            | Role::Verification
+            | Role::RadioFirmware
+            | Role::Os
+            | Role::UserData
+            | Role::Cache
+            | Role::Reserve,
+        ) => (
             Rule::G4,
             ItemState::Missing,
             format!("Images are not written to {label}."),

@@ -1,0 +1,596 @@
+//! Builds and packages (`U5`, `W1`): the cheapest way to a build that can be unlocked, and back.
+//!
+//! Nodes are builds with what a package may leave behind (partitions exact or not, the enabler in
+//! effect, the lock, the fused rollback index); edges are packages and the unlock itself. So the
+//! whole chain there and back is one shortest path, cheapest by what is missing, then wipes, then
+//! minutes.
+
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, BTreeSet, BinaryHeap};
+
+use serde::Serialize;
+
+use crate::facts::{FactKey, FactValue, Facts};
+use crate::family::{Family, Leaves, Lies, PackageKind, Unlockable};
+
+/// Minutes that the unlock within a chain takes, its first start included.
+const UNLOCK_MINUTES: u32 = 5;
+
+/// One leg of a chain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "leg", rename_all = "kebab-case")]
+pub enum Leg {
+    /// A package is installed.
+    Package {
+        /// Index into the family's packages.
+        index: usize,
+        /// Its name.
+        name: String,
+        /// The build after it.
+        build: String,
+        /// What it takes.
+        minutes: u32,
+        /// Whether it loses the owner's data.
+        wipes: bool,
+        /// Whether it is at hand.
+        here: bool,
+        /// Builds that its first start shuts out (`W1`).
+        closes: Vec<String>,
+    },
+    /// The lock is opened.
+    Unlock {
+        /// The build on which.
+        build: String,
+    },
+}
+
+/// A chain to an unlocked unit on the wanted build.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Chain {
+    /// Its legs in order; the unlock is one of them.
+    pub legs: Vec<Leg>,
+    /// Wipes of the owner's data.
+    pub wipes: u32,
+    /// Minutes.
+    pub minutes: u32,
+    /// Packages that are not at hand, by name.
+    pub missing: Vec<String>,
+    /// Builds that can be reached when it is done.
+    pub reachable: Vec<String>,
+    /// Nodes that the search opened.
+    pub expanded: u32,
+}
+
+impl Chain {
+    /// Packages before the unlock and after it.
+    #[must_use]
+    pub fn packages(&self) -> (Vec<usize>, Vec<usize>) {
+        let at = self
+            .legs
+            .iter()
+            .position(|leg| matches!(leg, Leg::Unlock { .. }));
+        let indices = |legs: &[Leg]| {
+            legs.iter()
+                .filter_map(|leg| match leg {
+                    Leg::Package { index, .. } => Some(*index),
+                    Leg::Unlock { .. } => None,
+                })
+                .collect()
+        };
+        let (before, after) = self.legs.split_at(at.unwrap_or(self.legs.len()));
+        (indices(before), indices(after))
+    }
+}
+
+/// Why there is no chain.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NoChain {
+    /// There would be, were it not for the fused index: nothing changes that.
+    Fused,
+    /// No package is known that leads there.
+    NoPackage,
+}
+
+/// How the present build stands to unlocking (`U5`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Gate {
+    /// The family's builds don't matter, or this one can be unlocked as it is.
+    Open,
+    /// The build is not known.
+    NotKnown,
+    /// The build is none that the family lists.
+    NotListed,
+    /// Through a chain.
+    Chain(Chain),
+    /// Not at all.
+    Shut(NoChain),
+}
+
+/// Judges the present build.
+#[must_use]
+pub fn gate(family: &Family, facts: &Facts) -> Gate {
+    if family
+        .builds
+        .iter()
+        .all(|build| build.unlockable == Unlockable::Yes)
+    {
+        return Gate::Open;
+    }
+    let Some(build) = facts.text(FactKey::Build) else {
+        return Gate::NotKnown;
+    };
+    let Some((at, spec)) = family.build(build) else {
+        return Gate::NotListed;
+    };
+    if spec.unlockable == Unlockable::Yes {
+        return Gate::Open;
+    }
+    let fused = facts
+        .count(FactKey::RollbackIndex)
+        .unwrap_or(0)
+        .max(spec.rollback);
+    match cheapest(family, at, fused, at, &at_hand(family, facts)) {
+        Ok(chain) => Gate::Chain(chain),
+        Err(why) => Gate::Shut(why),
+    }
+}
+
+/// Names of packages that are known to lie where they must.
+fn at_hand(family: &Family, facts: &Facts) -> BTreeSet<String> {
+    let Some(FactValue::Names(names)) = facts.known(FactKey::CardFiles).map(|row| &row.value)
+    else {
+        return BTreeSet::new();
+    };
+    let on_card = |name: &&String| {
+        family
+            .packages
+            .iter()
+            .any(|package| package.name == **name && package.lies == Lies::Card)
+    };
+    names.iter().filter(on_card).cloned().collect()
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+struct Node {
+    build: usize,
+    exact: bool,
+    enabled: bool,
+    unlocked: bool,
+    fused: u32,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord)]
+struct Cost {
+    missing: u32,
+    wipes: u32,
+    minutes: u32,
+}
+
+/// An edge: a package by its index, or the unlock.
+type Edge = Option<usize>;
+
+/// The cheapest chain from `start` (with `fused` burnt in) to an unlocked, untouched `wanted`;
+/// packages named in `here` are at hand, the others would first have to be found.
+///
+/// # Errors
+/// Why there is none.
+pub fn cheapest(
+    family: &Family,
+    start: usize,
+    fused: u32,
+    wanted: usize,
+    here: &BTreeSet<String>,
+) -> Result<Chain, NoChain> {
+    match search(family, start, fused, wanted, here) {
+        Some(chain) => Ok(chain),
+        None if search(family, start, 0, wanted, here).is_some() => Err(NoChain::Fused),
+        None => Err(NoChain::NoPackage),
+    }
+}
+
+fn search(
+    family: &Family,
+    start: usize,
+    fused: u32,
+    wanted: usize,
+    here: &BTreeSet<String>,
+) -> Option<Chain> {
+    let mut by_base: Vec<Vec<usize>> = vec![Vec::new(); family.builds.len()];
+    let mut full = Vec::new();
+    for (index, package) in family.packages.iter().enumerate() {
+        match (package.kind, package.from) {
+            (PackageKind::Full, None) => full.push(index),
+            (_, Some(from)) => by_base.get_mut(from)?.push(index),
+            (_, None) => {}
+        }
+    }
+    let first = Node {
+        build: start,
+        exact: true,
+        enabled: false,
+        unlocked: false,
+        fused,
+    };
+    let mut best: BTreeMap<Node, (Cost, Option<(Node, Edge)>)> = BTreeMap::new();
+    let mut open = BinaryHeap::new();
+    // Whole packages install over anything: what the first node under an index reaches by them, no
+    // later and dearer node reaches cheaper.
+    let mut spread: Vec<(bool, u32)> = Vec::new();
+    best.insert(first, (Cost::default(), None));
+    open.push(Reverse((Cost::default(), first)));
+    let mut expanded = 0;
+    while let Some(Reverse((paid, node))) = open.pop() {
+        if best.get(&node).is_some_and(|(known, _)| *known < paid) {
+            continue;
+        }
+        if node.unlocked && node.exact && node.build == wanted {
+            return Some(chain(family, &best, node, here, expanded));
+        }
+        expanded += 1;
+        let mut reach = |next: Node, edge: Edge, cost: Cost| {
+            let total = Cost {
+                missing: paid.missing + cost.missing,
+                wipes: paid.wipes + cost.wipes,
+                minutes: paid.minutes + cost.minutes,
+            };
+            if best.get(&next).is_none_or(|(known, _)| total < *known) {
+                best.insert(next, (total, Some((node, edge))));
+                open.push(Reverse((total, next)));
+            }
+        };
+        let opens = match family.builds[node.build].unlockable {
+            Unlockable::Yes => true,
+            Unlockable::Enabler => node.enabled,
+            Unlockable::No => false,
+        };
+        if opens && !node.unlocked {
+            let next = Node {
+                unlocked: true,
+                ..node
+            };
+            let cost = Cost {
+                missing: 0,
+                wipes: 1,
+                minutes: UNLOCK_MINUTES,
+            };
+            reach(next, None, cost);
+        }
+        let is_spread = spread
+            .iter()
+            .any(|(unlocked, under)| *unlocked == node.unlocked && *under <= node.fused);
+        if !is_spread {
+            spread.push((node.unlocked, node.fused));
+        }
+        let wide: &[usize] = if is_spread { &[] } else { &full };
+        for &index in by_base[node.build].iter().chain(wide) {
+            let package = &family.packages[index];
+            let target = &family.builds[package.to];
+            let fits = package.kind != PackageKind::Incremental || node.exact;
+            if !fits || target.rollback < node.fused {
+                continue;
+            }
+            let next = Node {
+                build: package.to,
+                exact: package.leaves == Leaves::Exact && package.kind != PackageKind::Enabler,
+                enabled: package.kind == PackageKind::Enabler,
+                unlocked: node.unlocked,
+                fused: node.fused.max(target.rollback),
+            };
+            let cost = Cost {
+                missing: u32::from(!here.contains(&package.name)),
+                wipes: u32::from(package.wipes),
+                minutes: package.minutes,
+            };
+            reach(next, Some(index), cost);
+        }
+    }
+    None
+}
+
+fn chain(
+    family: &Family,
+    best: &BTreeMap<Node, (Cost, Option<(Node, Edge)>)>,
+    end: Node,
+    here: &BTreeSet<String>,
+    expanded: u32,
+) -> Chain {
+    let mut chain = Chain {
+        expanded,
+        ..Chain::default()
+    };
+    let mut node = end;
+    while let Some((_, Some((before, edge)))) = best.get(&node) {
+        chain.legs.push(match edge {
+            None => Leg::Unlock {
+                build: family.builds[node.build].id.clone(),
+            },
+            Some(index) => {
+                let package = &family.packages[*index];
+                let is_here = here.contains(&package.name);
+                if !is_here && !chain.missing.contains(&package.name) {
+                    chain.missing.push(package.name.clone());
+                }
+                Leg::Package {
+                    index: *index,
+                    name: package.name.clone(),
+                    build: family.builds[package.to].id.clone(),
+                    minutes: package.minutes,
+                    wipes: package.wipes,
+                    here: is_here,
+                    closes: family
+                        .builds
+                        .iter()
+                        .filter(|build| (before.fused..node.fused).contains(&build.rollback))
+                        .map(|build| build.id.clone())
+                        .collect(),
+                }
+            }
+        });
+        node = *before;
+    }
+    chain.legs.reverse();
+    chain.missing.reverse();
+    if let Some((cost, _)) = best.get(&end) {
+        (chain.wipes, chain.minutes) = (cost.wipes, cost.minutes);
+    }
+    chain.reachable = family
+        .builds
+        .iter()
+        .filter(|build| build.rollback >= end.fused)
+        .map(|build| build.id.clone())
+        .collect();
+    chain
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::facts::Month;
+    use crate::facts::testing::facts;
+    use crate::family::testing::shipped;
+    use crate::family::{BuildSpec, PackageSpec, Stock};
+    use crate::mode::Mode;
+
+    fn names(chain: &Chain) -> Vec<&str> {
+        chain
+            .legs
+            .iter()
+            .map(|leg| match leg {
+                Leg::Package { name, .. } => name.as_str(),
+                Leg::Unlock { .. } => "unlock",
+            })
+            .collect()
+    }
+
+    fn on_card(files: &str) -> Gate {
+        let known = [
+            (FactKey::Build, "WM1-3.4-2610"),
+            (FactKey::CardFiles, files),
+        ];
+        gate(&shipped("mooring"), &facts(&known))
+    }
+
+    const ALL: &str = "mallet-full-3.1,mallet-3.1-to-3.2,mallet-3.2-to-3.3,mallet-3.3-to-3.4";
+
+    /// Written down nowhere: down, enabler, unlock, the whole package once more since the enabler
+    /// leaves partitions inexact, then the incrementals one by one.
+    #[test]
+    fn the_whole_chain_there_and_back_is_found() {
+        let Gate::Chain(chain) = on_card(ALL) else {
+            panic!("a chain")
+        };
+        assert_eq!(
+            names(&chain),
+            [
+                "mallet-full-3.1",
+                "mallet-enabler-3.1",
+                "unlock",
+                "mallet-full-3.1",
+                "mallet-3.1-to-3.2",
+                "mallet-3.2-to-3.3",
+                "mallet-3.3-to-3.4"
+            ]
+        );
+        assert_eq!(
+            chain.missing,
+            ["mallet-enabler-3.1"],
+            "named, to be fetched"
+        );
+        assert_eq!((chain.wipes, chain.minutes), (3, 9 + 2 + 5 + 9 + 6 + 5 + 5));
+        assert!(chain.reachable.contains(&"WM1-4.0-2612".to_owned()));
+        assert_eq!(chain.packages(), (vec![0, 1], vec![0, 2, 3, 4]));
+    }
+
+    #[test]
+    fn the_next_generation_closes_the_door_for_good() {
+        let known = [(FactKey::Build, "WM1-4.0-2612")];
+        assert_eq!(
+            gate(&shipped("mooring"), &facts(&known)),
+            Gate::Shut(NoChain::Fused)
+        );
+        let known = [
+            (FactKey::Build, "WM1-3.4-2610"),
+            (FactKey::RollbackIndex, "1"),
+        ];
+        assert_eq!(
+            gate(&shipped("mooring"), &facts(&known)),
+            Gate::Shut(NoChain::Fused)
+        );
+    }
+
+    #[test]
+    fn a_build_that_is_not_known_or_not_listed_is_told_apart() {
+        let family = shipped("mooring");
+        assert_eq!(gate(&family, &facts(&[])), Gate::NotKnown);
+        let other = facts(&[(FactKey::Build, "TH5.8.3.261104")]);
+        assert_eq!(gate(&family, &other), Gate::NotListed);
+        assert_eq!(gate(&shipped("saltern"), &facts(&[])), Gate::Open);
+    }
+
+    fn build(id: usize, unlockable: Unlockable, rollback: u32) -> BuildSpec {
+        BuildSpec {
+            id: format!("b{id}"),
+            patch: Month::new(2026, 1).unwrap(),
+            generation: 1,
+            unlockable,
+            rollback,
+            stock: Stock::Published,
+            note: String::new(),
+        }
+    }
+
+    fn package(
+        id: usize,
+        kind: PackageKind,
+        from: Option<usize>,
+        to: usize,
+        minutes: u32,
+        wipes: bool,
+    ) -> PackageSpec {
+        PackageSpec {
+            name: format!("p{id}"),
+            kind,
+            to,
+            from,
+            mode: Mode::StockRecovery,
+            ends_in: Mode::System,
+            minutes,
+            wipes,
+            leaves: Leaves::Exact,
+            lies: Lies::Card,
+            hand: String::new(),
+        }
+    }
+
+    /// The cheapest cost by trying every sequence without a repeated node.
+    fn exhaustive(
+        family: &Family,
+        node: Node,
+        wanted: usize,
+        seen: &mut Vec<Node>,
+    ) -> Option<Cost> {
+        if node.unlocked && node.exact && node.build == wanted {
+            return Some(Cost::default());
+        }
+        seen.push(node);
+        let mut edges = Vec::new();
+        let unlockable = family.builds[node.build].unlockable;
+        if !node.unlocked
+            && (unlockable == Unlockable::Yes || unlockable == Unlockable::Enabler && node.enabled)
+        {
+            edges.push((
+                Node {
+                    unlocked: true,
+                    ..node
+                },
+                Cost {
+                    missing: 0,
+                    wipes: 1,
+                    minutes: UNLOCK_MINUTES,
+                },
+            ));
+        }
+        for one in &family.packages {
+            let rollback = family.builds[one.to].rollback;
+            let fits = one.from.is_none_or(|from| from == node.build)
+                && (one.kind != PackageKind::Incremental || node.exact)
+                && rollback >= node.fused;
+            if fits {
+                let next = Node {
+                    build: one.to,
+                    exact: one.kind != PackageKind::Enabler,
+                    enabled: one.kind == PackageKind::Enabler,
+                    unlocked: node.unlocked,
+                    fused: node.fused.max(rollback),
+                };
+                edges.push((
+                    next,
+                    Cost {
+                        missing: 1,
+                        wipes: u32::from(one.wipes),
+                        minutes: one.minutes,
+                    },
+                ));
+            }
+        }
+        let mut cheapest: Option<Cost> = None;
+        for (next, cost) in edges {
+            if seen.contains(&next) {
+                continue;
+            }
+            if let Some(rest) = exhaustive(family, next, wanted, seen) {
+                let total = Cost {
+                    missing: cost.missing + rest.missing,
+                    wipes: cost.wipes + rest.wipes,
+                    minutes: cost.minutes + rest.minutes,
+                };
+                cheapest = Some(cheapest.map_or(total, |known| known.min(total)));
+            }
+        }
+        seen.pop();
+        cheapest
+    }
+
+    proptest! {
+        #[test]
+        fn as_cheap_as_trying_everything(
+            kinds in prop::collection::vec(0..3usize, 3),
+            rollbacks in prop::collection::vec(0..2u32, 3),
+            edges in prop::collection::vec((0..3usize, 0..3usize, 0..3usize, 1..20u32, any::<bool>()), 0..6),
+            start in 0..3usize, wanted in 0..3usize,
+        ) {
+            let mut family = shipped("mooring");
+            let gates = [Unlockable::Yes, Unlockable::Enabler, Unlockable::No];
+            family.builds = (0..3).map(|n| build(n, gates[kinds[n]], rollbacks[n])).collect();
+            family.packages = edges.iter().enumerate().map(|(n, (kind, from, to, minutes, wipes))| match kind {
+                0 => package(n, PackageKind::Full, None, *to, *minutes, *wipes),
+                1 => package(n, PackageKind::Incremental, Some(*from), *to, *minutes, *wipes),
+                _ => package(n, PackageKind::Enabler, Some(*from), *from, *minutes, *wipes),
+            }).collect();
+            let fused = rollbacks[start];
+            let found = cheapest(&family, start, fused, wanted, &BTreeSet::new()).ok();
+            let first = Node { build: start, exact: true, enabled: false, unlocked: false, fused };
+            let tried = exhaustive(&family, first, wanted, &mut Vec::new());
+            prop_assert_eq!(found.map(|chain| (chain.wipes, chain.minutes)), tried.map(|cost| (cost.wipes, cost.minutes)));
+        }
+    }
+
+    /// Twenty thousand builds in a row with whole packages to each: each node is opened once, and
+    /// whole packages are spread once under each index.
+    #[test]
+    fn many_builds_open_each_node_at_most_twice() {
+        let mut family = shipped("mooring");
+        let count = 2_000;
+        family.builds = (0..count)
+            .map(|n| {
+                build(
+                    n,
+                    if n == 0 {
+                        Unlockable::Yes
+                    } else {
+                        Unlockable::No
+                    },
+                    0,
+                )
+            })
+            .collect();
+        family.packages = (0..count)
+            .map(|n| package(n, PackageKind::Full, None, n, 9, true))
+            .chain((1..count).map(|n| {
+                package(
+                    count + n,
+                    PackageKind::Incremental,
+                    Some(n - 1),
+                    n,
+                    1,
+                    false,
+                )
+            }))
+            .collect();
+        let chain = cheapest(&family, count - 1, 0, count - 1, &BTreeSet::new()).unwrap();
+        assert_eq!(names(&chain).len(), 3, "{chain:?}");
+        assert!(chain.expanded <= 2 * 2_000, "{}", chain.expanded);
+    }
+}

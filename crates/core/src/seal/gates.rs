@@ -1,0 +1,537 @@
+//! What the device, its maker or a seller may have against an unlock: the part of `G1` that is not
+//! preparation (`U1` to `U5`, `U8`, `U10`). Each line gives what would change it.
+
+use veritope_wire::Moment;
+
+use super::unlock::UnlockEvidence;
+use super::{Cure, Item, ItemState, cite, item, not_known};
+use crate::builds::{self, Gate, NoChain};
+use crate::facts::equipment::{Check, EquipmentId, Suspect};
+use crate::facts::{FactKey, FactValue, Facts};
+use crate::family::{Again, CarrierRule, Family, HiddenUntil, Method, ToggleSpec};
+use crate::mode::Mode;
+use crate::rule::Rule;
+
+const HOUR_MS: i64 = 3_600_000;
+
+/// The lines of all gates that this family has.
+pub(super) fn gates(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
+    let (family, facts) = (evidence.family, evidence.facts);
+    let mut items = Vec::new();
+    items.extend(service_screen(family, facts));
+    items.extend(relocked(family, facts));
+    items.extend(build(family, facts));
+    items.extend(toggle(family, facts, evidence.now));
+    items.extend(token(family, facts));
+    items.extend(answers(family, facts));
+    items
+}
+
+fn missing(rule: Rule, text: impl Into<String>, cure: Cure, facts: &Facts, key: FactKey) -> Item {
+    Item {
+        cure: Some(cure),
+        ..item(rule, ItemState::Missing, text, cite(facts, key))
+    }
+}
+
+fn met(rule: Rule, text: impl Into<String>, facts: &Facts, key: FactKey) -> Item {
+    item(rule, ItemState::Met, text, cite(facts, key))
+}
+
+fn service_screen(family: &Family, facts: &Facts) -> Option<Item> {
+    family.service_screen.as_ref()?;
+    let key = FactKey::ServiceAllowed;
+    Some(match facts.choice(key) {
+        Some("yes") => met(Rule::U3, "The service screen allows it.", facts, key),
+        Some(_) => missing(
+            Rule::U3,
+            "The service screen says that unlocking is not allowed on this unit.",
+            Cure::Never,
+            facts,
+            key,
+        ),
+        None => not_known(
+            family,
+            facts,
+            Rule::U3,
+            key,
+            "Does the service screen allow it?",
+        ),
+    })
+}
+
+fn relocked(family: &Family, facts: &Facts) -> Option<Item> {
+    if family.relock.again != Again::Never {
+        return None;
+    }
+    let key = FactKey::Relocked;
+    Some(match facts.choice(key) {
+        Some("no") => met(Rule::U10, "It was never locked again.", facts, key),
+        Some(_) => missing(
+            Rule::U10,
+            "It was unlocked once and locked again; this family never unlocks a second time.",
+            Cure::Never,
+            facts,
+            key,
+        ),
+        None => not_known(
+            family,
+            facts,
+            Rule::U10,
+            key,
+            "Was it unlocked before and locked again?",
+        ),
+    })
+}
+
+fn build(family: &Family, facts: &Facts) -> Option<Item> {
+    let key = FactKey::Build;
+    let gated = family
+        .builds
+        .iter()
+        .any(|build| build.unlockable != crate::family::Unlockable::Yes);
+    if !gated {
+        return None;
+    }
+    Some(match builds::gate(family, facts) {
+        Gate::Open => met(Rule::U5, "This build can be unlocked.", facts, key),
+        Gate::NotKnown => not_known(family, facts, Rule::U5, key, "Which build runs on it?"),
+        Gate::NotListed => Item {
+            text:
+                "This build is none that the family lists: read it again, or add it to the family."
+                    .to_owned(),
+            ..not_known(family, facts, Rule::U5, key, "")
+        },
+        Gate::Shut(NoChain::Fused) => missing(
+            Rule::W1,
+            "Its rollback index is fused above every build that can be unlocked.",
+            Cure::Never,
+            facts,
+            key,
+        ),
+        Gate::Shut(NoChain::NoPackage) => missing(
+            Rule::U5,
+            "This build can't be unlocked, and no known package leads to one that can and back.",
+            Cure::Nothing,
+            facts,
+            key,
+        ),
+        Gate::Chain(chain) if chain.missing.is_empty() => met(
+            Rule::U5,
+            format!(
+                "This build can't be unlocked itself; {} packages lead to one that can and back, {} minutes and {} wipes in all.",
+                chain.legs.len() - 1,
+                chain.minutes,
+                chain.wipes
+            ),
+            facts,
+            key,
+        ),
+        Gate::Chain(_) if facts.known(FactKey::CardFiles).is_none() => not_known(
+            family,
+            facts,
+            Rule::U5,
+            FactKey::CardFiles,
+            "This build can't be unlocked itself; the way there and back takes packages. Which are on the card?",
+        ),
+        Gate::Chain(chain) => missing(
+            Rule::U5,
+            format!(
+                "This build can't be unlocked itself. The way there and back ({} minutes, {} wipes) lacks {}.",
+                chain.minutes,
+                chain.wipes,
+                chain.missing.join(", ")
+            ),
+            Cure::Fetch {
+                packages: chain.missing,
+            },
+            facts,
+            key,
+        ),
+    })
+}
+
+fn toggle(family: &Family, facts: &Facts, now: Moment) -> Option<Item> {
+    if family.main_stages().all(|stage| !stage.needs_toggle) {
+        return None;
+    }
+    let spec = family.toggle.as_ref()?;
+    let key = FactKey::Toggle;
+    Some(match facts.choice(key) {
+        Some("on") => met(Rule::U1, "The unlock switch is on.", facts, key),
+        Some("off") => Item {
+            minutes: Some(spec.minutes),
+            ..missing(
+                Rule::U1,
+                "The unlock switch is off.",
+                Cure::DoThenType {
+                    key,
+                    instruction: spec.hand.clone(),
+                },
+                facts,
+                key,
+            )
+        },
+        Some("greyed") => greyed(family, facts),
+        Some("absent") => absent(family, spec, facts, now),
+        Some(_) => Item {
+            text:
+                "The switch is on and can't be moved, as after an unlock: look at the lock again."
+                    .to_owned(),
+            cure: Some(look_at(family, FactKey::Lock)),
+            ..not_known(family, facts, Rule::U1, key, "")
+        },
+        None => not_known(
+            family,
+            facts,
+            Rule::U1,
+            key,
+            "How does the unlock switch in the settings read?",
+        ),
+    })
+}
+
+fn look_at(family: &Family, key: FactKey) -> Cure {
+    let place = family.place(key);
+    Cure::TypeFact {
+        key,
+        place: place.map_or_else(String::new, |place| place.place.clone()),
+    }
+}
+
+/// A greyed switch: carrier, unpaid, managed, or already unlocked (`U1`); told apart in this order.
+fn greyed(family: &Family, facts: &Facts) -> Item {
+    let choice = |key| facts.choice(key);
+    if choice(FactKey::Bought) == Some("carrier")
+        && let Some(carrier) = &family.carrier
+    {
+        let cure = match carrier.toggle {
+            CarrierRule::Never => Cure::Never,
+            CarrierRule::OnRequest => Cure::Ask {
+                who: "the carrier that sold it".to_owned(),
+            },
+        };
+        let text = format!(
+            "The switch is greyed, and a carrier sold it. {}",
+            carrier.reason
+        );
+        return missing(Rule::K6, text, cure, facts, FactKey::Bought);
+    }
+    let ask = |text: &str, who: &str, key| {
+        let cure = Cure::Ask {
+            who: who.to_owned(),
+        };
+        missing(Rule::U1, text, cure, facts, key)
+    };
+    let question = |key, text| not_known(family, facts, Rule::U1, key, text);
+    match (
+        choice(FactKey::Bought),
+        choice(FactKey::Paid),
+        choice(FactKey::Managed),
+    ) {
+        (None, ..) => question(
+            FactKey::Bought,
+            "The switch is greyed. Who sold it, a carrier or the open market?",
+        ),
+        (_, Some("no"), _) => ask(
+            "The switch is greyed, and it is not paid off.",
+            "the seller, about the rest of the price",
+            FactKey::Paid,
+        ),
+        (_, _, Some("yes")) => ask(
+            "The switch is greyed, and an employer or school manages it.",
+            "whoever manages it",
+            FactKey::Managed,
+        ),
+        (_, None, _) => question(FactKey::Paid, "The switch is greyed. Is it paid off?"),
+        (_, _, None) => question(
+            FactKey::Managed,
+            "The switch is greyed. Does an employer or school manage it?",
+        ),
+        _ => ask(
+            "The switch is greyed, though it is paid off and not managed: if the lock really is closed, only the maker knows why.",
+            "the maker",
+            FactKey::Toggle,
+        ),
+    }
+}
+
+/// A switch that is not there (`U2`): the quick cure first, then the wait, whose end is a moment.
+fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Item {
+    if spec.hidden_until == HiddenUntil::Nothing {
+        return Item {
+            text: "This family never hides the switch: look for it again.".to_owned(),
+            cure: Some(look_at(family, FactKey::Toggle)),
+            ..not_known(family, facts, Rule::U2, FactKey::Toggle, "")
+        };
+    }
+    match facts.choice(FactKey::AskedUpdates) {
+        None => {
+            return not_known(
+                family,
+                facts,
+                Rule::U2,
+                FactKey::AskedUpdates,
+                "The switch is not there. Was it made to ask for updates?",
+            );
+        }
+        Some("yes") => {}
+        Some(_) => {
+            return Item {
+                minutes: Some(spec.quick_minutes),
+                state: ItemState::Unknown,
+                ..missing(
+                    Rule::U2,
+                    "The switch is not there, and it never asked for updates: until it has, the moment is not known.",
+                    Cure::DoThenType {
+                        key: FactKey::AskedUpdates,
+                        instruction: spec.quick_cure.clone(),
+                    },
+                    facts,
+                    FactKey::AskedUpdates,
+                )
+            };
+        }
+    }
+    let Some(first) = facts.moment(FactKey::FirstOnline) else {
+        return not_known(
+            family,
+            facts,
+            Rule::U2,
+            FactKey::FirstOnline,
+            "The switch is not there yet. When was it first online?",
+        );
+    };
+    let off_hours = if spec.off_hours_count {
+        0
+    } else {
+        match facts.count(FactKey::OffHours) {
+            Some(hours) => hours,
+            None => {
+                return not_known(
+                    family,
+                    facts,
+                    Rule::U2,
+                    FactKey::OffHours,
+                    "Hours switched off don't count on this family. How many were there since it was first online?",
+                );
+            }
+        }
+    };
+    let hours = i64::from(spec.wait_hours) + i64::from(off_hours);
+    let until = Moment::from_ms(first.ms().saturating_add(hours * HOUR_MS)).unwrap_or(first);
+    let cited = [FactKey::Toggle, FactKey::AskedUpdates, FactKey::FirstOnline]
+        .into_iter()
+        .flat_map(|key| cite(facts, key))
+        .collect();
+    if now < until {
+        Item {
+            cure: Some(Cure::Wait { until }),
+            ..item(
+                Rule::U2,
+                ItemState::Missing,
+                format!(
+                    "The switch appears {} h after it was first online; that moment is still ahead.",
+                    spec.wait_hours
+                ),
+                cited,
+            )
+        }
+    } else {
+        Item {
+            cure: Some(look_at(family, FactKey::Toggle)),
+            minutes: Some(spec.minutes.max(1)),
+            ..item(
+                Rule::U2,
+                ItemState::Unknown,
+                "The wait is over: look for the switch again.",
+                cited,
+            )
+        }
+    }
+}
+
+fn token(family: &Family, facts: &Facts) -> Vec<Item> {
+    let Some(spec) = &family.token else {
+        return Vec::new();
+    };
+    if family
+        .main_stages()
+        .all(|stage| stage.method != Method::Token)
+    {
+        return Vec::new();
+    }
+    if facts.choice(FactKey::Token) == Some("in-hand") {
+        let text = "The token has come; it opens this unit and no other.";
+        return vec![met(Rule::U4, text, facts, FactKey::Token)];
+    }
+    let mut items = vec![equipment(family, facts)];
+    for (key, have, lack, question) in [
+        (
+            FactKey::PortalAccount,
+            "There is an account at the portal.",
+            "An account at the portal is needed; the owner makes it and keeps its login.",
+            "Is there an account at the maker's portal?",
+        ),
+        (
+            FactKey::PortalAgreed,
+            "The portal's agreement is accepted.",
+            "The owner reads the portal's agreement and accepts it there.",
+            "Is the portal's agreement accepted?",
+        ),
+    ] {
+        items.push(match facts.choice(key) {
+            Some("yes") => met(Rule::U4, have, facts, key),
+            Some(_) => Item {
+                minutes: family.place(key).map(|place| place.minutes),
+                ..missing(
+                    Rule::U4,
+                    lack,
+                    Cure::DoThenType {
+                        key,
+                        instruction: lack.to_owned(),
+                    },
+                    facts,
+                    key,
+                )
+            },
+            None => not_known(family, facts, Rule::U4, key, question),
+        });
+    }
+    items.push(missing(
+        Rule::U4,
+        format!(
+            "The token comes by mail from {}, usually within {} h of asking.",
+            spec.portal, spec.mail_hours
+        ),
+        Cure::Ask {
+            who: spec.portal.clone(),
+        },
+        facts,
+        FactKey::Token,
+    ));
+    items
+}
+
+/// The equipment ID as the portal wants it: it must be right, and a wrong one is told with what is
+/// known about where (`K3`).
+fn equipment(family: &Family, facts: &Facts) -> Item {
+    let key = FactKey::EquipmentId;
+    let Some(row) = facts.known(key) else {
+        return not_known(
+            family,
+            facts,
+            Rule::K3,
+            key,
+            "The portal asks for the equipment ID. How does it read?",
+        );
+    };
+    let FactValue::Equipment(id) = &row.value else {
+        return not_known(
+            family,
+            facts,
+            Rule::K3,
+            key,
+            "How does the equipment ID read?",
+        );
+    };
+    match wrong_with(family, id) {
+        None if *id != EquipmentId::None => met(Rule::K3, "The equipment ID is sound.", facts, key),
+        problem => Item {
+            text: problem
+                .unwrap_or_else(|| "The portal takes no unit without an equipment ID.".to_owned()),
+            ..not_known(family, facts, Rule::K3, key, "")
+        },
+    }
+}
+
+/// What is wrong with an equipment ID of this family, in one or two sentences; never a guess at the
+/// right one beyond what the family's list and the digits show.
+pub(crate) fn wrong_with(family: &Family, id: &EquipmentId) -> Option<String> {
+    let codes = family
+        .equipment
+        .as_ref()
+        .map_or(&[][..], |spec| &spec.type_codes);
+    let place = match id.misread_type_code(codes) {
+        Some(Suspect::TypeCode {
+            position,
+            found,
+            expected,
+        }) => Some(format!(
+            "digit {position} reads {found}, where this family's type code has {expected}"
+        )),
+        _ => None,
+    };
+    let swaps: Vec<String> = id
+        .swaps()
+        .iter()
+        .filter_map(|suspect| match suspect {
+            Suspect::Swap { position } => Some(format!("{position} and {}", position + 1)),
+            _ => None,
+        })
+        .collect();
+    match (id.check(), place) {
+        (Check::Wrong, Some(place)) => Some(format!(
+            "The equipment ID fails its check digit, and {place}. Read it again."
+        )),
+        (Check::Wrong, None) if swaps.is_empty() => Some(
+            "The equipment ID fails its check digit: something is wrong, and nothing tells where. Read it again."
+                .to_owned(),
+        ),
+        (Check::Wrong, None) => Some(format!(
+            "The equipment ID fails its check digit. Perhaps two neighbours are swapped (digits {}), perhaps one digit anywhere is wrong. Read it again.",
+            swaps.join("; ")
+        )),
+        (_, Some(place)) => Some(format!("{}. Read it again.", capital(&place))),
+        (Check::Fits | Check::NoCheckDigit, None) => None,
+    }
+}
+
+fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |first| {
+        first.to_uppercase().chain(chars).collect()
+    })
+}
+
+/// The computer side (`U8`): asked where the family says how to find out.
+fn answers(family: &Family, facts: &Facts) -> Option<Item> {
+    let key = FactKey::AnswersBootloader;
+    let place = family.place(key)?;
+    let stage = family.main_stages().next()?;
+    if stage.mode == Mode::System {
+        return None;
+    }
+    let mode = stage.mode.shown();
+    Some(match facts.choice(key) {
+        Some("yes") => met(
+            Rule::U8,
+            format!("It has answered this computer in {mode}."),
+            facts,
+            key,
+        ),
+        Some(_) => Item {
+            minutes: Some(place.minutes),
+            ..missing(
+                Rule::U8,
+                format!("It did not answer this computer in {mode}."),
+                Cure::DoThenType {
+                    key,
+                    instruction: format!(
+                        "Another cable, another port, the driver for {mode}; then again: {}",
+                        place.place
+                    ),
+                },
+                facts,
+                key,
+            )
+        },
+        None => not_known(
+            family,
+            facts,
+            Rule::U8,
+            key,
+            &format!("Does it answer this computer in {mode}? Nothing is lost by looking."),
+        ),
+    })
+}

@@ -1,0 +1,120 @@
+//! The next check: the unknown fact that decides most per minute. Each answer that it could have is
+//! supposed in turn and the unit judged anew; what a check decides is how many of the open lines no
+//! longer ask, on average over its answers. An answer that settles the whole question answers all.
+
+use serde::Serialize;
+use veritope_wire::Moment;
+
+use super::Settled;
+use crate::facts::{FactKey, FactKind, FactValue, Facts, Reading};
+use crate::family::Family;
+use crate::seal::{Cure, Item, ItemState};
+
+/// The check that would decide most for the time it takes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct NextCheck {
+    /// Which fact.
+    pub key: FactKey,
+    /// Words for it.
+    pub title: String,
+    /// Where it stands on this family.
+    pub place: String,
+    /// Minutes it takes.
+    pub minutes: u32,
+    /// Hundredths of open lines that it answers, on average over its answers.
+    pub decides_percent: u32,
+    /// Answers of it that would settle the whole question.
+    pub settling_answers: u32,
+}
+
+pub(super) fn next_check(
+    family: &Family,
+    facts: &Facts,
+    now: Moment,
+    items: &[Item],
+    judged: impl Fn(&Facts) -> (Vec<Item>, Settled),
+) -> Option<NextCheck> {
+    let unknown = |items: &[Item]| {
+        items
+            .iter()
+            .filter(|i| i.state == ItemState::Unknown)
+            .count()
+    };
+    let open = unknown(items);
+    let mut best: Option<(u64, NextCheck)> = None;
+    for item in items.iter().filter(|item| item.state == ItemState::Unknown) {
+        let Some(Cure::TypeFact { key, place }) = &item.cure else {
+            continue;
+        };
+        if best.as_ref().is_some_and(|(_, known)| known.key == *key) {
+            continue;
+        }
+        let answers = answers(*key, family, now);
+        let mut decided = 0;
+        let mut settling = 0;
+        for answer in &answers {
+            let supposed = facts.supposing(*key, answer.clone(), now);
+            let (after, settled) = judged(&supposed);
+            if settled == Settled::Yes {
+                settling += 1;
+                decided += items.len();
+            } else {
+                decided += open.saturating_sub(unknown(&after));
+            }
+        }
+        // A fact that nobody can suppose an answer to still answers its own line.
+        let decides_percent = match answers.len() {
+            0 => 100,
+            count => decided * 100 / count,
+        };
+        let minutes = family
+            .place(*key)
+            .map_or(item.minutes.unwrap_or(1), |place| place.minutes)
+            .max(1);
+        let gain = decides_percent as u64 * 60 / u64::from(minutes);
+        if best.as_ref().is_none_or(|(known, _)| gain > *known) {
+            let check = NextCheck {
+                key: *key,
+                title: key.spec().title.to_owned(),
+                place: place.clone(),
+                minutes,
+                decides_percent: u32::try_from(decides_percent).unwrap_or(u32::MAX),
+                settling_answers: settling,
+            };
+            best = Some((gain, check));
+        }
+    }
+    debug_assert!(
+        best.as_ref().is_none_or(
+            |(_, check)| !matches!(facts.get(check.key), Reading::Known(_))
+                || check.key == FactKey::EquipmentId
+                || check.key == FactKey::Toggle
+                || check.key == FactKey::Build
+                || check.key == FactKey::Lock
+        ),
+        "only a doubtful fact is asked again"
+    );
+    best.map(|(_, check)| check)
+}
+
+/// Answers that a fact could have, as far as they make a difference.
+fn answers(key: FactKey, family: &Family, now: Moment) -> Vec<FactValue> {
+    match key.spec().kind {
+        FactKind::Choice(options) => options.iter().map(|o| FactValue::Choice(o.id)).collect(),
+        FactKind::Percent => [10, 100].map(FactValue::Percent).into(),
+        FactKind::Count(_) => [0, 1].map(FactValue::Count).into(),
+        FactKind::Moment => {
+            let long_ago = Moment::from_ms(now.ms() - 1000 * 3_600_000).unwrap_or(now);
+            [now, long_ago].map(FactValue::Moment).into()
+        }
+        FactKind::Text if key == FactKey::Build => {
+            let ids = family.builds.iter().map(|build| build.id.clone());
+            ids.map(FactValue::Text).collect()
+        }
+        FactKind::Names => {
+            let all = family.packages.iter().map(|one| one.name.clone()).collect();
+            vec![FactValue::Names(Vec::new()), FactValue::Names(all)]
+        }
+        _ => Vec::new(),
+    }
+}

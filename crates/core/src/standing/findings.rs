@@ -1,0 +1,257 @@
+//! What is odd about the facts themselves (`K1` to `K7`). A finding is no refusal: it says what to
+//! read again, or what is lost already.
+
+use serde::Serialize;
+
+use crate::facts::equipment::EquipmentId;
+use crate::facts::{CitedFact, FactKey, FactValue, Facts, Reading};
+use crate::family::Family;
+use crate::rule::Rule;
+use crate::seal::wrong_with;
+
+/// How much a finding weighs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Level {
+    /// Good to know.
+    Note,
+    /// Read it again before relying on it.
+    Doubtful,
+    /// Something is lost already, before anything was done here.
+    FoundLost,
+}
+
+/// A finding.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Finding {
+    /// The rule behind it.
+    pub rule: Rule,
+    /// How much it weighs.
+    pub level: Level,
+    /// In one or two sentences.
+    pub text: String,
+    /// The facts it rests on.
+    pub facts: Vec<CitedFact>,
+}
+
+/// Everything that is odd, the heaviest first.
+pub(super) fn findings(family: &Family, facts: &Facts) -> Vec<Finding> {
+    let mut all: Vec<Finding> = [
+        identity_lost(family, facts),
+        variant_stranger(family, facts),
+        build_and_patch(family, facts),
+        version_jump(family, facts),
+        second_id(family, facts),
+        intake(facts),
+    ]
+    .into_iter()
+    .flatten()
+    .chain(placeholders(family, facts))
+    .chain(equipment(family, facts))
+    .chain(contradictions(facts))
+    .collect();
+    all.sort_by_key(|finding| std::cmp::Reverse(finding.level));
+    all
+}
+
+fn finding(
+    rule: Rule,
+    level: Level,
+    text: impl Into<String>,
+    cited: &[&Facts],
+    keys: &[FactKey],
+) -> Finding {
+    let rows = keys
+        .iter()
+        .flat_map(|key| cited.iter().filter_map(|facts| facts.known(*key)));
+    Finding {
+        rule,
+        level,
+        text: text.into(),
+        facts: rows.map(CitedFact::from).collect(),
+    }
+}
+
+/// Found lost (`B5`): told before anything is written, so that nobody thinks it was us.
+fn identity_lost(family: &Family, facts: &Facts) -> Option<Finding> {
+    let has_radio = family.equipment.as_ref().is_some_and(|spec| spec.count > 0);
+    let shows_none = matches!(
+        facts.known(FactKey::EquipmentId).map(|row| &row.value),
+        Some(FactValue::Equipment(EquipmentId::None))
+    );
+    let no_signal = facts.choice(FactKey::WorksIdentity) == Some("no");
+    (has_radio && (shows_none || no_signal)).then(|| {
+        finding(
+            Rule::B5,
+            Level::FoundLost,
+            "The unit shows no equipment ID as it arrives. Its radio identity may be lost already, before anything was written here: tell the owner now, and capture what is there before anything else.",
+            &[facts],
+            &[FactKey::EquipmentId, FactKey::WorksIdentity],
+        )
+    })
+}
+
+fn variant_stranger(family: &Family, facts: &Facts) -> Option<Finding> {
+    let code = facts.text(FactKey::ModelCode)?;
+    if family.variants.is_empty() || family.variant(code).is_some() {
+        return None;
+    }
+    let known: Vec<&str> = family.variants.iter().map(|v| v.code.as_str()).collect();
+    Some(finding(
+        Rule::M2,
+        Level::Doubtful,
+        format!(
+            "{code} is no model code of {} ({}): every letter counts, read it again.",
+            family.name(),
+            known.join(", ")
+        ),
+        &[facts],
+        &[FactKey::ModelCode],
+    ))
+}
+
+/// `K1`: the date in the build string against the patch month.
+fn build_and_patch(family: &Family, facts: &Facts) -> Option<Finding> {
+    let build = facts.text(FactKey::Build)?;
+    let keys = [FactKey::Build, FactKey::Patch];
+    let pattern = family.build_string.as_ref()?;
+    let Some(groups) = pattern.read(build) else {
+        return Some(finding(
+            Rule::K1,
+            Level::Doubtful,
+            format!(
+                "{build} is not made up as build strings of {} are ({}): read it again.",
+                family.name(),
+                pattern.text()
+            ),
+            &[facts],
+            &keys[..1],
+        ));
+    };
+    let FactValue::Month(patch) = facts.known(FactKey::Patch)?.value else {
+        return None;
+    };
+    let date = groups.month.filter(|date| *date != patch)?;
+    Some(finding(
+        Rule::K1,
+        Level::Doubtful,
+        format!("The build string says {date}, the patch month {patch}: read both again."),
+        &[facts],
+        &keys,
+    ))
+}
+
+/// `K2`: a version whose part jumps against every build that the family lists.
+fn version_jump(family: &Family, facts: &Facts) -> Option<Finding> {
+    let pattern = family.build_string.as_ref()?;
+    let found = pattern.read(facts.text(FactKey::Build)?)?.version?;
+    let mut known = family
+        .builds
+        .iter()
+        .filter_map(|build| pattern.read(&build.id)?.version)
+        .peekable();
+    known.peek()?;
+    let part = known
+        .map(|version| found.jump(&version))
+        .reduce(Option::and)
+        .flatten()?;
+    Some(finding(
+        Rule::K2,
+        Level::Doubtful,
+        format!(
+            "Part {part} of version {found} is ten times what any known build has: read it again."
+        ),
+        &[facts],
+        &[FactKey::Build],
+    ))
+}
+
+fn equipment(family: &Family, facts: &Facts) -> Vec<Finding> {
+    [FactKey::EquipmentId, FactKey::EquipmentId2]
+        .into_iter()
+        .filter_map(|key| {
+            let FactValue::Equipment(id) = &facts.known(key)?.value else {
+                return None;
+            };
+            let text = wrong_with(family, id)?;
+            Some(finding(Rule::K3, Level::Doubtful, text, &[facts], &[key]))
+        })
+        .collect()
+}
+
+/// Two radios, two IDs (`K3`): a second one that repeats the first was typed from the same line.
+fn second_id(_: &Family, facts: &Facts) -> Option<Finding> {
+    let keys = [FactKey::EquipmentId, FactKey::EquipmentId2];
+    let [first, second] = keys.map(|key| facts.known(key));
+    let (first, second) = (first?, second?);
+    let is_none = first.value == FactValue::Equipment(EquipmentId::None);
+    (first.value == second.value && !is_none).then(|| {
+        finding(
+            Rule::K3,
+            Level::Doubtful,
+            "Both equipment IDs are the same; two radios have two.",
+            &[facts],
+            &keys,
+        )
+    })
+}
+
+/// `K4`: a placeholder is *missing*, never an identity.
+fn placeholders(family: &Family, facts: &Facts) -> Vec<Finding> {
+    family
+        .identifiers
+        .iter()
+        .filter_map(|id| {
+            let row = facts.known(id.key)?;
+            if !family.is_placeholder(id.key, &row.value.exact()) {
+                return None;
+            }
+            let title = id.key.spec().title;
+            let text = format!(
+                "{title} reads a placeholder: it counts as missing and identifies nothing."
+            );
+            Some(finding(
+                Rule::K4,
+                Level::Doubtful,
+                text,
+                &[facts],
+                &[id.key],
+            ))
+        })
+        .collect()
+}
+
+fn contradictions(facts: &Facts) -> Vec<Finding> {
+    FactKey::ALL
+        .iter()
+        .filter_map(|&key| match facts.get(key) {
+            Reading::Contradicted(rows) => Some(Finding {
+                rule: Rule::K5,
+                level: Level::Doubtful,
+                text: format!(
+                    "{}: two sources say different things. Look again; nothing counts until they agree.",
+                    key.spec().title
+                ),
+                facts: rows.into_iter().map(CitedFact::from).collect(),
+            }),
+            _ => None,
+        })
+        .collect()
+}
+
+/// `K7`: nobody has checked yet what works.
+fn intake(facts: &Facts) -> Option<Finding> {
+    let asked = FactKey::ALL
+        .iter()
+        .filter(|key| key.spec().group == crate::facts::FactGroup::Works);
+    let any = asked.clone().any(|key| facts.known(*key).is_some());
+    (!any).then(|| {
+        finding(
+            Rule::K7,
+            Level::Note,
+            "Nobody has noted yet what works on it now. Without that, nobody knows later what was lost.",
+            &[facts],
+            &[],
+        )
+    })
+}

@@ -1,0 +1,618 @@
+//! Can it be unlocked, and what next? (JOB 2)
+//!
+//! Three-valued: what is not known never counts as met. The lines are the evidence list of `G1`
+//! ([`crate::seal`]); the verdict is read off what would cure the open ones. Whatever a person can
+//! find out or do in known minutes makes *ready after*; what decides whether at all, and is not
+//! known, makes *not known yet*.
+//!
+//! * `check`: the next check, found by supposing each answer and judging anew
+//! * `findings`: what is odd about the facts themselves
+//! * `lines`: the facts as the panel shows them
+
+mod check;
+mod findings;
+mod lines;
+
+use serde::Serialize;
+use veritope_wire::{Digest, Moment};
+
+use crate::budget::{self, Battery, Policy};
+use crate::builds::{self, Chain, Gate};
+use crate::facts::{FactKey, Facts};
+use crate::family::{Caution, Consequence, Family};
+use crate::keepsafe::KeepSafe;
+use crate::mode::{Lock, Mode, RecoveryKind};
+use crate::plan::{self, Goal, NoPlan, Sheet, State, Ways};
+use crate::rule::Rule;
+use crate::seal::{self, Consent, Cure, Item, ItemState, UnlockEvidence};
+
+pub use check::NextCheck;
+pub use findings::{Finding, Level};
+pub use lines::{FactLine, FactReading, fact_lines};
+
+/// The judgement (JOB 2).
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub enum Verdict {
+    /// Now.
+    Ready,
+    /// After what is listed.
+    ReadyAfter {
+        /// Minutes of a person's time, as far as they are known.
+        minutes: u32,
+    },
+    /// Not before a moment.
+    WaitUntil {
+        /// The moment.
+        at: Moment,
+    },
+    /// Somebody else decides.
+    AskTheVendor {
+        /// Who.
+        who: String,
+    },
+    /// No.
+    NotPossible {
+        /// Whether anything could change it.
+        finality: Finality,
+    },
+    /// It is open.
+    AlreadyUnlocked {
+        /// Since when this is known.
+        since: Moment,
+    },
+    /// There is nothing to unlock.
+    NoLock,
+    /// Something decisive is not known.
+    NotKnownYet,
+}
+
+/// Whether a *no* can change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Finality {
+    /// Nothing changes it.
+    Final,
+    /// It can change; the reasons say how.
+    Open,
+}
+
+/// The whole judgement, with all it rests on.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Standing {
+    /// Verdict.
+    pub verdict: Verdict,
+    /// The verdict in one sentence.
+    pub sentence: String,
+    /// The lines it rests on, met and missing.
+    pub items: Vec<Item>,
+    /// What is odd about the facts themselves.
+    pub findings: Vec<Finding>,
+    /// The best next check, if one would help.
+    pub next_check: Option<NextCheck>,
+    /// What unlocking costs (`U11`).
+    pub consequences: Vec<Consequence>,
+    /// Battery for the unlock.
+    pub battery: Option<Battery>,
+    /// Battery for the longest job that can follow in one go, where that asks for more (`U7`).
+    pub afternoon: Option<Afternoon>,
+    /// The way, when there is one and it is still ahead.
+    pub sheet: Option<Sheet>,
+    /// The way from build to build, where the present one can't be unlocked (`U5`).
+    pub chain: Option<Chain>,
+    /// Builds to come that would close a door (`U5`, `W1`).
+    pub closing: Vec<String>,
+    /// What people learned the hard way.
+    pub cautions: Vec<Caution>,
+    /// Digest of the family file that was used.
+    pub family: Option<Digest>,
+}
+
+/// Battery for a longer job.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Afternoon {
+    /// The job in words.
+    pub goal: String,
+    /// What it asks.
+    pub battery: Battery,
+}
+
+/// Everything that the judgement looks at.
+#[derive(Debug, Clone, Copy)]
+pub struct StandingInput<'a> {
+    /// The unit's name.
+    pub nickname: &'a str,
+    /// Its family, when known.
+    pub family: Option<&'a Family>,
+    /// What is known.
+    pub facts: &'a Facts,
+    /// What was said about the owner's data.
+    pub keep_safe: &'a KeepSafe,
+    /// The bench's policy.
+    pub policy: &'a Policy,
+    /// What the bench has at hand.
+    pub ways: Ways,
+    /// A consent that was given, if any.
+    pub consent: Option<&'a Consent>,
+    /// Now.
+    pub now: Moment,
+}
+
+/// The sheet to `goal` from what is known, along a chain of builds where the unlock takes one.
+///
+/// # Errors
+/// See [`plan::find`].
+pub fn plan_for(
+    family: &Family,
+    facts: &Facts,
+    start: State,
+    goal: Goal,
+    ways: Ways,
+) -> Result<Sheet, NoPlan> {
+    let chain = match goal {
+        Goal::Unlock if start.lock != Some(Lock::Unlocked) => match builds::gate(family, facts) {
+            Gate::Chain(chain) => chain,
+            _ => Chain::default(),
+        },
+        _ => Chain::default(),
+    };
+    plan::find_along(family, start, goal, ways, &chain)
+}
+
+/// Judges whether a unit can be unlocked.
+#[must_use]
+pub fn judge(input: &StandingInput<'_>) -> Standing {
+    let name = input.nickname;
+    let Some(family) = input.family else {
+        return Standing {
+            verdict: Verdict::NotKnownYet,
+            sentence: format!("Which family {name} belongs to is not known yet."),
+            items: Vec::new(),
+            findings: Vec::new(),
+            next_check: None,
+            consequences: Vec::new(),
+            battery: None,
+            afternoon: None,
+            sheet: None,
+            chain: None,
+            closing: Vec::new(),
+            cautions: Vec::new(),
+            family: None,
+        };
+    };
+    let mut standing = Standing {
+        verdict: Verdict::NotKnownYet,
+        sentence: String::new(),
+        items: Vec::new(),
+        findings: findings::findings(family, input.facts),
+        next_check: None,
+        consequences: family.consequences.clone(),
+        battery: None,
+        afternoon: None,
+        sheet: None,
+        chain: None,
+        closing: Vec::new(),
+        cautions: family.cautions.clone(),
+        family: Some(family.digest),
+    };
+    if let Some((verdict, sentence, items)) = settled(name, family, input.facts) {
+        (standing.verdict, standing.sentence, standing.items) = (verdict, sentence, items);
+        return standing;
+    }
+    weigh(input, family, standing)
+}
+
+/// The verdicts that need no list: no lock at all, or open already.
+fn settled(name: &str, family: &Family, facts: &Facts) -> Option<(Verdict, String, Vec<Item>)> {
+    if family.stages.is_empty() {
+        return Some((
+            Verdict::NoLock,
+            format!("{name} has no lock: there is nothing to unlock."),
+            Vec::new(),
+        ));
+    }
+    let row = facts.known(FactKey::Lock)?;
+    if facts.lock() != Some(Lock::Unlocked) {
+        return None;
+    }
+    let mut items = vec![Item {
+        rule: Rule::L3,
+        state: ItemState::Met,
+        text: "The unit itself, or somebody who looked, says so.".to_owned(),
+        cure: None,
+        minutes: None,
+        facts: vec![row.into()],
+    }];
+    if let Some(row) = facts.known(FactKey::CriticalLock) {
+        let stage = facts.choice(FactKey::CriticalLock).unwrap_or("");
+        items.push(Item {
+            rule: Rule::L2,
+            state: ItemState::Met,
+            text: format!("The stage for critical partitions is {stage}."),
+            cure: None,
+            minutes: None,
+            facts: vec![row.into()],
+        });
+    }
+    Some((
+        Verdict::AlreadyUnlocked { since: row.at },
+        format!("{name} is unlocked already."),
+        items,
+    ))
+}
+
+/// The state that the way is judged from: as if the lock were known to be closed and the system
+/// running; the list asks for the first, and the second is seen before anything is done. A locked
+/// unit runs no recovery but the maker's.
+fn start(facts: &Facts) -> State {
+    let mut start = State::from_facts(facts);
+    start.lock = start.lock.or(Some(Lock::Locked));
+    start.mode = start.mode.or(Some(Mode::System));
+    start.recovery = start.recovery.or(Some(RecoveryKind::Stock));
+    start
+}
+
+fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> Standing {
+    let name = input.nickname;
+    if let Gate::Chain(chain) = builds::gate(family, input.facts) {
+        standing.chain = Some(chain);
+    }
+    standing.closing = closing(family, input.facts);
+    let start = start(input.facts);
+    let sheet = plan_for(family, input.facts, start, Goal::Unlock, input.ways);
+    let judged = |facts: &Facts| {
+        let battery = match &sheet {
+            Ok(sheet) => budget::battery(sheet, facts, family, input.policy, input.now),
+            Err(_) => budget::unplanned(facts, family, input.now),
+        };
+        let evidence = UnlockEvidence {
+            family,
+            nickname: name,
+            facts,
+            keep_safe: input.keep_safe,
+            battery: &battery,
+            now: input.now,
+            consent: input.consent,
+        };
+        (seal::unlock_preparations(&evidence), battery)
+    };
+    let (items, battery) = judged(input.facts);
+    standing.next_check = check::next_check(family, input.facts, input.now, &items, |facts| {
+        if settled(name, family, facts).is_some() {
+            return (Vec::new(), Settled::Yes);
+        }
+        let (items, _) = judged(facts);
+        let is_settled = matches!(
+            verdict(&items),
+            Verdict::NotPossible { .. } | Verdict::WaitUntil { .. }
+        );
+        (
+            items,
+            if is_settled {
+                Settled::Yes
+            } else {
+                Settled::No
+            },
+        )
+    });
+    standing.verdict = verdict(&items);
+    if let (Err(error), Verdict::Ready | Verdict::ReadyAfter { .. }) = (&sheet, &standing.verdict) {
+        standing.verdict = Verdict::NotPossible {
+            finality: Finality::Open,
+        };
+        standing.sentence = format!("{name} can't be unlocked: {error}.");
+    } else {
+        standing.sentence = sentence(name, &standing.verdict, &items, input.now);
+    }
+    standing.items = items;
+    standing.afternoon = afternoon(input, family, start, &battery);
+    standing.battery = Some(battery);
+    standing.sheet = sheet.ok();
+    standing
+}
+
+/// Whether a supposed answer ends the questions.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Settled {
+    Yes,
+    No,
+}
+
+/// Facts without which it can't be said whether at all.
+const DECISIVE: [FactKey; 12] = [
+    FactKey::Lock,
+    FactKey::Ownership,
+    FactKey::ServiceAllowed,
+    FactKey::Relocked,
+    FactKey::Build,
+    FactKey::Toggle,
+    FactKey::Bought,
+    FactKey::Paid,
+    FactKey::Managed,
+    FactKey::AskedUpdates,
+    FactKey::FirstOnline,
+    FactKey::OffHours,
+];
+
+/// Reads the verdict off the open lines. What is final comes before what can change, what somebody
+/// else decides before what only takes time.
+fn verdict(items: &[Item]) -> Verdict {
+    let open = || items.iter().filter(|item| item.state != ItemState::Met);
+    let has = |cure: &Cure| open().any(|item| item.cure.as_ref() == Some(cure));
+    let is_unknown = |keys: &[FactKey]| {
+        open().any(|item| {
+            item.state == ItemState::Unknown
+                && matches!(
+                    &item.cure,
+                    Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. })
+                        if keys.contains(key)
+                )
+        })
+    };
+    if has(&Cure::Never) {
+        return Verdict::NotPossible {
+            finality: Finality::Final,
+        };
+    }
+    if has(&Cure::Nothing) {
+        return Verdict::NotPossible {
+            finality: Finality::Open,
+        };
+    }
+    if is_unknown(&[FactKey::Lock, FactKey::Ownership]) {
+        return Verdict::NotKnownYet;
+    }
+    let asked = open().find_map(|item| match &item.cure {
+        Some(Cure::Ask { who }) => Some(who.clone()),
+        _ => None,
+    });
+    if let Some(who) = asked {
+        return Verdict::AskTheVendor { who };
+    }
+    let until = open().filter_map(|item| match &item.cure {
+        Some(Cure::Wait { until }) => Some(*until),
+        _ => None,
+    });
+    if let Some(at) = until.max() {
+        return Verdict::WaitUntil { at };
+    }
+    if is_unknown(&DECISIVE) {
+        return Verdict::NotKnownYet;
+    }
+    if open().next().is_none() {
+        Verdict::Ready
+    } else {
+        Verdict::ReadyAfter {
+            minutes: open().filter_map(|item| item.minutes).sum(),
+        }
+    }
+}
+
+fn sentence(name: &str, verdict: &Verdict, items: &[Item], now: Moment) -> String {
+    let open = || items.iter().filter(|item| item.state != ItemState::Met);
+    let reason = |wanted: &dyn Fn(&Cure) -> bool| {
+        open()
+            .find(|item| item.cure.as_ref().is_some_and(wanted))
+            .map_or("", |item| item.text.as_str())
+    };
+    match verdict {
+        Verdict::Ready => format!("{name} can be unlocked now."),
+        Verdict::ReadyAfter { .. } => {
+            let fetch = open().find_map(|item| match &item.cure {
+                Some(Cure::Fetch { packages }) => Some(packages.join(", ")),
+                _ => None,
+            });
+            let things = match open().count() {
+                1 => "one thing".to_owned(),
+                count => format!("{count} things"),
+            };
+            match fetch {
+                Some(packages) => {
+                    format!("{name} can be unlocked after {things}; {packages} is to be fetched.")
+                }
+                None => format!("{name} can be unlocked after {things}."),
+            }
+        }
+        Verdict::WaitUntil { at } => {
+            let hours = at.ms_since(now).div_ceil(3_600_000);
+            format!("{name} can be unlocked in {hours} h at the earliest.")
+        }
+        Verdict::AskTheVendor { who } => {
+            let wrong = open().find(|item| {
+                item.rule == Rule::K3 && item.state == ItemState::Unknown && !item.facts.is_empty()
+            });
+            match wrong {
+                Some(item) => format!("{name} takes a word from {who}. First: {}", item.text),
+                None => format!("{name} takes a word from {who}."),
+            }
+        }
+        Verdict::NotPossible {
+            finality: Finality::Final,
+        } => format!(
+            "{name} can't be unlocked, ever. {}",
+            reason(&|cure| *cure == Cure::Never)
+        ),
+        Verdict::NotPossible {
+            finality: Finality::Open,
+        } => format!(
+            "{name} is not unlocked here. {}",
+            reason(&|cure| *cure == Cure::Nothing)
+        ),
+        Verdict::NotKnownYet => format!("Whether {name} can be unlocked is not known yet."),
+        Verdict::AlreadyUnlocked { .. } => format!("{name} is unlocked already."),
+        Verdict::NoLock => format!("{name} has no lock: there is nothing to unlock."),
+    }
+}
+
+/// What the notes of builds that are still to come say, where this unit could still take them.
+fn closing(family: &Family, facts: &Facts) -> Vec<String> {
+    let Some((_, present)) = facts.text(FactKey::Build).and_then(|id| family.build(id)) else {
+        return Vec::new();
+    };
+    family
+        .builds
+        .iter()
+        .filter(|build| build.rollback > present.rollback && build.patch > present.patch)
+        .filter(|build| !build.note.is_empty())
+        .map(|build| {
+            format!(
+                "{} ({}): {} Keep updates off until it is unlocked.",
+                build.id, build.patch, build.note
+            )
+        })
+        .collect()
+}
+
+/// The goal behind the unlock that takes the most battery, where the unlock's own charge would not
+/// do for it.
+fn afternoon(
+    input: &StandingInput<'_>,
+    family: &Family,
+    start: State,
+    unlock: &Battery,
+) -> Option<Afternoon> {
+    [Goal::BackUp, Goal::KeepRecovery]
+        .into_iter()
+        .filter_map(|goal| {
+            let ways = Ways {
+                link: plan::Presence::Here,
+                image: plan::Presence::Here,
+            };
+            let sheet = plan_for(family, input.facts, start, goal, ways).ok()?;
+            let battery = budget::battery(&sheet, input.facts, family, input.policy, input.now);
+            Some(Afternoon {
+                goal: goal.shown().to_owned(),
+                battery,
+            })
+        })
+        .max_by_key(|job| job.battery.begin_from_percent)
+        .filter(|job| job.battery.begin_from_percent > unlock.begin_from_percent)
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::facts::testing::{at, facts};
+    use crate::family::testing::gimbal;
+    use crate::keepsafe::Kept;
+    use crate::plan::Presence;
+
+    fn waived(family: &Family) -> KeepSafe {
+        family
+            .keep_safe
+            .iter()
+            .map(|class| (*class, Kept::Waived { at: at(0) }))
+            .collect()
+    }
+
+    fn judged(pairs: &[(FactKey, &str)], keep_safe: &KeepSafe) -> Standing {
+        let family = gimbal();
+        judge(&StandingInput {
+            nickname: "Sanderling",
+            family: Some(&family),
+            facts: &facts(pairs),
+            keep_safe,
+            policy: &Policy::usual(),
+            ways: Ways {
+                link: Presence::Here,
+                image: Presence::Here,
+            },
+            consent: None,
+            now: at(10),
+        })
+    }
+
+    const READY: [(FactKey, &str); 8] = [
+        (FactKey::Ownership, "mine"),
+        (FactKey::Lock, "locked"),
+        (FactKey::Mode, "system"),
+        (FactKey::Debugging, "on"),
+        (FactKey::Accounts, "0"),
+        (FactKey::ScreenLock, "off"),
+        (FactKey::Battery, "81"),
+        (FactKey::Build, "loop-4.1.7"),
+    ];
+
+    #[test]
+    fn sanderling_as_met() {
+        let standing = judged(
+            &[
+                (FactKey::Ownership, "mine"),
+                (FactKey::Lock, "locked"),
+                (FactKey::Mode, "system"),
+                (FactKey::Debugging, "on"),
+                (FactKey::Battery, "81"),
+            ],
+            &KeepSafe::new(),
+        );
+        insta::assert_json_snapshot!(standing, { ".family" => "[digest]", ".sheet" => "[sheet]" });
+    }
+
+    #[test]
+    fn the_verdicts_in_one_sentence_each() {
+        let all = waived(&gimbal());
+        let with = |key: FactKey, value: &'static str| {
+            READY.map(|(known, was)| (known, if known == key { value } else { was }))
+        };
+        let without = |key: FactKey| {
+            READY
+                .into_iter()
+                .filter(|(known, _)| *known != key)
+                .collect::<Vec<_>>()
+        };
+        let cases = [
+            ("all there", judged(&READY, &all)),
+            ("nothing kept safe", judged(&READY, &KeepSafe::new())),
+            (
+                "already open",
+                judged(&with(FactKey::Lock, "unlocked"), &all),
+            ),
+            ("lock not known", judged(&without(FactKey::Lock), &all)),
+            (
+                "owner not known",
+                judged(&without(FactKey::Ownership), &all),
+            ),
+            (
+                "nobody's",
+                judged(&with(FactKey::Ownership, "neither"), &all),
+            ),
+            ("two accounts", judged(&with(FactKey::Accounts, "2"), &all)),
+            ("nearly empty", judged(&with(FactKey::Battery, "12"), &all)),
+            ("nothing known", judged(&[], &KeepSafe::new())),
+        ];
+        let lines: Vec<String> = cases
+            .iter()
+            .map(|(case, standing)| {
+                let open: Vec<_> = standing
+                    .items
+                    .iter()
+                    .filter(|item| item.state != ItemState::Met)
+                    .map(|item| item.rule.id())
+                    .collect();
+                let check = standing
+                    .next_check
+                    .as_ref()
+                    .map_or("-", |check| check.key.id());
+                format!(
+                    "{case}: {} [{}] next: {check}",
+                    standing.sentence,
+                    open.join(" ")
+                )
+            })
+            .collect();
+        insta::assert_snapshot!(lines.join("\n"));
+    }
+
+    proptest! {
+        #[test]
+        fn unknown_facts_never_give_ready(kept in prop::collection::vec(any::<bool>(), 7)) {
+            let some: Vec<_> = READY.into_iter().zip(&kept).filter(|(_, kept)| **kept).map(|(f, _)| f).collect();
+            let standing = judged(&some, &waived(&gimbal()));
+            let needed = [FactKey::Ownership, FactKey::Lock, FactKey::Accounts, FactKey::ScreenLock, FactKey::Battery];
+            let complete = needed.iter().all(|key| some.iter().any(|(known, _)| known == key));
+            prop_assert_eq!(standing.verdict == Verdict::Ready, complete);
+        }
+    }
+}
