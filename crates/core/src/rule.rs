@@ -42,6 +42,7 @@ rules! {
     Care: "Only devices that one owns or is asked to work on are worked on (JOB 14).",
     C1: "Done means that the tool's answer and the device's own new state agree, read again.",
     G1: "An unlock needs its preparations, its consequences told, and a typed consent.",
+    G2: "A package of the maker's before the unlock needs its digest, its base and a consent of its own.",
     G3: "Writing only to be able to read is allowed when nothing else gives that right.",
     G4: "An image is written when everything that exists once is safe, and there is a way back.",
     G7: "Bytes go back to the unit that they came from, verified, with the present state kept.",

@@ -76,7 +76,7 @@ impl Engine {
         use veritope_core::rule::Rule;
         let seen = self.observe(unit)?;
         let record = self.record(unit)?;
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let mode =
             seen.mode()
                 .filter(|mode| mode.reads_partitions())

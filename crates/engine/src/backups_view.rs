@@ -140,6 +140,7 @@ impl Engine {
     pub fn backups(&self, unit: UnitId) -> Result<BackupsView, EngineError> {
         let record = self.record(unit)?;
         let family = self.family_of(&record);
+        let family = family.as_deref();
         let places = self.places();
         let mut captures: Vec<CaptureLine> = record
             .captures

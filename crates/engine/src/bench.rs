@@ -17,6 +17,7 @@ use veritope_wire::{BridgeId, FactId, Moment, PlaceId, RequestId, RunId, UnitId}
 
 use crate::data::{Bridge, DataFolder};
 use crate::error::EngineError;
+use crate::families::KnownFamily;
 use crate::places::Place;
 use crate::ports::{Changed, Clock, Connect, Ids, Journal, Notify};
 use crate::record::{Entry, Scope, Way};
@@ -43,7 +44,7 @@ pub struct Parts {
 pub struct Engine {
     pub(crate) parts: Parts,
     pub(crate) data: DataFolder,
-    pub(crate) families: Vec<Family>,
+    pub(crate) families: Mutex<Vec<KnownFamily>>,
     policy: Mutex<Policy>,
     places: Mutex<Vec<Place>>,
     pub(crate) vault: Arc<Vault>,
@@ -126,7 +127,7 @@ impl Drop for Changing<'_> {
 }
 
 /// The engine's maps are consistent after every statement, so a panic elsewhere doesn't spoil them.
-fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
@@ -151,7 +152,7 @@ impl Engine {
             vault,
             parts,
             data,
-            families,
+            families: Mutex::new(families),
             policy: Mutex::new(policy),
             bridges: Mutex::new(bridges),
             live: Mutex::default(),
@@ -160,12 +161,6 @@ impl Engine {
         };
         engine.clear_leftovers()?;
         Ok(engine)
-    }
-
-    /// The families that this bench knows.
-    #[must_use]
-    pub fn families(&self) -> &[Family] {
-        &self.families
     }
 
     /// The bench's policy.
@@ -199,15 +194,17 @@ impl Engine {
         self.parts.clock.now()
     }
 
-    pub(crate) fn family_of(&self, record: &UnitRecord) -> Option<&Family> {
+    /// The family's codename, as the unit itself reports it or as it was chosen.
+    pub(crate) fn codename_of(&self, record: &UnitRecord) -> Option<String> {
         let known = record.known();
-        let codename = match known.known(FactKey::Codename).map(|row| &row.value) {
+        match known.known(FactKey::Codename).map(|row| &row.value) {
             Some(FactValue::Text(text)) => Some(text.clone()),
             _ => record.family.clone(),
-        }?;
-        self.families
-            .iter()
-            .find(|family| family.codename == codename)
+        }
+    }
+
+    pub(crate) fn family_of(&self, record: &UnitRecord) -> Option<Arc<Family>> {
+        self.family_named(&self.codename_of(record)?)
     }
 
     pub(crate) fn record(&self, unit: UnitId) -> Result<UnitRecord, EngineError> {
@@ -229,6 +226,17 @@ impl Engine {
                 .append(Scope::Unit(unit), request, entries)?;
             self.parts.notify.changed(Changed::Unit(unit));
         }
+        Ok(())
+    }
+
+    pub(crate) fn append_to(
+        &self,
+        scope: Scope,
+        request: Option<RequestId>,
+        entries: Vec<Entry>,
+    ) -> Result<(), EngineError> {
+        self.parts.journal.append(scope, request, entries)?;
+        self.parts.notify.changed(Changed::Bench);
         Ok(())
     }
 
@@ -378,12 +386,12 @@ impl Engine {
                 .unwrap_or_default();
             let family = facts
                 .get("codename")
-                .and_then(|name| self.families.iter().find(|family| family.codename == *name));
+                .and_then(|name| self.family_named(name));
             found.push(FoundDevice {
                 bridge: id,
                 handle: line.handle.0,
                 presence: line.listed.into(),
-                family: family.map(Family::name),
+                family: family.map(|family| family.name()),
                 model_code: facts.get("model-code").cloned(),
                 unit: units
                     .iter()
@@ -432,10 +440,7 @@ impl Engine {
             (Way::Hand, Some(_)) => {}
         }
         if let Some(codename) = &new.family
-            && self
-                .families
-                .iter()
-                .all(|family| family.codename != *codename)
+            && self.family_named(codename).is_none()
         {
             return Err(EngineError::BadInput(format!(
                 "family {codename} is not known here"
@@ -653,12 +658,10 @@ impl Engine {
             .map(|(key, value)| self.row(key, value, Source::Link, at))
             .collect();
         let facts = Facts::new(&rows, &[], []);
-        let family = self.family_of(&record).or_else(|| {
-            let codename = facts.known(FactKey::Codename)?.value.exact();
-            self.families
-                .iter()
-                .find(|family| family.codename == codename)
-        });
+        let family = self
+            .family_of(&record)
+            .or_else(|| self.family_named(facts.text(FactKey::Codename)?));
+        let family = family.as_deref();
         if let Some(family) = family
             && let (Some(known), Some(live)) = (
                 family.hardware_identity(&known),

@@ -18,9 +18,10 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
-use veritope_core::family::{self, Family, FamilyError};
+use veritope_core::family::{FamilyError, SHIPPED};
 use veritope_wire::BridgeId;
 
+use crate::families::KnownFamily;
 use crate::places::Place;
 
 /// Version of the data folder.
@@ -96,12 +97,6 @@ pub struct DataFolder {
     path: PathBuf,
     vault: Option<PathBuf>,
 }
-
-/// Families that ship with the program, as file name and text.
-const SHIPPED: &[(&str, &str)] = &[(
-    "families/gimbal.toml",
-    include_str!("../../../families/gimbal.toml"),
-)];
 
 impl DataFolder {
     /// Opens a folder, or makes a new one.
@@ -224,13 +219,30 @@ impl DataFolder {
     ///
     /// # Errors
     /// When a file can't be read or is damaged; it names file, line and key.
-    pub fn families(&self) -> Result<Vec<Family>, DataError> {
+    pub fn families(&self) -> Result<Vec<KnownFamily>, DataError> {
+        let mut families: Vec<KnownFamily> = Vec::new();
+        for (path, text) in self.own_families()? {
+            families.push(KnownFamily::read(&path.display().to_string(), &text, true)?);
+        }
+        for (name, text) in SHIPPED {
+            let shipped = KnownFamily::read(name, text, false)?;
+            if families
+                .iter()
+                .all(|known| known.family.codename != shipped.family.codename)
+            {
+                families.push(shipped);
+            }
+        }
+        Ok(families)
+    }
+
+    /// The user's own files with their texts, sorted.
+    fn own_families(&self) -> Result<Vec<(PathBuf, String)>, DataError> {
         let folder = self.join("families");
         let at = |source| DataError::File {
             path: folder.clone(),
             source,
         };
-        let mut families: Vec<Family> = Vec::new();
         let mut files: Vec<PathBuf> = fs::read_dir(&folder)
             .map_err(at)?
             .map(|file| file.map(|file| file.path()))
@@ -238,23 +250,46 @@ impl DataFolder {
             .map_err(at)?;
         files.retain(|path| path.extension().is_some_and(|ending| ending == "toml"));
         files.sort();
-        for path in files {
-            let text = fs::read_to_string(&path).map_err(|source| DataError::File {
-                path: path.clone(),
-                source,
-            })?;
-            families.push(family::load(&path.display().to_string(), &text)?);
-        }
-        for (name, text) in SHIPPED {
-            let shipped = family::load(name, text)?;
-            if families
-                .iter()
-                .all(|known| known.codename != shipped.codename)
-            {
-                families.push(shipped);
+        files
+            .into_iter()
+            .map(|path| {
+                let text = fs::read_to_string(&path).map_err(|source| DataError::File {
+                    path: path.clone(),
+                    source,
+                })?;
+                Ok((path, text))
+            })
+            .collect()
+    }
+
+    /// The user's file that holds the family `codename`, or where a new one would lie.
+    fn family_file(&self, codename: &str) -> Result<PathBuf, DataError> {
+        for (path, text) in self.own_families()? {
+            let known = KnownFamily::read(&path.display().to_string(), &text, true)?;
+            if known.family.codename == codename {
+                return Ok(path);
             }
         }
-        Ok(families)
+        Ok(self.join("families").join(format!("{codename}.toml")))
+    }
+
+    /// Writes a family's text, which was checked before.
+    ///
+    /// # Errors
+    /// When it can't be written; then the old one stands.
+    pub fn write_family(&self, codename: &str, text: &str) -> Result<(), DataError> {
+        let path = self.family_file(codename)?;
+        durable_write(&path, text.as_bytes(), Access::All)
+            .map_err(|source| DataError::File { path, source })
+    }
+
+    /// Removes a family of the user's.
+    ///
+    /// # Errors
+    /// When it can't be removed.
+    pub fn remove_family(&self, codename: &str) -> Result<(), DataError> {
+        let path = self.family_file(codename)?;
+        fs::remove_file(&path).map_err(|source| DataError::File { path, source })
     }
 }
 
@@ -347,13 +382,14 @@ mod tests {
     fn the_users_file_replaces_the_shipped_one() {
         let folder = tempfile::tempdir().unwrap();
         let data = DataFolder::open(folder.path()).unwrap();
-        assert_eq!(data.families().unwrap()[0].variants[0].code, "FL-1");
-        let text = SHIPPED[0].1.replace("\"FL-1\"", "\"FL-1B\"");
+        let shipped = data.families().unwrap();
+        assert_eq!(shipped[5].family.variants[0].code, "FL-1");
+        let text = SHIPPED[5].1.replace("\"FL-1\"", "\"FL-1B\"");
         fs::write(data.join("families/mine.toml"), text).unwrap();
         let families = data.families().unwrap();
         assert_eq!(
-            (families.len(), families[0].variants[0].code.as_str()),
-            (1, "FL-1B")
+            (families.len(), families[0].family.variants[0].code.as_str()),
+            (SHIPPED.len(), "FL-1B")
         );
     }
 

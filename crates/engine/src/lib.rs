@@ -10,13 +10,14 @@
 //! * [`data`]: the data folder: version, policy, bridges
 //! * [`shelf`]: files at hand, judged
 //! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `places`,
-//!   `reading`, `backup`, `restore`, `view`
+//!   `reading`, `backup`, `restore`, `families`, `view`
 
 mod backup;
 mod backups_view;
 mod bench;
 pub mod data;
 mod error;
+mod families;
 pub mod logfile;
 mod places;
 pub mod ports;
@@ -31,6 +32,10 @@ pub mod view;
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};
 pub use error::EngineError;
+pub use families::{
+    FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition, KnownFamily,
+    MOST_FAMILY_BYTES,
+};
 pub use places::{Place, PlaceView};
 pub use reading::{CaptureKind, Moving};
 pub use restore::{Compared, RestorePlan, RestoreRow};

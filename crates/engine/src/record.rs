@@ -113,6 +113,18 @@ pub enum Entry {
         /// Its own name.
         name: String,
     },
+    /// A family of the user's was kept; it replaces one with the same codename.
+    FamilyKept {
+        /// Codename.
+        codename: String,
+        /// Digest of its text.
+        digest: Digest,
+    },
+    /// A family of the user's was let go.
+    FamilyLeft {
+        /// Codename.
+        codename: String,
+    },
     /// A unit came onto the bench.
     UnitAdded {
         /// Its name here.
@@ -347,6 +359,8 @@ impl Entry {
             Self::BenchBegan { .. }
             | Self::BridgeAdded { .. }
             | Self::BridgeRemoved { .. }
+            | Self::FamilyKept { .. }
+            | Self::FamilyLeft { .. }
             | Self::PlaceAdded { .. }
             | Self::PlaceRemoved { .. }
             | Self::PolicyChanged { .. } => EntryKind::Bench,
@@ -379,6 +393,12 @@ impl Entry {
             Self::BenchBegan { program } => format!("This bench began, with version {program}."),
             Self::BridgeAdded { name, url, .. } => format!("Bridge {name} at {url} was added."),
             Self::BridgeRemoved { name, .. } => format!("Bridge {name} was removed."),
+            Self::FamilyKept { codename, digest } => {
+                format!("Family {codename} was kept as {}.", digest.short())
+            }
+            Self::FamilyLeft { codename } => {
+                format!("The bench's own family {codename} was let go.")
+            }
             Self::UnitAdded { nickname, way, .. } => match way {
                 Way::Link { handle, .. } => {
                     format!("{nickname} came onto the bench, linked as {}.", handle.0)
@@ -403,6 +423,7 @@ impl Entry {
                 Happening::ModeChanged => "The unit changed its mode, left or came back.",
                 Happening::Wiped => "The owner's data was erased.",
                 Happening::LockChanged => "The lock changed.",
+                Happening::SystemWritten => "A partition of the system was written.",
                 Happening::SystemRan => {
                     "The system ran, or may have run: what lives was rewritten."
                 }
@@ -431,7 +452,7 @@ impl Entry {
                 format!("Consent to what it costs, by typing {}.", consent.typed)
             }
             Self::Intent { title, effect, .. } => match effect {
-                Some(Planned::Unlock { .. }) => {
+                Some(Planned::Unlock { .. } | Planned::InstallPackage { .. }) => {
                     format!("About to: {title}. This can't be undone.")
                 }
                 Some(Planned::WriteImage { .. }) => format!("About to: {title}."),

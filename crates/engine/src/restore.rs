@@ -108,7 +108,7 @@ impl Engine {
         capture: CaptureId,
     ) -> Result<RestorePlan, EngineError> {
         let record = self.record(unit)?;
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let manifest = self.manifest_of(&record, capture)?;
         let mut plan = RestorePlan {
             capture,
@@ -247,7 +247,7 @@ impl Engine {
         }
         let manifest = self.manifest_of(&record, capture)?;
         // What nothing opens is refused before the unit is touched at all, reading included.
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let seen = self.observe(unit)?;
         let record = self.record(unit)?;
         for label in labels {
@@ -299,7 +299,7 @@ impl Engine {
         watcher: &dyn Watcher,
     ) -> Result<(), EngineError> {
         let record = self.record(unit)?;
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let not_in = || EngineError::BadInput(format!("the capture holds no {label}"));
         let part = manifest.partition(label).ok_or_else(not_in)?;
         let now = present.partition(label).ok_or_else(not_in)?;
@@ -440,6 +440,7 @@ impl Engine {
         let Some(family) = self.family_of(record) else {
             return Vec::new();
         };
+        let family = &*family;
         self.with_write_evidence(record, family, sheet, &[], None, seal::write_items)
     }
 
@@ -500,7 +501,7 @@ impl Engine {
         watcher: &dyn Watcher,
     ) -> Result<(), EngineError> {
         let record = self.record(unit)?;
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let image = self
             .shelf
             .recovery_for(family)

@@ -9,13 +9,14 @@ use std::time::Duration;
 
 use veritope_core::budget;
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
-use veritope_core::family::{Family, MoveBy};
+use veritope_core::family::{Family, Method, MoveBy};
 use veritope_core::mode::Mode;
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
-use veritope_core::plan::{self, Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
+use veritope_core::plan::{Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Consent, Item, ItemState, LinkWitness, UnlockEvidence};
+use veritope_core::standing;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
@@ -115,7 +116,7 @@ impl Engine {
     }
 
     pub(crate) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, EngineError> {
-        let family = self.family_of(record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(record).ok_or(EngineError::NoFamily)?;
         let mut state = State::from_facts(&record.known());
         if record.active_run().is_some_and(|run| run.table.is_some()) {
             state.table = TableRead::Read;
@@ -123,7 +124,14 @@ impl Engine {
         if self.coverage_of(record, family).is_captured_now() {
             state.backed_up = BackedUp::Yes;
         }
-        Ok(plan::find(family, state, goal, self.ways(record, family))?)
+        let ways = self.ways(record, family);
+        Ok(standing::plan_for(
+            family,
+            &record.known(),
+            state,
+            goal,
+            ways,
+        )?)
     }
 
     /// What must be there before `sheet` begins, when it needs a permit anywhere.
@@ -131,6 +139,7 @@ impl Engine {
         let Some(family) = self.family_of(record) else {
             return Vec::new();
         };
+        let family = &*family;
         let unlocks = |step: &Step| matches!(step.effect, Some(Planned::Unlock { .. }));
         if !sheet.steps.iter().any(unlocks) {
             return Vec::new();
@@ -155,6 +164,7 @@ impl Engine {
             facts: &facts,
             keep_safe: &record.keep_safe,
             battery: &battery,
+            now: self.now(),
             consent,
         })
     }
@@ -169,8 +179,9 @@ impl Engine {
         let stage = match step.effect.as_ref()? {
             Planned::Unlock { stage } => stage,
             Planned::WriteImage { .. } => return Some(self.write_list(record, &run.sheet)),
+            Planned::InstallPackage { name } => return Some(vec![seal::package_withheld(name)]),
         };
-        let family = self.family_of(record)?;
+        let family = &*self.family_of(record)?;
         let consent = run.consents.iter().find(|consent| consent.stage == *stage);
         Some(self.with_evidence(record, family, &run.sheet, consent, seal::unlock_items))
     }
@@ -292,7 +303,7 @@ impl Engine {
         let Some(Planned::Unlock { stage }) = &step.effect else {
             return Err(EngineError::NotThisWay("the next step needs no consent"));
         };
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         if typed != record.nickname {
             return Err(EngineError::WrongName {
                 typed: typed.chars().take(60).collect(),
@@ -339,7 +350,11 @@ impl Engine {
     pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
         record.way != Way::Hand
             && match step.action {
-                Action::SwitchDebuggingOn => false,
+                Action::SwitchDebuggingOn | Action::InstallPackage { .. } => false,
+                Action::Unlock { stage } => family
+                    .stages
+                    .get(stage)
+                    .is_some_and(|spec| spec.method == Method::Command),
                 Action::Move { way } => family
                     .moves
                     .get(way)
@@ -371,7 +386,7 @@ impl Engine {
             return Err(EngineError::LookFirst);
         }
         let step = open.next_step().ok_or(EngineError::NoStep)?.clone();
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let intent = Entry::Intent {
             run,
             title: step.title.clone(),
@@ -432,7 +447,7 @@ impl Engine {
         watcher: &dyn Watcher,
     ) -> Result<Attempt, EngineError> {
         let record = self.record(unit)?;
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let device = self.device(&record)?;
         let epoch = seen.state.epoch;
         let write_down = || self.append(unit, Some(request), vec![intent]);
@@ -515,7 +530,7 @@ impl Engine {
                 write_down()?;
                 device.unlock(permit, identity, &spec.forms)
             }
-            Action::SwitchDebuggingOn | Action::Assume { .. } => {
+            Action::SwitchDebuggingOn | Action::InstallPackage { .. } | Action::Assume { .. } => {
                 return Err(EngineError::NotThisWay("this step is for a person's hands"));
             }
         };
@@ -723,7 +738,7 @@ impl Engine {
     /// What a person may say was seen after the open step of a run.
     pub(crate) fn sightings_of(&self, record: &UnitRecord, step: &Step) -> Vec<Sighting> {
         self.family_of(record)
-            .map_or_else(Vec::new, |family| sightings(family, step))
+            .map_or_else(Vec::new, |family| sightings(&family, step))
     }
 
     /// A person says what is seen after a step taken by hand.
@@ -745,7 +760,7 @@ impl Engine {
         }
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(EngineError::NoStep)?.clone();
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         if open.open.is_none() {
             return Err(EngineError::NotThisWay("this step has not been begun"));
         }
@@ -835,7 +850,7 @@ impl Engine {
         let (Some(_), Some(step)) = (&run.open, run.next_step()) else {
             return Ok(());
         };
-        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let (id, step) = (run.id, step.clone());
         let by_link = Self::is_by_link(&record, family, &step);
         if matches!(step.action, Action::ReadTable | Action::Capture) {
@@ -887,6 +902,7 @@ impl Engine {
 pub(crate) fn list_of(step: &Step) -> Rule {
     match step.effect {
         Some(Planned::WriteImage { .. }) => Rule::G4,
+        Some(Planned::InstallPackage { .. }) => Rule::G2,
         Some(Planned::Unlock { .. }) | None => Rule::G1,
     }
 }

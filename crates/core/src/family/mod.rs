@@ -6,6 +6,7 @@
 //! instances and parameters. Judgements cite the file's digest.
 
 mod check;
+mod guide;
 pub mod pattern;
 mod raw;
 
@@ -17,6 +18,7 @@ use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
 pub use check::{FamilyError, load};
+pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 
 /// The version of the family format that this program reads.

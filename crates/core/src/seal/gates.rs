@@ -202,6 +202,10 @@ fn look_at(family: &Family, key: FactKey) -> Cure {
 /// A greyed switch: carrier, unpaid, managed, or already unlocked (`U1`); told apart in this order.
 fn greyed(family: &Family, facts: &Facts) -> Item {
     let choice = |key| facts.choice(key);
+    if facts.lock().is_none() {
+        let text = "The switch is greyed. An open lock greys it too: is it locked or unlocked?";
+        return not_known(family, facts, Rule::U1, FactKey::Lock, text);
+    }
     if choice(FactKey::Bought) == Some("carrier")
         && let Some(carrier) = &family.carrier
     {

@@ -320,6 +320,21 @@ pub(super) fn torn(torn: &[Torn], effect: &Effect) -> Vec<Item> {
         .collect()
 }
 
+/// The line that withholds a step that installs a package (`G2`): this version plans such steps and
+/// mints no permit for them.
+#[must_use]
+pub fn package_withheld(name: &str) -> Item {
+    Item {
+        cure: Some(Cure::Nothing),
+        ..item(
+            Rule::G2,
+            ItemState::Missing,
+            format!("This version plans the installing of {name}, and does not permit it yet."),
+            Vec::new(),
+        )
+    }
+}
+
 pub(super) fn ownership(family: &Family, facts: &Facts) -> Item {
     let cited = cite(facts, FactKey::Ownership);
     match facts.choice(FactKey::Ownership) {

@@ -277,25 +277,28 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
         (seal::unlock_preparations(&evidence), battery)
     };
     let (items, battery) = judged(input.facts);
-    standing.next_check = check::next_check(family, input.facts, input.now, &items, |facts| {
-        if settled(name, family, facts).is_some() {
-            return (Vec::new(), Settled::Yes);
-        }
-        let (items, _) = judged(facts);
-        let is_settled = matches!(
-            verdict(&items),
-            Verdict::NotPossible { .. } | Verdict::WaitUntil { .. }
-        );
-        (
-            items,
-            if is_settled {
-                Settled::Yes
-            } else {
-                Settled::No
-            },
-        )
-    });
     standing.verdict = verdict(&items);
+    // A *no* is a *no* whatever else is found out.
+    if !matches!(standing.verdict, Verdict::NotPossible { .. }) {
+        standing.next_check = check::next_check(family, input.facts, input.now, &items, |facts| {
+            if settled(name, family, facts).is_some() {
+                return (Vec::new(), Settled::Yes);
+            }
+            let (items, _) = judged(facts);
+            let is_settled = matches!(
+                verdict(&items),
+                Verdict::NotPossible { .. } | Verdict::WaitUntil { .. }
+            );
+            (
+                items,
+                if is_settled {
+                    Settled::Yes
+                } else {
+                    Settled::No
+                },
+            )
+        });
+    }
     if let (Err(error), Verdict::Ready | Verdict::ReadyAfter { .. }) = (&sheet, &standing.verdict) {
         standing.verdict = Verdict::NotPossible {
             finality: Finality::Open,

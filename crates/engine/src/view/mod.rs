@@ -5,7 +5,7 @@ mod types;
 
 use veritope_core::budget::{self};
 use veritope_core::coverage::Coverage;
-use veritope_core::facts::{FactKey, FactKind};
+use veritope_core::facts::{FactKey, FactKind, FactOption};
 use veritope_core::family::Family;
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::{Goal, Step};
@@ -56,7 +56,7 @@ impl Engine {
                 .collect(),
             units,
             families: self
-                .families
+                .families()
                 .iter()
                 .map(|family| FamilyChoice {
                     codename: family.codename.clone(),
@@ -81,6 +81,7 @@ impl Engine {
 
     fn standing(&self, record: &UnitRecord) -> Standing {
         let family = self.family_of(record);
+        let family = family.as_deref();
         let facts = record.known();
         let ways = family.map_or(
             veritope_core::plan::Ways {
@@ -104,6 +105,7 @@ impl Engine {
     fn tag(&self, record: &UnitRecord) -> UnitTag {
         let facts = record.known();
         let family = self.family_of(record);
+        let family = family.as_deref();
         let standing = self.standing(record);
         let shown = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
         UnitTag {
@@ -186,7 +188,7 @@ impl Engine {
     fn unlock_list(&self, record: &UnitRecord, standing: &Standing) -> Vec<Item> {
         match (self.family_of(record), &standing.sheet) {
             (Some(family), Some(sheet)) => {
-                self.with_evidence(record, family, sheet, None, seal::unlock_items)
+                self.with_evidence(record, &family, sheet, None, seal::unlock_items)
             }
             _ => standing.items.clone(),
         }
@@ -199,6 +201,7 @@ impl Engine {
     pub fn standing_view(&self, unit: UnitId) -> Result<StandingView, EngineError> {
         let record = self.record(unit)?;
         let family = self.family_of(&record);
+        let family = family.as_deref();
         let facts = record.known();
         let standing = self.standing(&record);
         let asked = family.map_or(&[][..], |family| &family.keep_safe);
@@ -273,6 +276,7 @@ impl Engine {
             preview.begin = Permission::no(EngineError::NoFamily.to_string(), None);
             return preview;
         };
+        let family = &*family;
         let sheet = match self.plan_for(record, goal) {
             Ok(sheet) => sheet,
             Err(error) => {
@@ -331,6 +335,7 @@ impl Engine {
 
     fn run_view(&self, record: &UnitRecord, run: &RunRecord) -> RunView {
         let family = self.family_of(record);
+        let family = family.as_deref();
         let table = run.table.as_deref();
         RunView {
             id: run.id,
@@ -356,6 +361,7 @@ impl Engine {
 
     fn step_view(&self, record: &UnitRecord, run: &RunRecord, step: &Step) -> StepView {
         let family = self.family_of(record);
+        let family = family.as_deref();
         let by_link = family.is_some_and(|family| Self::is_by_link(record, family, step));
         let items = self.seal_of(record, run, step);
         let open = |item: &&Item| item.state != ItemState::Met;
@@ -507,25 +513,36 @@ fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverag
             "Choose",
             NextPlace::Run,
         ),
-        Verdict::WaitUntil { .. } | Verdict::AskTheVendor | Verdict::NotPossible { .. } => {
+        Verdict::WaitUntil { .. } | Verdict::AskTheVendor { .. } | Verdict::NotPossible { .. } => {
             to(standing.sentence.clone(), "See why", NextPlace::Standing)
         }
     }
 }
 
 fn input_of(key: FactKey) -> FactInput {
+    let listed = |options: &[FactOption]| {
+        options
+            .iter()
+            .map(|option| ChoiceOption {
+                id: option.id.to_owned(),
+                shown: option.shown.to_owned(),
+            })
+            .collect()
+    };
     match key.spec().kind {
         FactKind::Text | FactKind::Identifier => FactInput::Text,
+        FactKind::EquipmentId => FactInput::EquipmentId,
+        FactKind::Version => FactInput::Version,
+        FactKind::Month => FactInput::Month,
+        FactKind::Moment => FactInput::Moment,
+        FactKind::Names => FactInput::Names,
         FactKind::Count(most) => FactInput::Count { most },
         FactKind::Percent => FactInput::Percent,
         FactKind::Choice(options) => FactInput::Choice {
-            options: options
-                .iter()
-                .map(|option| ChoiceOption {
-                    id: option.id.to_owned(),
-                    shown: option.shown.to_owned(),
-                })
-                .collect(),
+            options: listed(options),
+        },
+        FactKind::Many(options) => FactInput::Many {
+            options: listed(options),
         },
     }
 }

@@ -237,6 +237,21 @@ pub enum FactInput {
     },
     /// Per cent.
     Percent,
+    /// 15 digits, or 16, or none.
+    EquipmentId,
+    /// Numbers with points between.
+    Version,
+    /// A month, `2026-11`.
+    Month,
+    /// A moment, RFC 3339.
+    Moment,
+    /// Names, separated by commas.
+    Names,
+    /// Any number of a list, separated by commas.
+    Many {
+        /// The list.
+        options: Vec<ChoiceOption>,
+    },
     /// One of a list.
     Choice {
         /// The list.

@@ -1,0 +1,277 @@
+//! The decision table (`decisions.txt`): facts in; verdict, rule ids and next check out. And what
+//! must hold whatever the facts are.
+
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
+use std::collections::BTreeMap;
+
+use proptest::prelude::*;
+use veritope_core::budget::Policy;
+use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, Source};
+use veritope_core::family::{Family, SHIPPED, load};
+use veritope_core::keepsafe::{KeepSafe, Kept};
+use veritope_core::plan::{Presence, Ways};
+use veritope_core::seal::ItemState;
+use veritope_core::standing::{Finality, Standing, StandingInput, Verdict, judge};
+use veritope_wire::Moment;
+
+const HOUR_MS: i64 = 3_600_000;
+
+fn now() -> Moment {
+    "2026-11-25T10:00:00Z".parse().unwrap()
+}
+
+fn families() -> BTreeMap<String, Family> {
+    SHIPPED
+        .iter()
+        .map(|(file, text)| load(file, text).unwrap())
+        .map(|family| (family.codename.clone(), family))
+        .collect()
+}
+
+fn row(n: usize, key: FactKey, value: &str) -> FactRow {
+    let value = if key == FactKey::FirstOnline && value.parse::<i64>().is_ok() {
+        let hours: i64 = value.parse().unwrap();
+        Moment::from_ms(now().ms() - hours * HOUR_MS)
+            .unwrap()
+            .to_string()
+    } else {
+        value.to_owned()
+    };
+    FactRow {
+        id: format!("00000000-0000-7000-8000-{n:012}").parse().unwrap(),
+        key,
+        value: FactValue::parse(key, &value).unwrap(),
+        source: Source::Person,
+        at: Moment::from_ms(now().ms() - 60_000).unwrap(),
+    }
+}
+
+fn facts(known: &BTreeMap<FactKey, String>) -> Facts {
+    let rows: Vec<FactRow> = known
+        .iter()
+        .enumerate()
+        .map(|(n, (key, value))| row(n, *key, value))
+        .collect();
+    Facts::new(&rows, &[], [])
+}
+
+fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
+    let at = Moment::from_ms(now().ms() - 60_000).unwrap();
+    let keep_safe: KeepSafe = family
+        .keep_safe
+        .iter()
+        .filter(|_| kept)
+        .map(|class| (*class, Kept::Waived { at }))
+        .collect();
+    judge(&StandingInput {
+        nickname: "Unit",
+        family: Some(family),
+        facts,
+        keep_safe: &keep_safe,
+        policy: &Policy::usual(),
+        ways: Ways {
+            link: Presence::Here,
+            image: Presence::Here,
+        },
+        consent: None,
+        now: now(),
+    })
+}
+
+fn short(verdict: &Verdict) -> String {
+    match verdict {
+        Verdict::Ready => "ready".to_owned(),
+        Verdict::ReadyAfter { minutes } => format!("ready-after:{minutes}"),
+        Verdict::WaitUntil { at } => format!("wait:{}", (at.ms() - now().ms()) / HOUR_MS),
+        Verdict::AskTheVendor { .. } => "ask".to_owned(),
+        Verdict::NotPossible {
+            finality: Finality::Final,
+        } => "no-final".to_owned(),
+        Verdict::NotPossible {
+            finality: Finality::Open,
+        } => "no-open".to_owned(),
+        Verdict::AlreadyUnlocked { .. } => "unlocked".to_owned(),
+        Verdict::NoLock => "no-lock".to_owned(),
+        Verdict::NotKnownYet => "unknown".to_owned(),
+    }
+}
+
+type Known = BTreeMap<FactKey, String>;
+
+fn pairs(text: &str) -> Known {
+    text.split_whitespace()
+        .map(|word| {
+            let (key, value) = word.split_once('=').unwrap();
+            (FactKey::from_id(key).unwrap(), value.to_owned())
+        })
+        .collect()
+}
+
+struct Table {
+    bases: BTreeMap<String, Known>,
+    rows: Vec<[String; 5]>,
+}
+
+fn table() -> Table {
+    let mut table = Table {
+        bases: BTreeMap::new(),
+        rows: Vec::new(),
+    };
+    for line in include_str!("decisions.txt").lines() {
+        let cells: Vec<String> = line.split('|').map(|cell| cell.trim().to_owned()).collect();
+        if line.starts_with('#') || line.is_empty() {
+            continue;
+        }
+        if let Some(family) = cells[0].strip_prefix("base ") {
+            table.bases.insert(family.to_owned(), pairs(&cells[1]));
+        } else {
+            table.rows.push(cells.try_into().unwrap());
+        }
+    }
+    table
+}
+
+fn changed(base: &Known, changes: &str) -> (Known, bool) {
+    let mut known = base.clone();
+    let mut kept = true;
+    for word in changes.split_whitespace().filter(|word| *word != "(base)") {
+        if word == "!keep" {
+            kept = false;
+        } else if let Some(key) = word.strip_prefix('-') {
+            known.remove(&FactKey::from_id(key).unwrap());
+        } else {
+            known.extend(pairs(word));
+        }
+    }
+    (known, kept)
+}
+
+#[test]
+fn every_row_of_the_table_comes_out_as_written() {
+    let (families, table) = (families(), table());
+    assert!(table.rows.len() >= 100, "{} rows", table.rows.len());
+    let mut wrong = Vec::new();
+    for [codename, changes, verdict, rules, next] in &table.rows {
+        let (known, kept) = changed(&table.bases[codename], changes);
+        let standing = judged(&families[codename], &facts(&known), kept);
+        let open = standing
+            .items
+            .iter()
+            .filter(|item| item.state != ItemState::Met);
+        let found_rules: Vec<&str> = open.map(|item| item.rule.id()).collect();
+        let found_rules = if found_rules.is_empty() {
+            "-".to_owned()
+        } else {
+            found_rules.join(" ")
+        };
+        let found_next = standing
+            .next_check
+            .as_ref()
+            .map_or("-", |check| check.key.id());
+        let found = [&short(&standing.verdict), &found_rules, found_next];
+        if found != [verdict, rules, next] {
+            wrong.push(format!(
+                "{codename} | {changes} | {} | {} | {}",
+                found[0], found[1], found[2]
+            ));
+        }
+    }
+    assert!(
+        wrong.is_empty(),
+        "{} rows come out otherwise:\n{}",
+        wrong.len(),
+        wrong.join("\n")
+    );
+}
+
+/// Some facts, of any keys, with any values that they can have.
+fn some_facts() -> impl Strategy<Value = Vec<(FactKey, String)>> {
+    let one = (0..FactKey::ALL.len(), 0..12usize).prop_map(|(key, n)| {
+        let key = FactKey::ALL[key];
+        let value = match key.spec().kind {
+            FactKind::Choice(options) => options[n % options.len()].id.to_owned(),
+            FactKind::Many(options) => options[n % options.len()].id.to_owned(),
+            FactKind::Percent => (n * 9).to_string(),
+            FactKind::Count(_) => (n % 4).to_string(),
+            FactKind::Moment => (n as i64 * 40).to_string(),
+            FactKind::Month => format!("2026-{:02}", n + 1),
+            FactKind::EquipmentId => {
+                ["351846071234569", "none", "351846171234569"][n % 3].to_owned()
+            }
+            FactKind::Version => format!("6.0.{n}"),
+            FactKind::Names => ["mallet-full-3.1", "mallet-enabler-3.1"][n % 2].to_owned(),
+            FactKind::Text if key == FactKey::Build => {
+                ["WM1-3.4-2610", "WM1-4.0-2612", "WM1-3.1-2603", "odd"][n % 4].to_owned()
+            }
+            FactKind::Text | FactKind::Identifier => format!("text-{n}"),
+        };
+        (key, value)
+    });
+    prop::collection::vec(one, 0..30)
+}
+
+fn any_family() -> impl Strategy<Value = String> {
+    (0..SHIPPED.len()).prop_map(|n| SHIPPED[n].0.trim_end_matches(".toml").to_owned())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(192))]
+
+    /// *Ready* says that nothing is unknown: with any one fact of a ready unit gone, it is either
+    /// ready for the same lines or no longer ready.
+    #[test]
+    fn what_is_not_known_never_counts_as_ready(codename in any_family(), said in some_facts(), gone in 0..30usize) {
+        let (families, table) = (families(), table());
+        let mut known = table.bases[&codename].clone();
+        known.extend(said);
+        let key = *known.keys().nth(gone % known.len()).unwrap();
+        let before = judged(&families[&codename], &facts(&known), true);
+        if before.verdict == Verdict::Ready {
+            prop_assert!(before.items.iter().all(|item| item.state == ItemState::Met));
+            let rests = before.items.iter().any(|item| item.facts.iter().any(|fact| fact.key == key));
+            known.remove(&key);
+            let after = judged(&families[&codename], &facts(&known), true);
+            prop_assert!(!rests || after.verdict != Verdict::Ready, "{:?} gone, still ready", key);
+        }
+        // Nothing known at all is never ready.
+        let nothing = judged(&families[&codename], &Facts::default(), true);
+        prop_assert!(matches!(nothing.verdict, Verdict::NotKnownYet | Verdict::NoLock));
+    }
+
+    #[test]
+    fn the_order_of_facts_does_not_matter(codename in any_family(), said in some_facts(), turn in 0..30usize) {
+        let families = families();
+        let mut rows: Vec<FactRow> = said.iter().enumerate().map(|(n, (key, value))| row(n, *key, value)).collect();
+        let straight = judged(&families[&codename], &Facts::new(&rows, &[], []), true);
+        rows.reverse();
+        let turn = turn.min(rows.len());
+        rows.rotate_left(turn);
+        let turned = judged(&families[&codename], &Facts::new(&rows, &[], []), true);
+        prop_assert_eq!(straight, turned);
+    }
+
+    /// A final *no* stays final whatever else becomes known; only the fact that it cites, read
+    /// otherwise, can change it.
+    #[test]
+    fn a_further_fact_never_turns_a_final_no_into_ready(codename in any_family(), said in some_facts(), more in some_facts()) {
+        let (families, table) = (families(), table());
+        let family = &families[&codename];
+        let mut known = table.bases[&codename].clone();
+        known.extend(said);
+        let before = judged(family, &facts(&known), true);
+        if before.verdict == (Verdict::NotPossible { finality: Finality::Final }) {
+            let cited: Vec<FactKey> = before.items.iter()
+                .filter(|item| item.cure == Some(veritope_core::seal::Cure::Never))
+                .flat_map(|item| item.facts.iter().map(|fact| fact.key))
+                .collect();
+            prop_assert!(!cited.is_empty(), "a final no cites what it rests on");
+            for (key, value) in more {
+                known.entry(key).or_insert(value);
+            }
+            let after = judged(family, &facts(&known), true);
+            prop_assert_ne!(&after.verdict, &Verdict::Ready);
+            prop_assert!(!matches!(after.verdict, Verdict::ReadyAfter { .. }), "{:?}", after.sentence);
+        }
+    }
+}

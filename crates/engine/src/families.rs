@@ -1,0 +1,344 @@
+//! The families that this bench knows: the shipped ones, and the user's own in `DATA/families`,
+//! which replace them. A text is checked as a whole before any file is written.
+
+use std::sync::Arc;
+
+use serde::Serialize;
+use veritope_core::family::{
+    self, AfterCare, Caution, Consequence, Family, FamilyError, Mark, SHIPPED, Variant,
+};
+use veritope_wire::{Digest, RequestId};
+
+use crate::bench::{Engine, lock};
+use crate::error::EngineError;
+use crate::record::{Entry, Scope};
+
+/// Most bytes of a family file.
+pub const MOST_FAMILY_BYTES: usize = 256 << 10;
+
+/// Where a family comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum FamilyOrigin {
+    /// It ships with the program.
+    Shipped,
+    /// It is the user's, and replaces a shipped one.
+    Replaced,
+    /// It is the user's.
+    Own,
+}
+
+/// A family with the text that it was read from.
+#[derive(Debug, Clone)]
+pub struct KnownFamily {
+    /// The family.
+    pub family: Arc<Family>,
+    /// The file's text.
+    pub text: Arc<str>,
+    /// Whether it is the user's file.
+    pub own: bool,
+}
+
+impl KnownFamily {
+    /// Reads a family of the user's, or a shipped one.
+    ///
+    /// # Errors
+    /// The first thing that is wrong with the text.
+    pub(crate) fn read(file: &str, text: &str, own: bool) -> Result<Self, FamilyError> {
+        Ok(Self {
+            family: Arc::new(family::load(file, text)?),
+            text: text.into(),
+            own,
+        })
+    }
+
+    fn origin(&self) -> FamilyOrigin {
+        match (self.own, shipped(&self.family.codename)) {
+            (false, _) => FamilyOrigin::Shipped,
+            (true, Some(_)) => FamilyOrigin::Replaced,
+            (true, None) => FamilyOrigin::Own,
+        }
+    }
+}
+
+fn shipped(codename: &str) -> Option<(&'static str, &'static str)> {
+    SHIPPED
+        .iter()
+        .copied()
+        .find(|(file, _)| file.strip_suffix(".toml") == Some(codename))
+}
+
+/// A family on the list.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FamilyLine {
+    /// Codename.
+    pub codename: String,
+    /// Name.
+    pub name: String,
+    /// What kind of thing.
+    pub form: String,
+    /// Where it comes from.
+    pub origin: FamilyOrigin,
+    /// Units of it on this bench.
+    pub units: u32,
+}
+
+/// Something that the guide says, with its title.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct GuideLine {
+    /// What it is about.
+    pub title: String,
+    /// What is said.
+    pub text: String,
+}
+
+/// A partition in the guide.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct GuidePartition {
+    /// Label.
+    pub label: String,
+    /// Its role's id.
+    pub role: veritope_core::family::Role,
+    /// Size in MiB.
+    pub mib: u32,
+    /// Area.
+    pub area: u32,
+    /// Whether it exists once.
+    pub unique: bool,
+    /// Whether the system rewrites it at every start.
+    pub living: bool,
+    /// Whether it may be blank.
+    pub may_be_blank: bool,
+}
+
+/// A family as a page to read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FamilyPage {
+    /// The line.
+    #[serde(flatten)]
+    pub line: FamilyLine,
+    /// Digest of the text; judgements cite it.
+    pub digest: Digest,
+    /// The text, for editing and export.
+    pub text: String,
+    /// Model codes.
+    pub variants: Vec<Variant>,
+    /// How it is unlocked and locked, in sentences.
+    pub lock: Vec<GuideLine>,
+    /// Modes and how they look.
+    pub modes: Vec<GuideLine>,
+    /// Ways between modes.
+    pub ways: Vec<GuideLine>,
+    /// Where facts are read.
+    pub places: Vec<GuideLine>,
+    /// Builds, newest first.
+    pub builds: Vec<GuideLine>,
+    /// Packages.
+    pub packages: Vec<GuideLine>,
+    /// Partitions.
+    pub partitions: Vec<GuidePartition>,
+    /// What unlocking costs.
+    pub consequences: Vec<Consequence>,
+    /// Marks that no relock removes.
+    pub marks: Vec<Mark>,
+    /// Cautions, each with date and reason.
+    pub cautions: Vec<Caution>,
+    /// What may come after.
+    pub after_care: Vec<AfterCare>,
+}
+
+/// What a text is, without keeping it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FamilyChecked {
+    /// The family's codename, where it can be read.
+    pub codename: Option<String>,
+    /// The line of the first mistake, from 1.
+    pub line: Option<u64>,
+    /// The first mistake.
+    pub problem: Option<String>,
+}
+
+impl Engine {
+    /// The family with this codename.
+    #[must_use]
+    pub fn family_named(&self, codename: &str) -> Option<Arc<Family>> {
+        self.known_family(codename).map(|known| known.family)
+    }
+
+    fn known_family(&self, codename: &str) -> Option<KnownFamily> {
+        let all = lock(&self.families);
+        all.iter()
+            .find(|known| known.family.codename == codename)
+            .cloned()
+    }
+
+    /// The families that this bench knows.
+    #[must_use]
+    pub fn families(&self) -> Vec<Arc<Family>> {
+        lock(&self.families)
+            .iter()
+            .map(|known| Arc::clone(&known.family))
+            .collect()
+    }
+
+    /// The list.
+    ///
+    /// # Errors
+    /// When the record can't be read.
+    pub fn family_lines(&self) -> Result<Vec<FamilyLine>, EngineError> {
+        let units = self.parts.journal.units()?;
+        let known = lock(&self.families).clone();
+        Ok(known
+            .iter()
+            .map(|known| {
+                let codename = &known.family.codename;
+                let here = units
+                    .iter()
+                    .filter(|unit| self.codename_of(unit).as_ref() == Some(codename));
+                FamilyLine {
+                    codename: codename.clone(),
+                    name: known.family.name(),
+                    form: known.family.form.clone(),
+                    origin: known.origin(),
+                    units: u32::try_from(here.count()).unwrap_or(u32::MAX),
+                }
+            })
+            .collect())
+    }
+
+    /// One family as a page.
+    ///
+    /// # Errors
+    /// When there is none of this codename.
+    pub fn family_page(&self, codename: &str) -> Result<FamilyPage, EngineError> {
+        let line = self
+            .family_lines()?
+            .into_iter()
+            .find(|line| line.codename == codename);
+        let (Some(known), Some(line)) = (self.known_family(codename), line) else {
+            return Err(EngineError::BadInput(format!(
+                "no family `{codename}` is known here"
+            )));
+        };
+        let guide = known.family.guide();
+        let lines = |list: Vec<(String, String)>| {
+            list.into_iter()
+                .map(|(title, text)| GuideLine { title, text })
+                .collect()
+        };
+        let family = &known.family;
+        Ok(FamilyPage {
+            line,
+            digest: family.digest,
+            text: known.text.to_string(),
+            variants: family.variants.clone(),
+            lock: lines(guide.lock),
+            modes: lines(guide.modes),
+            ways: lines(guide.ways),
+            places: lines(guide.places),
+            builds: lines(guide.builds),
+            packages: lines(guide.packages),
+            partitions: family
+                .partitions
+                .iter()
+                .map(|part| GuidePartition {
+                    label: part.label.to_string(),
+                    role: part.role,
+                    mib: part.mib,
+                    area: part.area,
+                    unique: part.role == family::Role::DeviceUnique,
+                    living: part.changes == family::Changes::Living,
+                    may_be_blank: part.blank == family::Blank::Expected,
+                })
+                .collect(),
+            consequences: family.consequences.clone(),
+            marks: family.marks.clone(),
+            cautions: family.cautions.clone(),
+            after_care: family.after_care.clone(),
+        })
+    }
+
+    /// Looks whether a text is a family, without keeping it.
+    #[must_use]
+    pub fn check_family(&self, text: &str) -> FamilyChecked {
+        match KnownFamily::read("the text", text, true) {
+            Ok(known) => FamilyChecked {
+                codename: Some(known.family.codename.clone()),
+                line: None,
+                problem: None,
+            },
+            Err(error) => FamilyChecked {
+                codename: None,
+                line: Some(error.line as u64),
+                problem: Some(error.what),
+            },
+        }
+    }
+
+    /// Keeps a family of the user's, in place of one with the same codename. Runs under way keep
+    /// their sheets; judgements use the new one from now on.
+    ///
+    /// # Errors
+    /// The first mistake with its line; nothing is written then.
+    pub fn put_family(&self, text: &str, request: RequestId) -> Result<String, EngineError> {
+        if text.len() > MOST_FAMILY_BYTES {
+            return Err(EngineError::BadInput(format!(
+                "the text has {} bytes; a family file has at most {MOST_FAMILY_BYTES}",
+                text.len()
+            )));
+        }
+        let known = KnownFamily::read("the text", text, true)
+            .map_err(|error| EngineError::BadInput(error.to_string()))?;
+        let codename = known.family.codename.clone();
+        self.data.write_family(&codename, text)?;
+        let entry = Entry::FamilyKept {
+            codename: codename.clone(),
+            digest: known.family.digest,
+        };
+        let mut all = lock(&self.families);
+        match all.iter_mut().find(|one| one.family.codename == codename) {
+            Some(place) => *place = known,
+            None => all.push(known),
+        }
+        drop(all);
+        self.append_to(Scope::Bench, Some(request), vec![entry])?;
+        Ok(codename)
+    }
+
+    /// Lets a family of the user's go; a shipped one of the same codename counts again.
+    ///
+    /// # Errors
+    /// When it is not the user's, or units of it are here and no shipped one takes its place.
+    pub fn drop_family(&self, codename: &str, request: RequestId) -> Result<(), EngineError> {
+        let own = self
+            .known_family(codename)
+            .filter(|known| known.own)
+            .ok_or_else(|| {
+                EngineError::BadInput(format!("`{codename}` is no family of your own"))
+            })?;
+        let line = self
+            .family_lines()?
+            .into_iter()
+            .find(|line| line.codename == codename);
+        let back = shipped(codename);
+        if back.is_none() && line.is_some_and(|line| line.units > 0) {
+            return Err(EngineError::BadInput(format!(
+                "units of {} are on this bench; it stays",
+                own.family.name()
+            )));
+        }
+        self.data.remove_family(codename)?;
+        let mut all = lock(&self.families);
+        all.retain(|known| known.family.codename != codename);
+        if let Some((file, text)) = back {
+            let known = KnownFamily::read(file, text, false)
+                .map_err(|error| EngineError::BadInput(error.to_string()))?;
+            all.push(known);
+        }
+        drop(all);
+        let entry = Entry::FamilyLeft {
+            codename: codename.to_owned(),
+        };
+        self.append_to(Scope::Bench, Some(request), vec![entry])
+    }
+}
