@@ -4,6 +4,7 @@
 
 mod backups;
 mod support;
+mod truth;
 
 use std::sync::Arc;
 

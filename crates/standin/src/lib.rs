@@ -2,7 +2,8 @@
 //!
 //! A [`Device`] has a [`profile::Profile`] of its own (never read from `families/`), bytes behind
 //! a real partition table on a [`storage::Storage`], a [`body`] with screen and button, and a
-//! [`clock::DeviceClock`]. A [`Bridge`] serves any number of them over the bench link
+//! [`clock::DeviceClock`]. What its firmware decides about the lock is its [`gate`], by the
+//! [`scheme`] of its family. A [`Bridge`] serves any number of them over the bench link
 //! (`docs/bench-link.md`), together with a plain page for the hands.
 
 pub mod body;
@@ -10,9 +11,11 @@ mod bridge;
 pub mod clock;
 mod content;
 mod device;
+pub mod gate;
 mod page;
 pub mod profile;
 mod saved;
+pub mod scheme;
 pub mod storage;
 
 pub use bridge::{Bridge, BridgeError, serve};
