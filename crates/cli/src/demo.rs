@@ -1,5 +1,6 @@
-//! The demo bench: two watches of one family, simulated, on a bridge of their own in the same
-//! process; Sanderling out of the box, Ruff unlocked some time ago.
+//! The demo bench: eleven units of seven families, simulated, on a bridge of their own in the same
+//! process. Two of them are watches with all their bytes, Sanderling out of the box and Ruff
+//! unlocked some time ago; of the others (`table`) the fact side is simulated.
 
 use std::fs;
 use std::net::SocketAddr;
@@ -9,11 +10,11 @@ use std::sync::Arc;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
-use veritope_engine::ports::Silent;
+use veritope_engine::ports::{Clock, Silent};
 use veritope_engine::record::Way;
 use veritope_engine::{CaptureKind, Engine, EngineError, NewUnit, StepPhase, Watcher};
 use veritope_server::front::FrontEnd;
-use veritope_server::{Config, Running, open_engine};
+use veritope_server::{Config, Running, SystemClock, open_engine};
 use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::profile::Profile;
@@ -203,6 +204,7 @@ fn make_bridge(
             .map_err(|source| BridgeError::Device { folder, source })?;
         devices.push(device);
     }
+    devices.extend(crate::table::devices(data, &clock)?);
     Ok((Bridge::new("Thursday table", token, devices), clock))
 }
 
@@ -290,7 +292,7 @@ fn set_up(
     if let Some(ruff) = units.last() {
         ruffs_past(&engine, devices, clock, *ruff, stick)?;
     }
-    Ok(())
+    crate::table::meet(&engine, bridge, SystemClock.now())
 }
 
 /// Ruff was here before: two captures, the older one copied to the stick, and one bit of it flipped

@@ -7,6 +7,7 @@ mod inspect;
 mod link;
 mod standin;
 mod step;
+mod table;
 
 use std::process::ExitCode;
 

@@ -7,7 +7,9 @@ use tokio::net::TcpListener;
 use tokio::runtime::Runtime;
 use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
+use veritope_standin::gate::Gate;
 use veritope_standin::profile::Profile;
+use veritope_standin::scheme::Scheme;
 use veritope_standin::{Birth, Bridge, BridgeError, Device, LockState, Setting, serve};
 
 use crate::args::StandinArgs;
@@ -19,16 +21,24 @@ const HANDLE: &str = "dock-1";
 pub(crate) fn run(args: StandinArgs) -> Result<ExitCode, CommandError> {
     let profile = Profile::named(&args.family).ok_or_else(|| {
         CommandError::Input(format!(
-            "there is no stand-in for family `{}`; gimbal has one",
-            args.family
+            "there is no stand-in for family `{}`; there are {}",
+            args.family,
+            veritope_standin::scheme::SCHEMES
+                .map(|scheme| scheme.codename)
+                .join(", ")
         ))
     })?;
-    if let Some(variant) = args.variant.filter(|variant| variant != profile.model_code) {
-        return Err(CommandError::Input(format!(
-            "family {} has no variant `{variant}`; {} it has",
-            args.family, profile.model_code
-        )));
-    }
+    let profile = match &args.variant {
+        None => profile,
+        Some(variant) => profile.clone().variant(variant).ok_or_else(|| {
+            let known = Scheme::named(&args.family).map_or(&[][..], |scheme| scheme.models);
+            CommandError::Input(format!(
+                "family {} has no variant `{variant}`; there are {}",
+                args.family,
+                known.join(", ")
+            ))
+        })?,
+    };
     let made_here;
     let folder = match &args.data {
         Some(folder) => folder.join(HANDLE),
@@ -51,7 +61,15 @@ pub(crate) fn run(args: StandinArgs) -> Result<ExitCode, CommandError> {
             battery_percent: 81,
             cable: CablePlace::In,
         };
-        Device::make(&folder, profile.scaled(args.size_scale), &birth, clock)
+        let facts_only = profile.is_facts_only();
+        Device::make(&folder, profile.scaled(args.size_scale), &birth, clock).and_then(
+            |mut device| {
+                if let (true, Some(scheme)) = (facts_only, Scheme::named(&args.family)) {
+                    device.set_gate(Gate::shipped(scheme), "")?;
+                }
+                Ok(device)
+            },
+        )
     }
     .map_err(|source| BridgeError::Device {
         folder: folder.clone(),

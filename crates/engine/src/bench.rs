@@ -714,6 +714,16 @@ impl Engine {
                 !same || is_voided || !is_known
             })
             .collect();
+        let mut news = news;
+        // It answers this computer in the mode that takes the unlock: U8 is seen, not asked.
+        let answers = family.is_some_and(|family| {
+            let mut stages = family.main_stages();
+            stages.any(|stage| facts.mode() == Some(stage.mode) && stage.mode != Mode::System)
+        });
+        if answers && known.choice(FactKey::AnswersBootloader) != Some("yes") {
+            let yes = FactValue::parse(FactKey::AnswersBootloader, "yes")?;
+            news.push(self.row(FactKey::AnswersBootloader, yes, Source::Concluded, at));
+        }
         if !news.is_empty() {
             entries.push(Entry::Facts { facts: news });
         }

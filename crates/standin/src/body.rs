@@ -1,6 +1,8 @@
 //! The device's body: what its screen shows, what can be touched and pressed. No bench link has
 //! this; it is what a person's eyes and hands have.
 
+use std::borrow::Cow;
+
 use serde::{Deserialize, Serialize};
 
 use crate::device::{Device, LockState, Running, Setting};
@@ -52,7 +54,7 @@ pub enum BodyAct {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Button {
     /// Its id.
-    pub id: &'static str,
+    pub id: Cow<'static, str>,
     /// Its words.
     pub label: String,
     /// Whether it is highlighted.
@@ -76,13 +78,26 @@ pub struct Face {
     pub lines: Vec<String>,
     /// What can be touched.
     pub buttons: Vec<Button>,
+    /// What hands can do beside the screen.
+    pub hands: Vec<Button>,
     /// Where the cable is.
     pub cable: CablePlace,
 }
 
-fn button(id: &'static str, label: impl Into<String>) -> Button {
+impl Button {
+    /// The same, highlighted.
+    #[must_use]
+    pub fn by_default(self) -> Self {
+        Self {
+            highlight: Highlight::Default,
+            ..self
+        }
+    }
+}
+
+pub(crate) fn button(id: &'static str, label: impl Into<String>) -> Button {
     Button {
-        id,
+        id: id.into(),
         label: label.into(),
         highlight: Highlight::Plain,
     }
@@ -92,6 +107,9 @@ impl Device {
     /// What eyes see now.
     #[must_use]
     pub fn face(&self) -> Face {
+        if let Some(face) = self.gated_face() {
+            return face;
+        }
         let saved = &self.saved;
         let charge = format!("Charge {} %", saved.battery_millionths / 10_000);
         let lock = match saved.lock {
@@ -110,10 +128,7 @@ impl Device {
             };
             (lines, Vec::new())
         } else if saved.question.is_some() {
-            let no = Button {
-                highlight: Highlight::Default,
-                ..button("no", "No, keep it locked")
-            };
+            let no = button("no", "No, keep it locked").by_default();
             (
                 vec![
                     "Unlock this watch?".to_owned(),
@@ -123,7 +138,7 @@ impl Device {
             )
         } else {
             match saved.mode {
-                Running::Off => (Vec::new(), Vec::new()),
+                Running::Off | Running::Download | Running::Animation => (Vec::new(), Vec::new()),
                 Running::System => {
                     let setting = |value: Setting| if value == Setting::On { "on" } else { "off" };
                     let mut buttons = vec![button(
@@ -156,10 +171,7 @@ impl Device {
                         saved.chip_id.clone(),
                     ],
                     vec![
-                        Button {
-                            highlight: Highlight::Default,
-                            ..button("start", "Start")
-                        },
+                        button("start", "Start").by_default(),
                         button("recovery", "Recovery"),
                         button("off", "Power off"),
                     ],
@@ -196,9 +208,21 @@ impl Device {
                 }
             }
         };
+        let cable = match saved.cable {
+            CablePlace::In => button("lift", "Lift it off the dock"),
+            CablePlace::Out => button("dock", "Put it on the dock"),
+        };
+        let hands = vec![
+            cable,
+            button("hold-2", "Dock button, 2 s"),
+            button("hold-15", "Dock button, 15 s"),
+            button("hold-15-finger", "Dock button, 15 s, finger on the screen"),
+            button("blank-persist", "Mishap: persist goes blank"),
+        ];
         Face {
             lines,
             buttons,
+            hands,
             cable: saved.cable,
         }
     }

@@ -24,6 +24,7 @@ use veritope_wire::link::{
 use crate::body::BodyAct;
 use crate::device::{Device, Fault, MEMORY_BYTES, no};
 use crate::page;
+use crate::services;
 
 /// Devices on one bridge.
 #[derive(Clone)]
@@ -31,6 +32,18 @@ pub struct Bridge {
     name: String,
     token: String,
     devices: Arc<Mutex<BTreeMap<String, Device>>>,
+    mails: Arc<Mutex<Vec<Mail>>>,
+}
+
+/// A mail of the portal's, on its way or come.
+#[derive(Debug, Clone)]
+pub(crate) struct Mail {
+    /// Handle of the unit that it is about; its clock says when the mail comes.
+    pub(crate) handle: String,
+    /// When, in device time.
+    pub(crate) due_ms: i64,
+    /// What it brings.
+    pub(crate) token: String,
 }
 
 /// The bridge can't be served.
@@ -69,7 +82,21 @@ impl Bridge {
                     .map(|device| (device.handle().0.clone(), device))
                     .collect(),
             )),
+            mails: Arc::default(),
         }
+    }
+
+    pub(crate) fn mails(&self) -> MutexGuard<'_, Vec<Mail>> {
+        self.mails.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The device whose screens show this equipment ID.
+    pub(crate) fn holder_of(&self, equipment_id: &str) -> Option<String> {
+        let devices = self.lock();
+        devices
+            .iter()
+            .find(|(_, device)| device.equipment_id() == equipment_id)
+            .map(|(handle, _)| handle.clone())
     }
 
     fn lock(&self) -> MutexGuard<'_, BTreeMap<String, Device>> {
@@ -162,6 +189,7 @@ impl Bridge {
             .route("/v1/devices/{handle}/faults", post(arm))
             .layer(middleware::from_fn_with_state(self.clone(), guard));
         link.merge(page::routes())
+            .merge(services::routes())
             .layer(DefaultBodyLimit::max(MEMORY_BYTES + 1))
             .with_state(self)
     }

@@ -16,6 +16,7 @@ mod page;
 pub mod profile;
 mod saved;
 pub mod scheme;
+mod services;
 pub mod storage;
 
 pub use bridge::{Bridge, BridgeError, serve};

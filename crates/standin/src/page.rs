@@ -23,10 +23,10 @@ pub(crate) fn routes() -> Router<Bridge> {
         .route("/device/{handle}/do", post(act))
 }
 
-const HEAD: &str = r#"<!doctype html><html lang="en"><head><meta charset="utf-8">
+pub(crate) const HEAD: &str = r#"<!doctype html><html lang="en"><head><meta charset="utf-8">
 <meta name="viewport" content="width=device-width"><title>Stand-in device</title>
 <link rel="stylesheet" href="/page.css"><script src="/page.js" defer></script></head><body><main>"#;
-const TAIL: &str = "</main></body></html>";
+pub(crate) const TAIL: &str = "</main></body></html>";
 
 async fn script() -> Response {
     let text = r#"const face = document.getElementById('face');
@@ -68,7 +68,7 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
         .map(|handle| format!("<li><a href=\"/device/{0}\">{0}</a></li>", escape(handle)))
         .collect();
     Html(format!(
-        "{HEAD}<h1>Stand-in devices</h1><ul>{links}</ul>{TAIL}"
+        "{HEAD}<h1>Stand-in devices</h1><ul>{links}</ul><h2>Stand-in services</h2><ul><li><a href=\"/portal\">The maker's portal for tokens</a></li><li><a href=\"/builds\">The build server</a></li></ul>{TAIL}"
     ))
 }
 
@@ -102,14 +102,7 @@ async fn act(
     headers: HeaderMap,
     Form(pressed): Form<Pressed>,
 ) -> Response {
-    let host = headers
-        .get(header::HOST)
-        .and_then(|value| value.to_str().ok())
-        .unwrap_or("");
-    let origin = headers
-        .get(header::ORIGIN)
-        .and_then(|value| value.to_str().ok());
-    if origin.is_some_and(|origin| origin != format!("http://{host}")) {
+    if is_foreign(&headers) {
         return (StatusCode::FORBIDDEN, "only from this page").into_response();
     }
     if let Some(label) = pressed.press.strip_prefix("blank-") {
@@ -153,6 +146,13 @@ async fn act(
     }
 }
 
+/// Whether another page sent this request.
+pub(crate) fn is_foreign(headers: &HeaderMap) -> bool {
+    let text = |name| headers.get(name).and_then(|value| value.to_str().ok());
+    let host = text(header::HOST).unwrap_or("");
+    text(header::ORIGIN).is_some_and(|origin| origin != format!("http://{host}"))
+}
+
 fn render(handle: &str, face: &Face) -> String {
     let lines: String = face
         .lines
@@ -174,31 +174,21 @@ fn render(handle: &str, face: &Face) -> String {
             } else {
                 ""
             };
-            button(known.id, &known.label, class)
+            button(&known.id, &known.label, class)
         })
         .collect();
-    let cable = match face.cable {
-        CablePlace::In => button("lift", "Lift it off the dock", ""),
-        CablePlace::Out => button("dock", "Put it on the dock", ""),
-    };
-    let hold = [
-        button("hold-2", "Dock button, 2 s", ""),
-        button("hold-15", "Dock button, 15 s", ""),
-        button(
-            "hold-15-finger",
-            "Dock button, 15 s, finger on the screen",
-            "",
-        ),
-    ]
-    .concat();
-    let mishap = button("blank-persist", "Mishap: persist goes blank", "");
+    let hands: String = face
+        .hands
+        .iter()
+        .map(|known| button(&known.id, &known.label, ""))
+        .collect();
     format!(
-        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{lines}{buttons}</div><div class=\"dock\">{cable}{hold}{mishap}</div></form>",
+        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{lines}{buttons}</div><div class=\"dock\">{hands}</div></form>",
         escape(handle)
     )
 }
 
-fn escape(text: &str) -> String {
+pub(crate) fn escape(text: &str) -> String {
     text.replace('&', "&amp;")
         .replace('<', "&lt;")
         .replace('>', "&gt;")

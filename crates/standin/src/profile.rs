@@ -1,6 +1,8 @@
 //! What a simulated device is made of. These profiles are the stand-in's own: they are not read
 //! from `families/`, so that a mistake in a family file shows as a disagreement.
 
+use crate::scheme::{Opening, Scheme};
+
 /// What a partition holds when it leaves the factory.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Content {
@@ -60,7 +62,7 @@ pub struct Profile {
     pub build: &'static str,
     /// How many times larger than usual system and user data are.
     pub size_scale: u32,
-    /// Partitions in disk order.
+    /// Partitions in disk order; none for families of which only the fact side is simulated.
     pub partitions: Vec<Part>,
     /// Partitions that an unlock erases.
     pub unlock_erases: &'static [&'static str],
@@ -129,9 +131,52 @@ impl Profile {
         self
     }
 
+    /// The fact side of a family: screens, settings, lock and link, without bytes.
+    #[must_use]
+    fn facts_of(scheme: &'static Scheme) -> Self {
+        Self {
+            codename: scheme.codename,
+            model_code: scheme.models.first().copied().unwrap_or(""),
+            build: scheme.builds.first().map_or("", |build| build.id),
+            size_scale: 1,
+            partitions: Vec::new(),
+            unlock_erases: &[],
+            unlock_form: match scheme.opening {
+                Opening::Command { form } => form,
+                Opening::Token => "token",
+                Opening::LongPress | Opening::NoLock => "",
+            },
+            durations: Durations {
+                bootloader: 10,
+                system: 35,
+                first_start: 150,
+                recovery: 15,
+                erase: 30,
+            },
+            battery_per_hour: (220, 170, 300),
+        }
+    }
+
     /// The profile with this codename.
     #[must_use]
     pub fn named(codename: &str) -> Option<Self> {
-        (codename == "gimbal").then(Self::gimbal)
+        if codename == "gimbal" {
+            return Some(Self::gimbal());
+        }
+        Scheme::named(codename).map(Self::facts_of)
+    }
+
+    /// The same kind of device under another model code of its family.
+    #[must_use]
+    pub fn variant(mut self, model: &str) -> Option<Self> {
+        let scheme = Scheme::named(self.codename)?;
+        self.model_code = scheme.models.iter().find(|known| **known == model)?;
+        Some(self)
+    }
+
+    /// Whether only the fact side is simulated.
+    #[must_use]
+    pub fn is_facts_only(&self) -> bool {
+        self.partitions.is_empty()
     }
 }

@@ -9,6 +9,7 @@ use veritope_wire::link::{LinkEvent, Operation, OperationId};
 
 use crate::body::CablePlace;
 use crate::device::{Birth, Fault, Going, LockState, NextStart, Running, Setting};
+use crate::gate::Gate;
 use crate::profile::Profile;
 
 /// A device's state on disk.
@@ -41,6 +42,15 @@ pub(crate) struct Saved {
     pub(crate) operations: Vec<Operation>,
     pub(crate) events: Vec<LinkEvent>,
     pub(crate) faults: Vec<Fault>,
+    /// Model code, where the family has several.
+    #[serde(default)]
+    pub(crate) model_code: String,
+    /// What stands between it and an open lock; nothing for the watch, whose lock is simpler.
+    #[serde(default)]
+    pub(crate) gate: Option<Gate>,
+    /// Its equipment ID as its screens show it; empty when they show none.
+    #[serde(default)]
+    pub(crate) equipment_id: String,
 }
 
 impl Saved {
@@ -70,6 +80,9 @@ impl Saved {
             operations: Vec::new(),
             events: Vec::new(),
             faults: Vec::new(),
+            model_code: profile.model_code.to_owned(),
+            gate: None,
+            equipment_id: String::new(),
         }
     }
 }

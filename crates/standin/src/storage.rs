@@ -39,6 +39,24 @@ fn inside(length: u64, at: u64, count: usize) -> io::Result<()> {
     }
 }
 
+/// No storage at all: for devices of which only the fact side is simulated.
+#[derive(Debug, Clone, Copy)]
+pub struct Nothing;
+
+impl Storage for Nothing {
+    fn length_bytes(&self) -> u64 {
+        0
+    }
+
+    fn read_at(&self, at: u64, into: &mut [u8]) -> io::Result<()> {
+        inside(0, at, into.len())
+    }
+
+    fn write_at(&mut self, at: u64, bytes: &[u8]) -> io::Result<()> {
+        inside(0, at, bytes.len())
+    }
+}
+
 /// Storage in a sparse file.
 #[derive(Debug)]
 pub struct SparseFile {

@@ -1,6 +1,7 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
 //! consequence; what it is doing survives a killed process. `transfer` has the bytes over the cable.
 
+mod gated;
 mod transfer;
 
 use std::collections::BTreeMap;
@@ -20,7 +21,7 @@ use crate::clock::DeviceClock;
 use crate::content;
 use crate::profile::Profile;
 use crate::saved;
-use crate::storage::{SparseFile, Storage};
+use crate::storage::{Nothing, SparseFile, Storage};
 
 /// What runs on the device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -32,6 +33,10 @@ pub enum Running {
     System,
     /// The bootloader.
     Bootloader,
+    /// The maker's screen for taking in files.
+    Download,
+    /// A start that never ends.
+    Animation,
     /// A recovery from memory.
     TemporaryRecovery,
     /// The maker's recovery, from its partition.
@@ -41,11 +46,13 @@ pub enum Running {
 }
 
 impl Running {
-    fn id(self) -> &'static str {
+    pub(crate) fn id(self) -> &'static str {
         match self {
             Self::Off => "off",
             Self::System => "system",
             Self::Bootloader => "bootloader",
+            Self::Download => "download",
+            Self::Animation => "animation",
             Self::TemporaryRecovery => "temporary-recovery",
             Self::StockRecovery => "stock-recovery",
             Self::CustomRecovery => "custom-recovery",
@@ -186,10 +193,15 @@ impl Device {
         clock: Arc<dyn DeviceClock>,
     ) -> io::Result<Self> {
         std::fs::create_dir_all(folder)?;
-        let mut storage =
-            SparseFile::create(&folder.join("disk.img"), content::area_bytes(&profile))?;
-        content::manufacture(&mut storage, &profile, birth.seed, &birth.serial)?;
-        let mut device = Self::around(profile, birth, Box::new(storage), clock);
+        let storage: Box<dyn Storage> = if profile.is_facts_only() {
+            Box::new(Nothing)
+        } else {
+            let length = content::area_bytes(&profile);
+            let mut storage = SparseFile::create(&folder.join("disk.img"), length)?;
+            content::manufacture(&mut storage, &profile, birth.seed, &birth.serial)?;
+            Box::new(storage)
+        };
+        let mut device = Self::around(profile, birth, storage, clock);
         device.folder = Some(folder.to_owned());
         device.save()?;
         Ok(device)
@@ -235,10 +247,15 @@ impl Device {
     pub fn open(folder: &Path, clock: Arc<dyn DeviceClock>) -> io::Result<Self> {
         let saved = saved::load(&folder.join("state.json"))?;
         let profile = Profile::named(&saved.profile)
+            .and_then(|profile| match saved.model_code.as_str() {
+                "" => Some(profile),
+                model => profile.variant(model),
+            })
             .ok_or_else(|| io::Error::other(format!("profile `{}` is not known", saved.profile)))?;
         let name = folder
             .file_name()
             .map(|name| name.to_string_lossy().into_owned());
+        let facts_only = profile.is_facts_only();
         let mut device = Self {
             handle: Handle(if saved.handle.is_empty() {
                 name.unwrap_or_default()
@@ -248,7 +265,11 @@ impl Device {
             clock_offset_ms: saved.at_ms - clock.now_ms(),
             profile,
             saved,
-            storage: Box::new(SparseFile::open(&folder.join("disk.img"))?),
+            storage: if facts_only {
+                Box::new(Nothing)
+            } else {
+                Box::new(SparseFile::open(&folder.join("disk.img"))?)
+            },
             folder: Some(folder.to_owned()),
             clock,
             memory: None,
@@ -292,12 +313,13 @@ impl Device {
             (Running::System | Running::Off, CablePlace::In) => charging,
             (
                 Running::System
+                | Running::Animation
                 | Running::TemporaryRecovery
                 | Running::StockRecovery
                 | Running::CustomRecovery,
                 _,
             ) => -recovery,
-            (Running::Bootloader, _) => -bootloader,
+            (Running::Bootloader | Running::Download, _) => -bootloader,
             (Running::Off, CablePlace::Out) => 0,
         };
         // Thousandths an hour are millionths in 3.6 seconds.
@@ -328,7 +350,7 @@ impl Device {
     fn listed(&self) -> Listed {
         let away = self.saved.cable == CablePlace::Out
             || self.saved.going.is_some()
-            || self.saved.mode == Running::Off;
+            || matches!(self.saved.mode, Running::Off | Running::Animation);
         if away {
             Listed::Absent
         } else if self.saved.mode == Running::System && self.saved.debugging == Setting::Off {
@@ -345,12 +367,16 @@ impl Device {
         let mut facts = BTreeMap::new();
         let mut acts = Vec::new();
         if listed == Listed::Ready {
-            let mut say = |key: &str, value: &str| facts.insert(key.to_owned(), value.to_owned());
+            let mut say = |key: &str, value: &str| {
+                facts.insert(key.to_owned(), value.to_owned());
+            };
             say("mode", self.saved.mode.id());
             say("codename", self.profile.codename);
             say("model-code", self.profile.model_code);
             say("chip-id", &self.saved.chip_id);
-            say("battery", &self.battery_percent().to_string());
+            if self.saved.mode != Running::Download {
+                say("battery", &self.battery_percent().to_string());
+            }
             say(
                 "lock",
                 if self.saved.lock == LockState::Locked {
@@ -362,10 +388,13 @@ impl Device {
             acts.push(ActKind::Restart);
             match self.saved.mode {
                 Running::System => {
-                    say("build", self.profile.build);
+                    if self.saved.gate.is_none() {
+                        say("build", self.profile.build);
+                    }
                     say("serial", &self.saved.serial);
                     say("debugging", "on");
                 }
+                Running::Download => {}
                 Running::Bootloader => {
                     say("serial", &self.saved.serial);
                     acts.extend([ActKind::Unlock, ActKind::StartFromMemory]);
@@ -376,8 +405,9 @@ impl Device {
                 Running::CustomRecovery => {
                     say("recovery", "custom");
                 }
-                Running::TemporaryRecovery | Running::Off => {}
+                Running::TemporaryRecovery | Running::Off | Running::Animation => {}
             }
+            self.gated_facts(&mut say);
         }
         DeviceState {
             handle: self.handle.clone(),
@@ -476,7 +506,16 @@ impl Device {
     }
 
     fn restart(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
-        let to = match request.args.get("mode").map(String::as_str) {
+        let wanted = request.args.get("mode").map(String::as_str);
+        let to = match wanted {
+            Some(mode) if self.scheme().is_some() => {
+                self.may_restart_into(mode).ok_or_else(|| {
+                    no(
+                        RefusalCode::BadRequest,
+                        format!("can't restart into {mode}"),
+                    )
+                })?
+            }
             Some("system") => Running::System,
             Some("bootloader") => Running::Bootloader,
             Some("recovery") if self.saved.mode == Running::Bootloader => self.own_recovery(),
@@ -515,6 +554,9 @@ impl Device {
     fn ask_to_unlock(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
         if self.saved.mode != Running::Bootloader {
             return Err(no(RefusalCode::WrongMode, "only the bootloader unlocks"));
+        }
+        if let Some(done) = self.gated_unlock(request) {
+            return done;
         }
         let form = request.args.get("form").map_or("", String::as_str);
         if form != self.profile.unlock_form {
@@ -616,11 +658,16 @@ impl Device {
     }
 
     fn touch(&mut self, button: &str) -> Result<(), Refusal> {
-        if !self.face().buttons.iter().any(|known| known.id == button) {
+        let face = self.face();
+        let mut there = face.buttons.iter().chain(&face.hands);
+        if !there.any(|known| known.id == button) {
             return Err(no(
                 RefusalCode::NotFound,
                 format!("the screen shows no `{button}`"),
             ));
+        }
+        if let Some(done) = self.gated_press(button) {
+            return done;
         }
         match (button, self.saved.question) {
             ("no", Some(id)) => {
@@ -656,6 +703,8 @@ impl Device {
             }
             ("sign-out", _) => self.saved.accounts = 0,
             ("screen-lock", _) => self.saved.screen_lock = Setting::Off,
+            ("lift", _) => self.cable(CablePlace::Out),
+            ("dock", _) => self.cable(CablePlace::In),
             _ => {}
         }
         Ok(())
@@ -706,10 +755,10 @@ impl Device {
             }
         }
         self.saved.lock = LockState::Unlocked;
-        self.saved.debugging = Setting::Off;
-        self.saved.accounts = 0;
-        self.saved.screen_lock = Setting::Off;
-        self.saved.next_start = NextStart::First;
+        if let Some(gate) = &mut self.saved.gate {
+            gate.open = true;
+        }
+        self.forget_the_owner();
         self.saved.erasing = None;
         self.settle(operation, Progress::Running);
         self.depart(Running::Bootloader, Some(operation));
@@ -722,10 +771,10 @@ impl Device {
     fn depart(&mut self, to: Running, operation: Option<OperationId>) {
         let durations = self.profile.durations;
         let seconds = match (to, self.saved.next_start) {
-            (Running::Off, _) => 0,
+            (Running::Off | Running::Animation, _) => 0,
             (Running::System, NextStart::Usual) => durations.system,
             (Running::System, NextStart::First) => durations.first_start,
-            (Running::Bootloader, _) => durations.bootloader,
+            (Running::Bootloader | Running::Download, _) => durations.bootloader,
             (Running::TemporaryRecovery | Running::StockRecovery | Running::CustomRecovery, _) => {
                 durations.recovery
             }
@@ -745,6 +794,8 @@ impl Device {
         if going.to == Running::System {
             self.saved.next_start = NextStart::Usual;
             self.saved.starts += 1;
+        }
+        if going.to == Running::System && !self.profile.is_facts_only() {
             content::live(
                 self.storage.as_mut(),
                 &self.profile,
