@@ -103,11 +103,24 @@ fn types_match() -> Outcome {
 /// Makes the API's description and the types from it anew.
 pub(crate) fn write_schema() -> Outcome {
     setup::packages()?;
-    let described =
-        output(cargo().args(["run", "--quiet", "--package", "veritope", "--", "openapi"]))?;
+    let described = |of: &str| {
+        let words = [
+            "run",
+            "--quiet",
+            "--package",
+            "veritope",
+            "--",
+            "openapi",
+            "--of",
+            of,
+        ];
+        output(cargo().args(words))
+    };
     let write = |path: &str, bytes: &[u8]| {
         fs::write(root().join(path), bytes).map_err(|error| Trouble(format!("{path}: {error}")))
     };
-    write("docs/openapi.json", &described)?;
+    write("docs/family.schema.json", &described("family")?)?;
+    write("docs/facts.schema.json", &described("facts")?)?;
+    write("docs/openapi.json", &described("api")?)?;
     write("web/src/api/schema.gen.d.ts", &types()?)
 }

@@ -38,7 +38,7 @@ const USAGE: &str = "cargo xtask COMMAND
   dev          the demo with hot reload: pages at once, the server after each build
   bench        release build, then what takes how long, against public tools
   screenshots  the pictures in docs/screenshots, from the demo
-  schema       docs/openapi.json and the front end's types, made anew";
+  schema       docs/*.schema.json of what people write, docs/openapi.json and the front end's types";
 
 /// The repository's root.
 fn root() -> PathBuf {

@@ -33,8 +33,12 @@ pub enum Command {
     Step(StepArgs),
     /// Make the index of a data folder anew from its log
     Rebuild(RebuildArgs),
-    /// Print the description of the server's API
-    Openapi,
+    /// Judge a unit from a family and a facts file; no server needed
+    Standing(JudgeArgs),
+    /// Plan the way to a goal from a family and a facts file; no server needed
+    Plan(PlanArgs),
+    /// Print the description of the server's API, or a file's schema
+    Openapi(OpenapiArgs),
 }
 
 /// `serve`
@@ -171,6 +175,53 @@ pub struct StepArgs {
     /// Address of the server
     #[arg(long, value_name = "URL", default_value = "http://127.0.0.1:7310")]
     pub server: String,
+}
+
+/// `standing`
+#[derive(Debug, clap::Args)]
+pub struct JudgeArgs {
+    /// Codename of a shipped family, or a family file
+    #[arg(long, value_name = "F")]
+    pub family: String,
+    /// What is known of the unit, see docs/facts-format.md
+    #[arg(long, value_name = "FILE.toml")]
+    pub facts: PathBuf,
+    /// The moment to judge at, such as 2026-11-26T10:00:00Z
+    #[arg(long, value_name = "TIME")]
+    pub at: String,
+    /// Machine-readable
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `plan`
+#[derive(Debug, clap::Args)]
+pub struct PlanArgs {
+    /// What to plan from
+    #[command(flatten)]
+    pub judge: JudgeArgs,
+    /// What is to be reached, such as unlock
+    #[arg(long, value_name = "GOAL")]
+    pub goal: String,
+}
+
+/// `openapi`
+#[derive(Debug, clap::Args)]
+pub struct OpenapiArgs {
+    /// Which description
+    #[arg(long, value_enum, default_value = "api")]
+    pub of: Description,
+}
+
+/// A description of ours.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub enum Description {
+    /// The server's API
+    Api,
+    /// A family file, as JSON Schema
+    Family,
+    /// A facts file, as JSON Schema
+    Facts,
 }
 
 /// `rebuild`

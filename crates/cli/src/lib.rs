@@ -5,7 +5,9 @@ pub mod args;
 pub mod demo;
 mod inspect;
 mod link;
+mod schema;
 mod standin;
+mod standing;
 mod step;
 mod table;
 
@@ -15,7 +17,7 @@ use tokio::runtime::Runtime;
 use veritope_server::front::FrontEnd;
 use veritope_server::store::Store;
 
-use args::{Args, Command};
+use args::{Args, Command, Description};
 
 /// Exit code: what was asked for was found wanting.
 pub const EXIT_FOUND: u8 = 1;
@@ -119,6 +121,8 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Verify(args) => inspect::verify(&args),
         Command::Inspect(args) => inspect::inspect(&args),
         Command::Step(args) => step::run(&args),
+        Command::Standing(args) => standing::standing(&args),
+        Command::Plan(args) => standing::plan(&args),
         Command::Rebuild(args) => {
             veritope_engine::data::DataFolder::open(&args.data)
                 .map_err(veritope_server::ServeError::from)?;
@@ -129,8 +133,13 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
             );
             Ok(ExitCode::SUCCESS)
         }
-        Command::Openapi => {
-            print!("{}", veritope_server::openapi());
+        Command::Openapi(args) => {
+            let text = match args.of {
+                Description::Api => veritope_server::openapi(),
+                Description::Family => schema::family(),
+                Description::Facts => schema::facts(),
+            };
+            print!("{text}");
             Ok(ExitCode::SUCCESS)
         }
     }

@@ -16,6 +16,7 @@
 //! 8. [`matching`]: is this the right file?
 //! 9. [`seal`]: may I?
 //! 10. [`standing`]: can it be unlocked, and what next?
+//! 11. [`steady`]: what time is it, whatever the clock was set to?
 
 pub mod budget;
 pub mod builds;
@@ -32,3 +33,4 @@ pub mod plan;
 pub mod rule;
 pub mod seal;
 pub mod standing;
+pub mod steady;

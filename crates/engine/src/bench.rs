@@ -15,6 +15,7 @@ use veritope_vault::{Access, Vault};
 use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
 use veritope_wire::{BridgeId, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
 
+use crate::clock::OwnTime;
 use crate::data::{Bridge, DataFolder};
 use crate::error::EngineError;
 use crate::families::KnownFamily;
@@ -53,6 +54,7 @@ pub struct Engine {
     live: Mutex<BTreeMap<UnitId, Live>>,
     changing: Mutex<BTreeSet<UnitId>>,
     phases: Mutex<BTreeMap<RunId, StepPhase>>,
+    pub(crate) time: Mutex<OwnTime>,
 }
 
 /// How a unit's link stands.
@@ -62,6 +64,8 @@ struct Live {
     epoch: Option<Epoch>,
     since: Moment,
     read_at: Moment,
+    /// When it came back after it had been away.
+    arrived: Option<Moment>,
 }
 
 /// How old a reading may be before the watch reads again, in milliseconds.
@@ -146,7 +150,9 @@ impl Engine {
         }
         let id = PlaceId::new(parts.ids.fresh());
         let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
+        let time = OwnTime::begin(data.remembered_clock()?, parts.clock.look());
         let engine = Self {
+            time,
             shelf: Shelf::new(data.join("shelf")),
             places: Mutex::new(data.places()?),
             vault,
@@ -188,10 +194,6 @@ impl Engine {
         self.data.set_places(changed.clone())?;
         *places = changed;
         Ok(())
-    }
-
-    pub(crate) fn now(&self) -> Moment {
-        self.parts.clock.now()
     }
 
     /// The family's codename, as the unit itself reports it or as it was chosen.
@@ -761,6 +763,19 @@ impl Engine {
             Some(before) if before.presence == presence => before.since,
             _ => now,
         };
+        let is_away = |presence| {
+            matches!(
+                presence,
+                LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit
+            )
+        };
+        let arrived = match before {
+            _ if is_away(presence) => None,
+            Some(before) if is_away(before.presence) => Some(now),
+            Some(before) => before.arrived,
+            // What was here when the bench opened did not arrive.
+            None => None,
+        };
         live.insert(
             unit,
             Live {
@@ -768,6 +783,7 @@ impl Engine {
                 epoch,
                 since,
                 read_at: now,
+                arrived,
             },
         );
         drop(live);
@@ -795,10 +811,18 @@ impl Engine {
         }
     }
 
+    /// When a unit came back that had been away.
+    pub(crate) fn arrived(&self, unit: UnitId) -> Option<Moment> {
+        lock(&self.live).get(&unit).and_then(|live| live.arrived)
+    }
+
     /// Looks once at every bridge and reads each unit whose epoch moved or whose readings are old;
     /// steps that wait for the device are settled when it shows how they ended. Meant to be called
     /// every second or so.
     pub fn watch(&self) {
+        if let Err(error) = self.keep_time() {
+            tracing::warn!(%error, "the clock can't be written down");
+        }
         let bridges: Vec<(BridgeId, Arc<dyn Transport>)> = lock(&self.bridges)
             .iter()
             .map(|(bridge, transport)| (bridge.id, Arc::clone(transport)))

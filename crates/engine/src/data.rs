@@ -5,6 +5,8 @@
 //! DATA/policy.toml     what the owner of the bench decided
 //! DATA/bench.toml      bridges with their tokens; readable by its owner only
 //! DATA/families/       the user's own family files
+//! DATA/pictures/       pictures attached to facts; never exported
+//! DATA/clock.toml      what is remembered of this computer's clock
 //! DATA/shelf/          images with their side files
 //! DATA/vault/         captures, unless the vault lies elsewhere
 //! DATA/log/            the record; everything else can be made from it
@@ -19,7 +21,8 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
 use veritope_core::family::{FamilyError, SHIPPED};
-use veritope_wire::BridgeId;
+use veritope_core::steady::Steady;
+use veritope_wire::{BridgeId, FactId};
 
 use crate::families::KnownFamily;
 use crate::places::Place;
@@ -200,6 +203,50 @@ impl DataFolder {
     /// When it can't be written; then the old one stands.
     pub fn set_policy(&self, policy: &Policy) -> Result<(), DataError> {
         write_toml(&self.join("policy.toml"), policy, Access::All)
+    }
+
+    /// What was remembered of the clock; nothing at the first start. A file that makes no sense is
+    /// taken for none: it holds no decision of anybody's.
+    ///
+    /// # Errors
+    /// When it is there and can't be read.
+    pub fn remembered_clock(&self) -> Result<Option<Steady>, DataError> {
+        match read_toml(&self.join("clock.toml")) {
+            Err(DataError::Unreadable { .. }) => Ok(None),
+            other => other,
+        }
+    }
+
+    /// Remembers the clock.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn remember_clock(&self, steady: &Steady) -> Result<(), DataError> {
+        write_toml(&self.join("clock.toml"), steady, Access::All)
+    }
+
+    fn picture_file(&self, fact: FactId) -> PathBuf {
+        self.join("pictures").join(fact.to_string())
+    }
+
+    /// Keeps the picture of a fact, in place of an older one; for its owner's eyes only.
+    ///
+    /// # Errors
+    /// When it can't be written; then the old one stands.
+    pub fn write_picture(&self, fact: FactId, bytes: &[u8]) -> Result<(), DataError> {
+        let path = self.picture_file(fact);
+        fs::create_dir_all(self.join("pictures"))
+            .and_then(|()| durable_write(&path, bytes, Access::OwnerOnly))
+            .map_err(|source| DataError::File { path, source })
+    }
+
+    /// The picture of a fact.
+    ///
+    /// # Errors
+    /// When it can't be read.
+    pub fn read_picture(&self, fact: FactId) -> Result<Vec<u8>, DataError> {
+        let path = self.picture_file(fact);
+        fs::read(&path).map_err(|source| DataError::File { path, source })
     }
 
     /// The same folder with its vault elsewhere.

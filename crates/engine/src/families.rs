@@ -14,7 +14,7 @@ use crate::error::EngineError;
 use crate::record::{Entry, Scope};
 
 /// Most bytes of a family file.
-pub const MOST_FAMILY_BYTES: usize = 256 << 10;
+pub const MOST_FAMILY_BYTES: usize = 48 << 10;
 
 /// Where a family comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]

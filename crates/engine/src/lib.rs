@@ -10,15 +10,17 @@
 //! * [`data`]: the data folder: version, policy, bridges
 //! * [`shelf`]: files at hand, judged
 //! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `places`,
-//!   `reading`, `backup`, `restore`, `families`, `view`
+//!   `reading`, `backup`, `restore`, `families`, `pictures`, `clock`, `view`
 
 mod backup;
 mod backups_view;
 mod bench;
+mod clock;
 pub mod data;
 mod error;
 mod families;
 pub mod logfile;
+mod pictures;
 mod places;
 pub mod ports;
 mod reading;
@@ -31,11 +33,13 @@ pub mod view;
 
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};
+pub use clock::ClockNote;
 pub use error::EngineError;
 pub use families::{
     FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition, KnownFamily,
     MOST_FAMILY_BYTES,
 };
+pub use pictures::{MOST_PICTURE_BYTES, Picture};
 pub use places::{Place, PlaceView};
 pub use reading::{CaptureKind, Moving};
 pub use restore::{Compared, RestorePlan, RestoreRow};

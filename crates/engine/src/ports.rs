@@ -4,6 +4,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use uuid::Uuid;
+use veritope_core::steady::ClockLook;
 use veritope_link::{HttpTransport, LinkError, Transport};
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
@@ -52,8 +53,13 @@ pub trait Journal: Send + Sync {
 
 /// Tells the time and lets it pass.
 pub trait Clock: Send + Sync {
-    /// Now.
-    fn now(&self) -> Moment;
+    /// The clock on the wall, and how long this boot has lasted.
+    fn look(&self) -> ClockLook;
+
+    /// Now, as the clock on the wall says.
+    fn now(&self) -> Moment {
+        self.look().wall
+    }
 
     /// Waits.
     fn pause(&self, duration: Duration);

@@ -125,6 +125,22 @@ pub enum Entry {
         /// Codename.
         codename: String,
     },
+    /// This computer's clock was set.
+    ClockSet {
+        /// By how much, in milliseconds; negative when it was set back.
+        by_ms: i64,
+    },
+    /// A person said that the clock is right.
+    ClockTrusted,
+    /// A picture was attached to a fact.
+    PictureKept {
+        /// Which.
+        fact: FactId,
+        /// What it is about.
+        key: FactKey,
+        /// Digest of the picture; its bytes lie beside the log.
+        digest: Digest,
+    },
     /// A unit came onto the bench.
     UnitAdded {
         /// Its name here.
@@ -361,6 +377,8 @@ impl Entry {
             | Self::BridgeRemoved { .. }
             | Self::FamilyKept { .. }
             | Self::FamilyLeft { .. }
+            | Self::ClockSet { .. }
+            | Self::ClockTrusted
             | Self::PlaceAdded { .. }
             | Self::PlaceRemoved { .. }
             | Self::PolicyChanged { .. } => EntryKind::Bench,
@@ -370,6 +388,7 @@ impl Entry {
             Self::UnitAdded { .. }
             | Self::Facts { .. }
             | Self::FactRetracted { .. }
+            | Self::PictureKept { .. }
             | Self::Happened { .. } => EntryKind::Facts,
             Self::KeptSafe { .. } => EntryKind::KeepSafe,
             Self::GoalChosen { .. }
@@ -399,6 +418,15 @@ impl Entry {
             Self::FamilyLeft { codename } => {
                 format!("The bench's own family {codename} was let go.")
             }
+            Self::ClockSet { by_ms } => format!(
+                "This computer's clock was set {}; waits go on as if it had not been.",
+                crate::clock::set_in_words(*by_ms)
+            ),
+            Self::ClockTrusted => "The clock is right, a person says.".to_owned(),
+            Self::PictureKept { key, .. } => format!(
+                "A picture was attached to: {}.",
+                key.spec().title.to_lowercase()
+            ),
             Self::UnitAdded { nickname, way, .. } => match way {
                 Way::Link { handle, .. } => {
                     format!("{nickname} came onto the bench, linked as {}.", handle.0)

@@ -1,7 +1,7 @@
 //! What the entries of one unit add up to. One fold, used by every store: what it yields after any
 //! prefix of the log is the truth at that point.
 
-use std::collections::VecDeque;
+use std::collections::{BTreeMap, VecDeque};
 
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
@@ -11,7 +11,7 @@ use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Sheet, Step};
 use veritope_core::seal::{Consent, Torn};
 use veritope_wire::link::Epoch;
-use veritope_wire::{CaptureId, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId};
+use veritope_wire::{CaptureId, Digest, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId};
 
 use crate::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
 
@@ -66,6 +66,9 @@ pub struct UnitRecord {
     /// The link's epoch after the last happening.
     #[serde(default)]
     pub epoch: Option<Epoch>,
+    /// Digests of the pictures attached to facts.
+    #[serde(default)]
+    pub pictures: BTreeMap<FactId, Digest>,
 }
 
 /// One run.
@@ -155,6 +158,7 @@ impl UnitRecord {
             torn: Vec::new(),
             written: Vec::new(),
             epoch: None,
+            pictures: BTreeMap::new(),
         })
     }
 
@@ -172,6 +176,9 @@ impl UnitRecord {
         match &stamped.entry {
             Entry::Facts { facts } => facts.iter().for_each(|row| self.take_fact(row)),
             Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
+            Entry::PictureKept { fact, digest, .. } => {
+                self.pictures.insert(*fact, *digest);
+            }
             Entry::Happened {
                 happening,
                 at,

@@ -8,6 +8,7 @@
 //! * [`front`]: the built front end, embedded or from a folder
 //! * `guard`: who may ask: this machine, this origin, bodies of a sane size
 
+mod calendar;
 mod error;
 pub mod events;
 pub mod front;

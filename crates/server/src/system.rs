@@ -1,8 +1,10 @@
 //! The real clock and real ids.
 
+use std::sync::LazyLock;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use uuid::Uuid;
+use veritope_core::steady::ClockLook;
 use veritope_engine::ports::{Clock, Ids};
 use veritope_wire::Moment;
 
@@ -11,6 +13,15 @@ use veritope_wire::Moment;
 pub struct SystemClock;
 
 impl Clock for SystemClock {
+    fn look(&self) -> ClockLook {
+        let elapsed = rustix::time::clock_gettime(rustix::time::ClockId::Boottime);
+        ClockLook {
+            wall: self.now(),
+            boot: BOOT.clone(),
+            elapsed_ms: elapsed.tv_sec * 1000 + elapsed.tv_nsec / 1_000_000,
+        }
+    }
+
     fn now(&self) -> Moment {
         let since = SystemTime::now()
             .duration_since(UNIX_EPOCH)
@@ -23,6 +34,13 @@ impl Clock for SystemClock {
         std::thread::sleep(duration);
     }
 }
+
+/// Which boot this is, as the kernel names it; empty where it doesn't.
+static BOOT: LazyLock<String> = LazyLock::new(|| {
+    std::fs::read_to_string("/proc/sys/kernel/random/boot_id")
+        .map(|text| text.trim().to_owned())
+        .unwrap_or_default()
+});
 
 /// A machine whose clock stands after the year 9999 is taken back to 1970; nothing is lost by it.
 fn unreachable_year() -> Moment {

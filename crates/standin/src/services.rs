@@ -169,7 +169,6 @@ mod tests {
 
     #[test]
     fn the_portal_takes_sound_equipment_ids_only() {
-        assert!(is_sound("351846074321569") != is_sound("351846074321568"));
         let sound = (0..10).filter(|last| is_sound(&format!("35184607432156{last}")));
         assert_eq!(sound.count(), 1);
         assert!(!is_sound(""));

@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clock/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says that this computer's clock is right now. */
+        post: operations["trustClock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -83,6 +100,76 @@ export interface paths {
         get: operations["events"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/families": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The families that this bench knows. */
+        get: operations["families"];
+        put?: never;
+        /** Keeps a family of the user's, in place of one with the same codename. */
+        post: operations["keepFamily"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/families/{family}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One family as a page to read, with its text. */
+        get: operations["family"];
+        put?: never;
+        post?: never;
+        /** Lets a family of the user's go; a shipped one of the same codename counts again. */
+        delete: operations["dropFamily"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/families/{family}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The family's text as a file to save. */
+        get: operations["familyFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/family-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Says what a text is, without keeping it. */
+        post: operations["checkFamily"];
         delete?: never;
         options?: never;
         head?: never;
@@ -430,6 +517,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/facts/{fact}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of a fact. */
+        get: operations["picture"];
+        /** Attaches a picture to a fact that a person typed. It stays on this computer. */
+        put: operations["putPicture"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/goal": {
         parameters: {
             query?: never;
@@ -475,6 +580,40 @@ export interface paths {
         put?: never;
         /** Reads over the link now. */
         post: operations["look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/pasted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Records the confirmed facts of a pasted text; all of them or none. */
+        post: operations["takePasted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/pasted/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Finds the facts that a pasted text states; nothing is recorded. */
+        post: operations["readPasted"];
         delete?: never;
         options?: never;
         head?: never;
@@ -601,6 +740,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/wait.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a unit waits for, as a calendar file with an alarm (RFC 5545). */
+        get: operations["waitCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -643,9 +799,30 @@ export interface components {
             kind: "write-recovery";
         } | {
             /** @enum {string} */
+            kind: "install-package";
+            /** @description Index into the family's packages. */
+            package: number;
+        } | {
+            /** @enum {string} */
             kind: "assume";
             /** @description What. */
             what: components["schemas"]["Assumption"];
+        };
+        /** @description What may come after, and what helps. */
+        AfterCare: {
+            /** @description What is seen. */
+            cause: string;
+            /** @description What helps. */
+            cure: string;
+            /** @description What the cure loses. */
+            loses: string;
+        };
+        /** @description Battery for a longer job. */
+        Afternoon: {
+            /** @description What it asks. */
+            battery: components["schemas"]["Battery"];
+            /** @description The job in words. */
+            goal: string;
         };
         /**
          * @description How often a partition was read, and what that showed (`B4`).
@@ -711,6 +888,7 @@ export interface components {
         BenchView: {
             /** @description Bridges. */
             bridges: components["schemas"]["BridgeView"][];
+            clock?: components["schemas"]["ClockNote"] | null;
             /** @description Families to choose from, for a unit by hand. */
             families: components["schemas"]["FamilyChoice"][];
             /** @description Answers to the ownership question. */
@@ -839,6 +1017,30 @@ export interface components {
             /** @description How well it is kept. */
             trust: components["schemas"]["Trust"];
         };
+        /** @description A chain to an unlocked unit on the wanted build. */
+        Chain: {
+            /**
+             * Format: int32
+             * @description Nodes that the search opened.
+             */
+            expanded: number;
+            /** @description Its legs in order; the unlock is one of them. */
+            legs: components["schemas"]["Leg"][];
+            /**
+             * Format: int32
+             * @description Minutes.
+             */
+            minutes: number;
+            /** @description Packages that are not at hand, by name. */
+            missing: string[];
+            /** @description Builds that can be reached when it is done. */
+            reachable: string[];
+            /**
+             * Format: int32
+             * @description Wipes of the owner's data.
+             */
+            wipes: number;
+        };
         /** @description How a chain stands. */
         ChainState: {
             /**
@@ -928,6 +1130,11 @@ export interface components {
             source: components["schemas"]["Source"];
             /** @description Words for the key. */
             title: string;
+        };
+        /** @description This computer's clock was set while the bench counts waits. */
+        ClockNote: {
+            /** @description In one or two sentences. */
+            text: string;
         };
         /** @description A column as it is drawn. */
         Column: {
@@ -1066,7 +1273,25 @@ export interface components {
             cure: "consent";
         } | {
             /** @enum {string} */
+            cure: "wait";
+            /** @description Until then. */
+            until: components["schemas"]["Moment"];
+        } | {
+            /** @enum {string} */
+            cure: "ask";
+            /** @description Who. */
+            who: string;
+        } | {
+            /** @enum {string} */
+            cure: "fetch";
+            /** @description Their names. */
+            packages: string[];
+        } | {
+            /** @enum {string} */
             cure: "nothing";
+        } | {
+            /** @enum {string} */
+            cure: "never";
         };
         /** @description One damaged stretch of a copy. */
         DamageFacts: {
@@ -1151,7 +1376,20 @@ export interface components {
         FactEntry: components["schemas"]["FactLine"] & {
             /** @description How it is typed. */
             input: components["schemas"]["FactInput"];
+            picture?: components["schemas"]["FactId"] | null;
             undo?: components["schemas"]["FactId"] | null;
+        };
+        /**
+         * @description Facts that are asked and shown together.
+         * @enum {string}
+         */
+        FactGroup: "identity" | "system" | "unlocking" | "owner" | "body" | "works";
+        /** @description A group of facts. */
+        FactGroupLine: {
+            /** @description The group. */
+            id: components["schemas"]["FactGroup"];
+            /** @description Words for it. */
+            title: string;
         };
         /**
          * Format: uuid
@@ -1175,6 +1413,26 @@ export interface components {
             is: "percent";
         } | {
             /** @enum {string} */
+            is: "equipment-id";
+        } | {
+            /** @enum {string} */
+            is: "version";
+        } | {
+            /** @enum {string} */
+            is: "month";
+        } | {
+            /** @enum {string} */
+            is: "moment";
+        } | {
+            /** @enum {string} */
+            is: "names";
+        } | {
+            /** @enum {string} */
+            is: "many";
+            /** @description The list. */
+            options: components["schemas"]["ChoiceOption"][];
+        } | {
+            /** @enum {string} */
             is: "choice";
             /** @description The list. */
             options: components["schemas"]["ChoiceOption"][];
@@ -1183,9 +1441,15 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "chip-id" | "build" | "mode" | "lock" | "recovery" | "battery" | "accounts" | "screen-lock" | "debugging" | "ownership";
+        FactKey: "ModelCode" | "Codename" | "Serial" | "EquipmentId" | "EquipmentId2" | "ChipId" | "StorageChipId" | "Region" | "Build" | "Patch" | "Generation" | "BootloaderBuild" | "RadioBuild" | "RollbackIndex" | "Encrypted" | "Slot" | "Root" | "Starts" | "Mode" | "Lock" | "CriticalLock" | "Toggle" | "ServiceAllowed" | "Relocked" | "AnswersBootloader" | "DownloadScreen" | "FirstOnline" | "OffHours" | "AskedUpdates" | "PortalAccount" | "PortalAgreed" | "Token" | "Recovery" | "RecoveryVersion" | "Battery" | "Ownership" | "Bought" | "Paid" | "Managed" | "Accounts" | "ScreenLock" | "Debugging" | "Card" | "CardFiles" | "FreeMib" | "Broken" | "Complaint" | "WorksStarts" | "WorksCalls" | "WorksData" | "WorksWireless" | "WorksCamera" | "WorksFingerprint" | "WorksSensors" | "WorksIdentity" | "WorksCharging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
+            /** @description Whether this family says where it is read, or somebody has said it. */
+            asked: boolean;
+            /** @description Where it is shown. */
+            group: components["schemas"]["FactGroup"];
+            /** @description How it is written, where that needs saying. */
+            help?: string | null;
             /** @description Key. */
             key: components["schemas"]["FactKey"];
             /** @description Where it stands on this family, when a person can find it. */
@@ -1202,6 +1466,18 @@ export interface components {
          * @enum {string}
          */
         FactReading: "known" | "stale" | "contradicted" | "unknown";
+        /** @description What a text is, without keeping it. */
+        FamilyChecked: {
+            /** @description The family's codename, where it can be read. */
+            codename?: string | null;
+            /**
+             * Format: int64
+             * @description The line of the first mistake, from 1.
+             */
+            line?: number | null;
+            /** @description The first mistake. */
+            problem?: string | null;
+        };
         /** @description A family to choose. */
         FamilyChoice: {
             /** @description Codename. */
@@ -1210,6 +1486,75 @@ export interface components {
             form: string;
             /** @description Name. */
             name: string;
+        };
+        /** @description A family on the list. */
+        FamilyLine: {
+            /** @description Codename. */
+            codename: string;
+            /** @description What kind of thing. */
+            form: string;
+            /** @description Name. */
+            name: string;
+            /** @description Where it comes from. */
+            origin: components["schemas"]["FamilyOrigin"];
+            /**
+             * Format: int32
+             * @description Units of it on this bench.
+             */
+            units: number;
+        };
+        /** @description The family that was kept. */
+        FamilyMade: {
+            /** @description Its codename. */
+            codename: string;
+        };
+        /**
+         * @description Where a family comes from.
+         * @enum {string}
+         */
+        FamilyOrigin: "shipped" | "replaced" | "own";
+        /** @description A family as a page to read. */
+        FamilyPage: components["schemas"]["FamilyLine"] & {
+            /** @description What may come after. */
+            after_care: components["schemas"]["AfterCare"][];
+            /** @description Builds, newest first. */
+            builds: components["schemas"]["GuideLine"][];
+            /** @description Cautions, each with date and reason. */
+            cautions: components["schemas"]["Caution"][];
+            /** @description What unlocking costs. */
+            consequences: components["schemas"]["Consequence"][];
+            /** @description Digest of the text; judgements cite it. */
+            digest: components["schemas"]["Digest"];
+            /** @description How it is unlocked and locked, in sentences. */
+            lock: components["schemas"]["GuideLine"][];
+            /** @description Marks that no relock removes. */
+            marks: components["schemas"]["Mark"][];
+            /** @description Modes and how they look. */
+            modes: components["schemas"]["GuideLine"][];
+            /** @description Packages. */
+            packages: components["schemas"]["GuideLine"][];
+            /** @description Partitions. */
+            partitions: components["schemas"]["GuidePartition"][];
+            /** @description Where facts are read. */
+            places: components["schemas"]["GuideLine"][];
+            /** @description The text, for editing and export. */
+            text: string;
+            /** @description Model codes. */
+            variants: components["schemas"]["Variant"][];
+            /** @description Ways between modes. */
+            ways: components["schemas"]["GuideLine"][];
+        };
+        /** @description A text that may be a family. */
+        FamilyText: {
+            /** @description The text. */
+            text: string;
+        };
+        /** @description A family to keep. */
+        FamilyToKeep: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description The text. */
+            text: string;
         };
         /**
          * @description Whether a *no* can change.
@@ -1256,6 +1601,36 @@ export interface components {
             /** @description Words. */
             shown: string;
         };
+        /** @description Something that the guide says, with its title. */
+        GuideLine: {
+            /** @description What is said. */
+            text: string;
+            /** @description What it is about. */
+            title: string;
+        };
+        /** @description A partition in the guide. */
+        GuidePartition: {
+            /**
+             * Format: int32
+             * @description Area.
+             */
+            area: number;
+            /** @description Label. */
+            label: string;
+            /** @description Whether the system rewrites it at every start. */
+            living: boolean;
+            /** @description Whether it may be blank. */
+            may_be_blank: boolean;
+            /**
+             * Format: int32
+             * @description Size in MiB.
+             */
+            mib: number;
+            /** @description Its role's id. */
+            role: components["schemas"]["Role"];
+            /** @description Whether it exists once. */
+            unique: boolean;
+        };
         /** @description Who answers. */
         Health: {
             /**
@@ -1265,6 +1640,24 @@ export interface components {
             data_version: number;
             /** @description Version of the program. */
             version: string;
+        };
+        /** @description A fact that the text seems to state. */
+        Hit: {
+            /** @description Whether it can be recorded. */
+            fits: boolean;
+            /** @description What stands there; identifiers are masked. */
+            found: string;
+            /** @description Which. */
+            key: components["schemas"]["FactKey"];
+            /**
+             * Format: int32
+             * @description Line of the text, from 1.
+             */
+            line: number;
+            /** @description Why it does not fit, in one sentence. */
+            problem?: string | null;
+            /** @description Words for it. */
+            title: string;
         };
         /** @description One line of an evidence list. */
         Item: {
@@ -1398,6 +1791,38 @@ export interface components {
          *     that it can be a file's name and a path segment as it stands.
          */
         Label: string;
+        /** @description One leg of a chain. */
+        Leg: {
+            /** @description The build after it. */
+            build: string;
+            /** @description Builds that its first start shuts out (`W1`). */
+            closes: string[];
+            /** @description Whether it is at hand. */
+            here: boolean;
+            /** @description Index into the family's packages. */
+            index: number;
+            /** @enum {string} */
+            leg: "package";
+            /**
+             * Format: int32
+             * @description What it takes.
+             */
+            minutes: number;
+            /** @description Its name. */
+            name: string;
+            /** @description Whether it loses the owner's data. */
+            wipes: boolean;
+        } | {
+            /** @description The build on which. */
+            build: string;
+            /** @enum {string} */
+            leg: "unlock";
+        };
+        /**
+         * @description How much a finding weighs.
+         * @enum {string}
+         */
+        Level: "note" | "doubtful" | "found-lost";
         /**
          * @description Expected or not.
          * @enum {string}
@@ -1453,6 +1878,13 @@ export interface components {
          * @enum {string}
          */
         Look: "settled" | "assumed";
+        /** @description A mark that no relock removes. */
+        Mark: {
+            /** @description What sets it. */
+            set_by: string;
+            /** @description What it is. */
+            text: string;
+        };
         /**
          * @description Which places count apart (`B6`).
          * @enum {string}
@@ -1462,7 +1894,7 @@ export interface components {
          * @description What runs on the device (JOB, *Terms*).
          * @enum {string}
          */
-        Mode: "off" | "system" | "bootloader" | "temporary-recovery" | "stock-recovery" | "custom-recovery";
+        Mode: "off" | "system" | "bootloader" | "download" | "temporary-recovery" | "stock-recovery" | "custom-recovery";
         /**
          * Format: date-time
          * @description A point in time with millisecond steps. Always within the years 0 to 9999.
@@ -1488,6 +1920,11 @@ export interface components {
         };
         /** @description The check that would decide most for the time it takes. */
         NextCheck: {
+            /**
+             * Format: int32
+             * @description Hundredths of open lines that it answers, on average over its answers.
+             */
+            decides_percent: number;
             /** @description Which fact. */
             key: components["schemas"]["FactKey"];
             /**
@@ -1499,9 +1936,9 @@ export interface components {
             place: string;
             /**
              * Format: int32
-             * @description How many lines of the list it would settle.
+             * @description Answers of it that would settle the whole question.
              */
-            settles: number;
+            settling_answers: number;
             /** @description Words for it. */
             title: string;
         };
@@ -1546,6 +1983,20 @@ export interface components {
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
         };
+        /** @description A block of text from a settings or bootloader screen. */
+        Pasted: {
+            /** @description The text. */
+            text: string;
+        };
+        /** @description Which lines of a pasted text are right. */
+        PastedLines: {
+            /** @description Lines whose facts a person confirmed, as `readPasted` counts them. */
+            lines: number[];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description The text again. */
+            text: string;
+        };
         /** @description Whether something may be done, and if not, why. */
         Permission: {
             /** @description Whether. */
@@ -1579,6 +2030,11 @@ export interface components {
             /** @description Why it can't be used now, if so. */
             problem?: string | null;
         };
+        /** @description A request without more. */
+        Plain: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /**
          * @description A change that a step makes and that needs a permit. Which image it will be is known only when
          *     the step is taken; the permit is for that image.
@@ -1588,6 +2044,11 @@ export interface components {
             effect: "unlock";
             /** @description The family's id of the stage. */
             stage: string;
+        } | {
+            /** @enum {string} */
+            effect: "install-package";
+            /** @description Its name. */
+            name: string;
         } | {
             /** @enum {string} */
             effect: "write-image";
@@ -1724,12 +2185,12 @@ export interface components {
          * @description What a partition is for; decides what may be done to it.
          * @enum {string}
          */
-        Role: "boot-chain" | "boot" | "recovery" | "os" | "device-unique" | "lock-state" | "boot-control" | "user-data" | "cache";
+        Role: "boot-chain" | "boot" | "overlay" | "verification" | "radio-firmware" | "recovery" | "os" | "device-unique" | "lock-state" | "boot-control" | "user-data" | "cache" | "reserve";
         /**
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G3" | "G4" | "G7" | "K3" | "K4" | "K5" | "L1" | "L3" | "L4" | "M1" | "M5" | "M8" | "N4" | "N6" | "Q1" | "Q11" | "Q13" | "S1" | "S2" | "S3" | "S4" | "S5" | "U5" | "U6" | "U7" | "U9" | "U10" | "U11";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G7" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "N4" | "N6" | "Q1" | "Q11" | "Q13" | "S1" | "S2" | "S3" | "S4" | "S5" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */
@@ -1972,12 +2433,18 @@ export interface components {
         Source: "link" | "person" | "file" | "concluded";
         /** @description The whole judgement, with all it rests on. */
         Standing: {
+            afternoon?: components["schemas"]["Afternoon"] | null;
             battery?: components["schemas"]["Battery"] | null;
             /** @description What people learned the hard way. */
             cautions: components["schemas"]["Caution"][];
+            chain?: components["schemas"]["Chain"] | null;
+            /** @description Builds to come that would close a door (`U5`, `W1`). */
+            closing: string[];
             /** @description What unlocking costs (`U11`). */
             consequences: components["schemas"]["Consequence"][];
             family?: components["schemas"]["Digest"] | null;
+            /** @description What is odd about the facts themselves. */
+            findings: components["schemas"]["Finding"][];
             /** @description The lines it rests on, met and missing. */
             items: components["schemas"]["Item"][];
             next_check?: components["schemas"]["NextCheck"] | null;
@@ -1989,8 +2456,11 @@ export interface components {
         };
         /** @description The standing station. */
         StandingView: {
+            clock?: components["schemas"]["ClockNote"] | null;
             /** @description Facts. */
             facts: components["schemas"]["FactEntry"][];
+            /** @description Groups of facts, in the order they are shown. */
+            groups: components["schemas"]["FactGroupLine"][];
             /** @description Keep-safe list. */
             keep_safe: components["schemas"]["KeepLine"][];
             /** @description Gist of each rule that is cited. */
@@ -2005,6 +2475,11 @@ export interface components {
             /** @description The owner's data. */
             data: components["schemas"]["Data"];
             debugging?: components["schemas"]["Switch"] | null;
+            /**
+             * Format: int32
+             * @description Packages that are still ahead on the way from build to build.
+             */
+            legs_ahead?: number;
             lock?: components["schemas"]["Lock"] | null;
             /** @description Whether something was assumed. */
             look: components["schemas"]["Look"];
@@ -2208,6 +2683,7 @@ export interface components {
         };
         /** @description A unit as rows and tags show it. */
         UnitTag: {
+            arrived?: components["schemas"]["Moment"] | null;
             /**
              * Format: int32
              * @description Charge in per cent, carried forward since it was read.
@@ -2252,10 +2728,18 @@ export interface components {
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
         };
-        /**
-         * @description The judgement (JOB 2). The families of this version never yield *wait until* and *ask the
-         *     vendor*; they are part of the published list all the same.
-         */
+        /** @description A model code within the family. */
+        Variant: {
+            /** @description Its chipset. */
+            chipset: string;
+            /** @description The code. */
+            code: string;
+            /** @description Regions it is sold in. */
+            regions: string[];
+            /** @description Codes of variants that take the same images. */
+            shares_images: string[];
+        };
+        /** @description The judgement (JOB 2). */
         Verdict: {
             /** @enum {string} */
             is: "ready";
@@ -2275,6 +2759,8 @@ export interface components {
         } | {
             /** @enum {string} */
             is: "ask-the-vendor";
+            /** @description Who. */
+            who: string;
         } | {
             /** @description Whether anything could change it. */
             finality: components["schemas"]["Finality"];
@@ -2315,7 +2801,7 @@ export interface components {
          * @description A wipe by its name (JOB, *Terms*).
          * @enum {string}
          */
-        Wipe: "format-data";
+        Wipe: "data" | "format-data";
     };
     responses: never;
     parameters: never;
@@ -2442,6 +2928,35 @@ export interface operations {
             };
         };
     };
+    trustClock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Plain"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -2457,6 +2972,183 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": components["schemas"]["Event"];
+                };
+            };
+        };
+    };
+    families: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyLine"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepFamily: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FamilyToKeep"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyMade"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    family: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                family: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dropFamily: {
+        parameters: {
+            query: {
+                /** @description The same request twice is done once. */
+                request: string;
+            };
+            header?: never;
+            path: {
+                family: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    familyFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                family: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/toml": string;
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkFamily: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FamilyText"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyChecked"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3089,6 +3781,71 @@ export interface operations {
             };
         };
     };
+    picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                fact: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": number[];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putPicture: {
+        parameters: {
+            query: {
+                /** @description The same request twice is done once. */
+                request: string;
+            };
+            header?: never;
+            path: {
+                unit: string;
+                fact: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     chooseGoal: {
         parameters: {
             query?: never;
@@ -3167,6 +3924,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takePasted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastedLines"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readPasted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pasted"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hit"][];
+                };
             };
             default: {
                 headers: {
@@ -3417,6 +4238,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandingView"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    waitCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
                 };
             };
             default: {

@@ -40,6 +40,24 @@ pub enum FactKind {
     Names,
 }
 
+impl FactKind {
+    /// How it is written, and what can and can't be known from it, where that needs saying.
+    #[must_use]
+    pub fn help(self) -> Option<&'static str> {
+        match self {
+            Self::EquipmentId => Some(
+                "15 digits, 16 with a software version in place of the last, or none. The last of 15 is a check digit: it shows that something is wrong, never where. Where, the first eight can tell: they stand on the family's list.",
+            ),
+            Self::Version => Some(
+                "Numbers with points between. They are compared part by part: 6.0.27 is above 6.0.4.",
+            ),
+            Self::Month => Some("Year and month, such as 2026-11."),
+            Self::Names => Some("File names, with commas between."),
+            _ => None,
+        }
+    }
+}
+
 /// Facts that are asked and shown together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -56,6 +74,31 @@ pub enum FactGroup {
     Body,
     /// What works, checked once at intake (`K7`).
     Works,
+}
+
+impl FactGroup {
+    /// All groups, in the order they are shown.
+    pub const ALL: [Self; 6] = [
+        Self::Unlocking,
+        Self::System,
+        Self::Owner,
+        Self::Identity,
+        Self::Body,
+        Self::Works,
+    ];
+
+    /// Words for a person.
+    #[must_use]
+    pub fn shown(self) -> &'static str {
+        match self {
+            Self::Identity => "Which unit it is",
+            Self::System => "What runs on it",
+            Self::Unlocking => "What bears on the lock",
+            Self::Owner => "What its owner set",
+            Self::Body => "Its body",
+            Self::Works => "What works as it arrives",
+        }
+    }
 }
 
 /// What holds for a key.

@@ -23,8 +23,12 @@ pub struct Hit {
     pub line: u32,
     /// What stands there; identifiers are masked.
     pub found: String,
-    /// The value to record, in full; nothing when it does not fit.
+    /// The value to record, in full; nothing when it does not fit. It does not leave the program:
+    /// the lines that a person confirms are read again.
+    #[serde(skip)]
     pub value: Option<String>,
+    /// Whether it can be recorded.
+    pub fits: bool,
     /// Why it does not fit, in one sentence.
     pub problem: Option<String>,
 }
@@ -68,6 +72,7 @@ pub fn hits(family: &Family, text: &str) -> Vec<Hit> {
                 Ok(value) => value.shown(place.key),
                 Err(error) => error.found.clone(),
             },
+            fits: read.is_ok(),
             value: read.as_ref().ok().map(FactValue::exact),
             problem: read.err().map(|error| error.to_string()),
         });

@@ -20,6 +20,7 @@ use crate::mode::Mode;
 pub use check::{FamilyError, load};
 pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
+pub use raw::RawFamily as FamilyFile;
 
 /// The version of the family format that this program reads.
 ///

@@ -14,84 +14,150 @@ use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
-#[derive(Deserialize)]
+/// A device family as a file.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
-pub(super) struct RawFamily {
+#[schema(title = "Veritope family file")]
+pub struct RawFamily {
+    /// Version of this format: 1 or 2.
+    #[schema(value_type = u32)]
     pub(super) schema: Spanned<u32>,
+    /// Which family it is.
     pub(super) identity: RawIdentity,
+    /// Its model codes.
     #[serde(default)]
+    #[schema(value_type = Vec<RawVariant>)]
     pub(super) variant: Vec<Spanned<RawVariant>>,
+    /// Where each fact is read.
     #[serde(default)]
+    #[schema(value_type = Vec<RawPlace>)]
     pub(super) fact: Vec<Spanned<RawPlace>>,
+    /// What a unit is recognised by.
     #[serde(default)]
+    #[schema(value_type = Vec<RawIdentifier>)]
     pub(super) identifier: Vec<Spanned<RawIdentifier>>,
+    /// Storage areas beside the first, or with sectors other than 512 bytes.
     #[serde(default)]
+    #[schema(value_type = Vec<RawArea>)]
     pub(super) area: Vec<Spanned<RawArea>>,
+    /// Partitions, as the table labels them.
     #[serde(default)]
+    #[schema(value_type = Vec<RawPartition>)]
     pub(super) partition: Vec<Spanned<RawPartition>>,
+    /// Modes it can be in.
     #[serde(default)]
+    #[schema(value_type = Vec<RawMode>)]
     pub(super) mode: Vec<Spanned<RawMode>>,
+    /// Ways from one mode to another.
     #[serde(default, rename = "move")]
+    #[schema(value_type = Vec<RawMove>)]
     pub(super) moves: Vec<Spanned<RawMove>>,
+    /// The first start after a wipe.
+    #[schema(value_type = RawPace)]
     pub(super) first_start: Spanned<RawPace>,
+    /// Letting this computer give commands.
     pub(super) debugging: RawDebugging,
+    /// Stages of the lock; none where there is no lock.
     #[serde(default)]
+    #[schema(value_type = Vec<RawStage>)]
     pub(super) stage: Vec<Spanned<RawStage>>,
+    /// What unlocking costs (U11).
     #[serde(default)]
     pub(super) consequence: Vec<RawConsequence>,
+    /// A recovery started from memory, where the bootloader can.
+    #[schema(value_type = Option<RawTemporaryStart>)]
     pub(super) temporary_start: Option<Spanned<RawTemporaryStart>>,
+    /// Reading the partition table.
+    #[schema(value_type = RawPace)]
     pub(super) table: Spanned<RawPace>,
+    /// Taking a capture.
+    #[schema(value_type = Option<RawPace>)]
     pub(super) capture: Option<Spanned<RawPace>>,
+    /// Writing a recovery through the bootloader.
+    #[schema(value_type = Option<RawRecoveryWrite>)]
     pub(super) recovery_write: Option<Spanned<RawRecoveryWrite>>,
+    /// Classes of data that its owner may lose (U9).
     pub(super) keep_safe: RawKeepSafe,
+    /// What people learned the hard way.
     #[serde(default)]
     pub(super) caution: Vec<RawCaution>,
+    /// Equipment IDs, where it has a radio.
+    #[schema(value_type = Option<RawEquipmentId>)]
     pub(super) equipment_id: Option<Spanned<RawEquipmentId>>,
+    /// How its build strings are made up (K1, K2).
     pub(super) build_string: Option<RawBuildString>,
+    /// The toggle that allows unlocking.
+    #[schema(value_type = Option<RawToggle>)]
     pub(super) toggle: Option<Spanned<RawToggle>>,
+    /// What it means to be sold by a carrier (U1, K6).
     pub(super) carrier: Option<RawCarrier>,
+    /// A screen that says whether unlocking is allowed (U3).
     pub(super) service_screen: Option<RawServiceScreen>,
+    /// A token from the maker (U4).
     pub(super) token: Option<RawToken>,
+    /// Locking again (section 10).
     #[serde(default)]
     pub(super) relock: RawRelock,
+    /// Builds, oldest first (U5, W1).
     #[serde(default)]
+    #[schema(value_type = Vec<RawBuild>)]
     pub(super) build: Vec<Spanned<RawBuild>>,
+    /// Packages that lead from build to build (W1).
     #[serde(default)]
+    #[schema(value_type = Vec<RawPackage>)]
     pub(super) package: Vec<Spanned<RawPackage>>,
+    /// Marks that no relock removes.
     #[serde(default)]
     pub(super) mark: Vec<Mark>,
+    /// What may come after, with cause and cure (C4).
     #[serde(default)]
     pub(super) after_care: Vec<AfterCare>,
 }
 
-#[derive(Deserialize)]
+/// Equipment IDs (K3).
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawEquipmentId {
+    /// How many a unit has: one a radio.
     pub(super) count: u8,
+    /// First eight digits of all IDs of this family.
     #[serde(default)]
+    #[schema(value_type = Vec<String>)]
     pub(super) type_codes: Vec<Spanned<String>>,
 }
 
-#[derive(Deserialize)]
+/// How build strings are made up.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawBuildString {
+    /// Text with groups in braces: `{version}`, `{yymmdd}`, `{any}` and so on.
+    #[schema(value_type = String)]
     pub(super) pattern: Spanned<String>,
 }
 
-#[derive(Deserialize)]
+/// The toggle (U1, U2).
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawToggle {
+    /// Where it is kept: a wipe of user data takes it along, or not.
     pub(super) kept: ToggleKept,
+    /// What has to happen before it shows.
     #[serde(default)]
     pub(super) hidden_until: HiddenUntil,
+    /// Hours since the unit was first online.
     #[serde(default)]
     pub(super) wait_hours: u32,
+    /// Whether hours switched off count.
     #[serde(default = "yes")]
     pub(super) off_hours_count: YesNo,
+    /// How to switch it on.
     pub(super) hand: String,
+    /// Minutes that takes.
     pub(super) minutes: u32,
+    /// What to try before the wait.
     #[serde(default)]
     pub(super) quick_cure: String,
+    /// Minutes that takes.
     #[serde(default)]
     pub(super) quick_minutes: u32,
 }
@@ -104,150 +170,237 @@ fn no() -> YesNo {
     YesNo::No
 }
 
-#[derive(Deserialize)]
+/// Units that a carrier sold (K6).
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawCarrier {
+    /// Whether the carrier lets it be switched on.
     pub(super) toggle: CarrierRule,
+    /// Why, in a sentence.
     pub(super) reason: String,
 }
 
-#[derive(Deserialize)]
+/// The service screen (U3).
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawServiceScreen {
+    /// How to get there and what to read.
     pub(super) hand: String,
 }
 
-#[derive(Deserialize)]
+/// Tokens (U4).
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawToken {
+    /// Characters.
     pub(super) length: u32,
+    /// Characters that may stand in it.
     pub(super) alphabet: String,
+    /// Who gives it.
     pub(super) portal: String,
+    /// Usual hours until the mail comes.
     pub(super) mail_hours: u32,
+    /// Whether the same token works again.
     pub(super) again: YesNo,
 }
 
-#[derive(Default, Deserialize)]
+/// Locking again.
+#[derive(Default, Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawRelock {
+    /// Whether it can be unlocked again after.
     #[serde(default)]
     pub(super) again: Again,
+    /// Stages in the order in which they are locked.
     #[serde(default)]
+    #[schema(value_type = Vec<String>)]
     pub(super) order: Vec<Spanned<String>>,
+    /// How.
     #[serde(default)]
     pub(super) hand: String,
 }
 
-#[derive(Deserialize)]
+/// A build.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawBuild {
+    /// Its build string.
+    #[schema(value_type = String)]
     pub(super) id: Spanned<String>,
+    /// Its patch month, such as `2026-11`.
+    #[schema(value_type = String)]
     pub(super) patch: Spanned<String>,
+    /// System generation.
     pub(super) generation: u32,
+    /// Whether it can be unlocked.
     pub(super) unlockable: Unlockable,
+    /// Rollback index that its first start fuses.
     #[serde(default)]
     pub(super) rollback: u32,
+    /// Whether its stock is published.
     pub(super) stock: Stock,
+    /// What else to know.
     #[serde(default)]
     pub(super) note: String,
 }
 
-#[derive(Deserialize)]
+/// A package.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawPackage {
+    /// Its file name.
+    #[schema(value_type = String)]
     pub(super) name: Spanned<String>,
+    /// What it is.
     pub(super) kind: PackageKind,
+    /// Build that it leads to.
+    #[schema(value_type = String)]
     pub(super) to: Spanned<String>,
+    /// The only build it goes onto, for increments.
+    #[schema(value_type = Option<String>)]
     pub(super) from: Option<Spanned<String>>,
+    /// Mode that it is installed in.
+    #[schema(value_type = Mode)]
     pub(super) mode: Spanned<Mode>,
+    /// Mode that the unit is in after.
+    #[schema(value_type = Mode)]
     pub(super) ends_in: Spanned<Mode>,
+    /// Minutes it takes.
     pub(super) minutes: u32,
+    /// Whether it wipes user data.
     pub(super) wipes: YesNo,
+    /// Whether partitions are exactly the build's after it.
     #[serde(default)]
     pub(super) leaves: Leaves,
+    /// Where it has to lie.
     pub(super) lies: Lies,
+    /// How to install it.
     pub(super) hand: String,
 }
 
-#[derive(Deserialize)]
+/// A volume inside a container partition.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawVolume {
+    /// Its label.
+    #[schema(value_type = String)]
     pub(super) label: Spanned<String>,
+    /// Its size.
     pub(super) mib: u32,
 }
 
-#[derive(Deserialize)]
+/// Which family.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawIdentity {
+    /// Maker.
     pub(super) maker: String,
+    /// Model.
     pub(super) model: String,
+    /// Codename: letters, digits, `_` and `-`.
+    #[schema(value_type = String)]
     pub(super) codename: Spanned<String>,
+    /// What kind of thing, such as `phone`.
     pub(super) form: String,
+    /// Other codenames it goes by.
     #[serde(default)]
     pub(super) aliases: Vec<String>,
 }
 
-#[derive(Deserialize)]
+/// A model code.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawVariant {
+    /// The code; every letter counts (M2).
     pub(super) code: String,
+    /// Chipset.
     pub(super) chipset: String,
+    /// Regions it is sold in.
     pub(super) regions: Vec<String>,
+    /// Model codes that may use the same images.
     #[serde(default)]
+    #[schema(value_type = Vec<String>)]
     pub(super) shares_images: Vec<Spanned<String>>,
 }
 
-#[derive(Deserialize)]
+/// Where a fact is read.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawPlace {
+    /// The fact.
     pub(super) key: FactKey,
+    /// By whom.
     pub(super) read: ReadBy,
+    /// Where, in words.
     #[serde(rename = "where")]
     pub(super) place: String,
+    /// Minutes it takes.
     pub(super) minutes: u32,
+    /// What its screens print before the value; for pasted text.
     #[serde(default)]
     pub(super) prints: Vec<String>,
+    /// What the screen prints, and the value it stands for.
     #[serde(default)]
+    #[schema(value_type = BTreeMap<String, String>)]
     pub(super) says: BTreeMap<String, Spanned<String>>,
 }
 
-#[derive(Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Clone, Copy, PartialEq, Eq, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(super) enum YesNo {
     Yes,
     No,
 }
 
-#[derive(Deserialize)]
+/// What a unit is recognised by (K4).
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawIdentifier {
+    /// The fact.
     pub(super) key: FactKey,
+    /// Whether no erase reaches it.
     pub(super) hardware: YesNo,
+    /// Values that stand for *missing*.
     #[serde(default)]
     pub(super) placeholders: Vec<String>,
 }
 
-#[derive(Deserialize)]
+/// A storage area.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawArea {
+    /// Its number, the first is 0.
     pub(super) index: u32,
+    /// 512 or 4096.
+    #[schema(value_type = u32)]
     pub(super) sector_bytes: Spanned<u32>,
 }
 
-#[derive(Deserialize)]
+/// A partition.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawPartition {
+    /// As the table says; without `_a` and `_b` where it is in two slots.
+    #[schema(value_type = String)]
     pub(super) label: Spanned<String>,
+    /// What it is for.
     pub(super) role: Role,
+    /// Its size in MiB.
+    #[schema(value_type = u32)]
     pub(super) mib: Spanned<u32>,
+    /// Whether the running system rewrites it.
     #[serde(default = "fixed")]
     pub(super) changes: Changes,
+    /// Whether it may be blank, and when.
     #[serde(default = "finding")]
     pub(super) blank: Blank,
+    /// The area it lies in.
     #[serde(default)]
     pub(super) area: u32,
+    /// Whether it is there twice.
     #[serde(default)]
     pub(super) slots: Slots,
+    /// Volumes inside it.
     #[serde(default)]
     pub(super) volume: Vec<RawVolume>,
 }
@@ -260,107 +413,184 @@ fn finding() -> Blank {
     Blank::Finding
 }
 
-#[derive(Deserialize)]
+/// A mode.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawMode {
+    /// Which.
     pub(super) id: Mode,
+    /// What its screen shows.
     pub(super) looks: String,
+    /// Whether the battery can be read there.
     pub(super) battery_shows: YesNo,
+    /// Whether it charges there.
     pub(super) charges: YesNo,
+    /// Thousandths of a full battery that an hour takes.
     pub(super) drain_permille_per_hour: u32,
 }
 
-#[derive(Deserialize)]
+/// A way from mode to mode.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawMove {
+    /// From.
+    #[schema(value_type = Mode)]
     pub(super) from: Spanned<Mode>,
+    /// To.
+    #[schema(value_type = Mode)]
     pub(super) to: Spanned<Mode>,
+    /// By what.
     pub(super) by: MoveBy,
+    /// Whether this computer must be let in first.
     pub(super) needs_debugging: YesNo,
+    /// Usual seconds.
     pub(super) usual: u32,
+    /// Seconds from which on it is stuck; more than usual.
+    #[schema(value_type = u32)]
     pub(super) stuck: Spanned<u32>,
+    /// Seconds with hands on it.
     pub(super) hands_on: u32,
+    /// Key presses.
     pub(super) presses: u16,
+    /// How, in words.
     pub(super) hand: String,
 }
 
-#[derive(Deserialize)]
+/// Letting this computer give commands.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawDebugging {
+    /// How.
     pub(super) hand: String,
+    /// Minutes.
     pub(super) minutes: u32,
 }
 
-#[derive(Deserialize)]
+/// A stage of the lock.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawStage {
+    /// Its id.
+    #[schema(value_type = String)]
     pub(super) id: Spanned<String>,
+    /// Words for it.
     pub(super) title: String,
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
     pub(super) mode: Spanned<Mode>,
+    /// Command, press, or command with a token.
     #[serde(default)]
     pub(super) method: Method,
+    /// Command forms in the order of trying (L1).
+    #[schema(value_type = Vec<String>)]
     pub(super) forms: Spanned<Vec<String>>,
+    /// Roles that can be written only with it open; the main stage has none.
     #[serde(default)]
     pub(super) only_for: Vec<Role>,
+    /// Whether the toggle must be on.
     #[serde(default = "no")]
     pub(super) needs_toggle: YesNo,
+    /// What the device asks.
     pub(super) question: String,
+    /// The answer that is highlighted.
     pub(super) default: String,
+    /// How it is answered.
     pub(super) answered_by: String,
+    /// How, in words.
     pub(super) hand: String,
+    /// The answer for this step, in words.
     pub(super) answer: String,
+    /// Roles whose partitions it erases.
     pub(super) erases: Vec<Role>,
+    /// Mode that the unit is in after.
+    #[schema(value_type = Mode)]
     pub(super) ends_in: Spanned<Mode>,
+    /// Usual seconds.
     pub(super) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
     pub(super) stuck: Spanned<u32>,
 }
 
-#[derive(Deserialize)]
+/// A recovery from memory.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawTemporaryStart {
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
     pub(super) from: Spanned<Mode>,
+    /// Usual seconds.
     pub(super) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
     pub(super) stuck: Spanned<u32>,
+    /// What it lets this computer do.
     pub(super) rights: String,
+    /// Partition whose image fits.
+    #[schema(value_type = String)]
     pub(super) partition: Spanned<String>,
+    /// How.
     pub(super) hand: String,
 }
 
-#[derive(Deserialize)]
+/// Writing a recovery.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawRecoveryWrite {
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
     pub(super) mode: Spanned<Mode>,
+    /// Where it is written.
+    #[schema(value_type = String)]
     pub(super) partition: Spanned<String>,
+    /// Usual seconds.
     pub(super) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
     pub(super) stuck: Spanned<u32>,
+    /// How.
     pub(super) hand: String,
 }
 
-#[derive(Deserialize)]
+/// How long it takes.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawPace {
+    /// Usual seconds.
     pub(super) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
     pub(super) stuck: Spanned<u32>,
 }
 
-#[derive(Deserialize)]
+/// Classes of the owner's data.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawKeepSafe {
+    /// Their ids.
+    #[schema(value_type = Vec<KeepClass>)]
     pub(super) classes: Vec<Spanned<KeepClass>>,
 }
 
-#[derive(Deserialize)]
+/// What it costs.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawConsequence {
+    /// What it is about.
     area: String,
+    /// In a sentence.
     text: String,
 }
 
-#[derive(Deserialize)]
+/// A caution.
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawCaution {
+    /// When it was learned.
     date: String,
+    /// What.
     text: String,
+    /// Why.
     reason: String,
 }
 

@@ -220,6 +220,18 @@ impl Goal {
         Self::KeepRecovery,
     ];
 
+    /// The id used in commands and in the API.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Unlock => "unlock",
+            Self::TemporaryRecovery => "temporary-recovery",
+            Self::ReadTable => "read-table",
+            Self::BackUp => "back-up",
+            Self::KeepRecovery => "keep-recovery",
+        }
+    }
+
     /// Words for a person.
     #[must_use]
     pub fn shown(self) -> &'static str {

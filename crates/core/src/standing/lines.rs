@@ -22,6 +22,8 @@ pub struct FactLine {
     pub rows: Vec<CitedFact>,
     /// Where it stands on this family, when a person can find it.
     pub place: Option<String>,
+    /// How it is written, where that needs saying.
+    pub help: Option<String>,
 }
 
 /// How a fact reads now.
@@ -63,9 +65,22 @@ pub fn fact_lines(facts: &Facts, family: Option<&Family>) -> Vec<FactLine> {
                 place: family
                     .and_then(|f| f.place(key))
                     .map(|place| place.place.clone()),
+                help: help(key, family),
             }
         })
         .collect()
+}
+
+/// For a build string, as this family makes them up; otherwise as all of its kind are written.
+fn help(key: FactKey, family: Option<&Family>) -> Option<String> {
+    let pattern = family.and_then(|family| family.build_string.as_ref());
+    match (key, pattern) {
+        (FactKey::Build, Some(pattern)) => Some(format!(
+            "Whole and letter by letter, made up as {}.",
+            pattern.text()
+        )),
+        _ => key.spec().kind.help().map(str::to_owned),
+    }
 }
 
 /// Asked of every unit, or of this family's.

@@ -3,16 +3,19 @@
 
 mod types;
 
+use std::cmp::Reverse;
+
 use veritope_core::budget::{self};
 use veritope_core::coverage::Coverage;
-use veritope_core::facts::{FactKey, FactKind, FactOption};
+use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
+use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption};
 use veritope_core::family::Family;
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::{Goal, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Item, ItemState};
 use veritope_core::standing::{self, Standing, StandingInput, Verdict};
-use veritope_wire::{FactId, UnitId};
+use veritope_wire::{FactId, Moment, RequestId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -21,9 +24,10 @@ use crate::run::StepPhase;
 use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
-    BenchView, BridgeView, ChoiceOption, FactEntry, FactInput, FamilyChoice, GoalChoice, KeepLine,
-    LinkPresence, LinkView, NextPlace, NextStep, Permission, RuleLine, RunPage, RunView, SealTag,
-    SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
+    BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput, FamilyChoice,
+    GoalChoice, KeepLine, LinkPresence, LinkView, NextPlace, NextStep, Permission, RuleLine,
+    RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
+    Wait,
 };
 
 impl Engine {
@@ -39,16 +43,9 @@ impl Engine {
             .iter()
             .map(|unit| self.tag(unit))
             .collect();
-        // Workable first: what answers before what is by hand before what is away.
-        units.sort_by_key(|unit| {
-            let away = match unit.link.presence {
-                LinkPresence::Ready => 0,
-                LinkPresence::NotAuthorised | LinkPresence::ByHand => 1,
-                LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit => 2,
-            };
-            (away, unit.nickname.to_lowercase())
-        });
+        units.sort_by_cached_key(order);
         Ok(BenchView {
+            clock: self.clock_note(),
             bridges: self
                 .bridges()
                 .into_iter()
@@ -132,6 +129,9 @@ impl Engine {
             verdict: standing.verdict,
             sentence: standing.sentence,
             running: record.active_run().is_some(),
+            arrived: self
+                .arrived(record.id)
+                .filter(|at| self.now().ms_since(*at) < JUST_NOW_MS),
         }
     }
 
@@ -212,15 +212,29 @@ impl Engine {
         );
         let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
         cited.push(Rule::U11);
+        cited.extend(standing.findings.iter().map(|finding| finding.rule));
+        let waits = matches!(standing.verdict, Verdict::WaitUntil { .. });
         cited.sort();
         cited.dedup();
         Ok(StandingView {
+            clock: self.clock_note().filter(|_| waits),
+            groups: FactGroup::ALL
+                .iter()
+                .map(|group| FactGroupLine {
+                    id: *group,
+                    title: group.shown().to_owned(),
+                })
+                .collect(),
             facts: standing::fact_lines(&facts, family)
                 .into_iter()
-                .map(|line| FactEntry {
-                    input: input_of(line.key),
-                    undo: newest_said(&record, line.key),
-                    line,
+                .map(|line| {
+                    let undo = newest_said(&record, line.key);
+                    FactEntry {
+                        input: input_of(line.key),
+                        undo,
+                        picture: undo.filter(|fact| record.pictures.contains_key(fact)),
+                        line,
+                    }
                 })
                 .collect(),
             keep_safe: asked
@@ -238,6 +252,87 @@ impl Engine {
             rules: cited.into_iter().map(rule_line).collect(),
             standing,
         })
+    }
+
+    /// What a unit waits for.
+    ///
+    /// # Errors
+    /// When there is no such unit, or it waits for nothing.
+    pub fn wait_of(&self, unit: UnitId) -> Result<Wait, EngineError> {
+        let record = self.record(unit)?;
+        let standing = self.standing(&record);
+        let Verdict::WaitUntil { at } = standing.verdict else {
+            return Err(EngineError::BadInput(format!(
+                "{} waits for nothing now, see Standing",
+                record.nickname
+            )));
+        };
+        let waits = standing
+            .items
+            .iter()
+            .filter(|item| matches!(item.cure, Some(seal::Cure::Wait { .. })));
+        Ok(Wait {
+            at,
+            asked: self.now(),
+            title: format!("{}: the wait for the unlock is over", record.nickname),
+            text: waits
+                .map(|item| format!("{} ({})", item.text, item.rule.id()))
+                .collect::<Vec<_>>()
+                .join(" "),
+        })
+    }
+
+    /// Finds the facts that a pasted text states. Nothing is recorded, and identifiers come back
+    /// masked.
+    ///
+    /// # Errors
+    /// When there is no such unit, its family is not known, or the text is empty, too long or
+    /// states nothing.
+    pub fn read_pasted(&self, unit: UnitId, text: &str) -> Result<Vec<Hit>, EngineError> {
+        let record = self.record(unit)?;
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        if text.trim().is_empty() {
+            return Err(EngineError::BadInput(
+                "nothing was pasted: copy the text of the screen and paste it here".to_owned(),
+            ));
+        }
+        if text.len() > MOST_PASTED_BYTES {
+            return Err(EngineError::BadInput(format!(
+                "the text has {} bytes; at most {MOST_PASTED_BYTES} are read, paste one screen",
+                text.len()
+            )));
+        }
+        let hits = paste::hits(&family, text);
+        if hits.is_empty() {
+            return Err(EngineError::BadInput(format!(
+                "no line of this text begins as lines on screens of {} do; type the facts instead",
+                family.name()
+            )));
+        }
+        Ok(hits)
+    }
+
+    /// Records the facts on those lines of a pasted text that a person confirmed; all or none.
+    ///
+    /// # Errors
+    /// As [`Engine::read_pasted`], and when a line states nothing that can be recorded.
+    pub fn take_pasted(
+        &self,
+        unit: UnitId,
+        text: &str,
+        lines: &[u32],
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let hits = self.read_pasted(unit, text)?;
+        let mut said = Vec::new();
+        for line in lines {
+            let hit = hits.iter().find(|hit| hit.line == *line);
+            let value = hit.and_then(|hit| Some((hit.key, hit.value.clone()?)));
+            said.push(value.ok_or_else(|| {
+                EngineError::BadInput(format!("line {line} states nothing that can be recorded"))
+            })?);
+        }
+        self.type_facts(unit, &said, request)
     }
 
     /// The run station.
@@ -436,6 +531,35 @@ impl Engine {
             permission,
         }
     }
+}
+
+/// How long a unit that came back stands on top, in milliseconds.
+const JUST_NOW_MS: u64 = 5 * 60_000;
+
+/// What just came back stands first, the newest on top; then what can be worked on, by how much is
+/// in the way; of those alike, what answers before what is away.
+fn order(unit: &UnitTag) -> (Reverse<Option<Moment>>, u8, u8, String) {
+    let in_the_way = match unit.verdict {
+        _ if unit.running => 0,
+        Verdict::Ready => 1,
+        Verdict::ReadyAfter { .. } => 2,
+        Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => 3,
+        Verdict::NotKnownYet => 4,
+        Verdict::AskTheVendor { .. } => 5,
+        Verdict::WaitUntil { .. } => 6,
+        Verdict::NotPossible { .. } => 7,
+    };
+    let away = match unit.link.presence {
+        LinkPresence::Ready => 0,
+        LinkPresence::NotAuthorised | LinkPresence::ByHand => 1,
+        LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit => 2,
+    };
+    (
+        Reverse(unit.arrived),
+        in_the_way,
+        away,
+        unit.nickname.to_lowercase(),
+    )
 }
 
 fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverage>) -> NextStep {

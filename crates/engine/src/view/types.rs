@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use veritope_core::budget::Battery;
-use veritope_core::facts::FactOption;
+use veritope_core::facts::{FactGroup, FactOption};
 use veritope_core::family::Consequence;
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::partitions::Described;
@@ -15,6 +15,7 @@ use veritope_link::LinkError;
 use veritope_wire::link::Listed;
 use veritope_wire::{BridgeId, FactId, Label, Moment, RunId, UnitId};
 
+use crate::clock::ClockNote;
 use crate::record::RunEnd;
 use crate::shelf::ShelfImage;
 use crate::unit::DoneStep;
@@ -177,11 +178,15 @@ pub struct UnitTag {
     pub next: NextStep,
     /// Whether a run is under way.
     pub running: bool,
+    /// When it came back, if that was just now.
+    pub arrived: Option<Moment>,
 }
 
 /// The bench.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct BenchView {
+    /// What is to be said about this computer's clock.
+    pub clock: Option<ClockNote>,
     /// Bridges.
     pub bridges: Vec<BridgeView>,
     /// Units, those that can be worked on first.
@@ -269,11 +274,39 @@ pub struct FactEntry {
     pub input: FactInput,
     /// The newest row that a person said and may take back.
     pub undo: Option<FactId>,
+    /// That row, where a picture is attached to it.
+    pub picture: Option<FactId>,
+}
+
+/// A group of facts.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct FactGroupLine {
+    /// The group.
+    pub id: FactGroup,
+    /// Words for it.
+    pub title: String,
+}
+
+/// What a unit waits for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Wait {
+    /// When it ends.
+    pub at: Moment,
+    /// When this was asked.
+    pub asked: Moment,
+    /// In a few words.
+    pub title: String,
+    /// Why, with rule ids.
+    pub text: String,
 }
 
 /// The standing station.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct StandingView {
+    /// What is to be said about this computer's clock, where the unit waits.
+    pub clock: Option<ClockNote>,
+    /// Groups of facts, in the order they are shown.
+    pub groups: Vec<FactGroupLine>,
     /// The judgement.
     pub standing: Standing,
     /// Facts.

@@ -10,6 +10,7 @@ use std::time::Duration;
 use uuid::Uuid;
 use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
+use veritope_core::steady::ClockLook;
 use veritope_engine::data::DataFolder;
 use veritope_engine::logfile::LogFiles;
 use veritope_engine::ports::{Clock, Connect, Ids, Journal, JournalError, Silent};
@@ -149,14 +150,21 @@ impl Connect for Plug {
 /// Bench time and device time move together when somebody waits.
 pub(crate) struct Time {
     bench: AtomicI64,
+    /// By how much somebody set the clock on the wall.
+    pub(crate) set_by_ms: AtomicI64,
     device: Arc<ByHand>,
     at_each_pause: Mutex<Option<Box<dyn Fn() + Send>>>,
 }
 
 impl Clock for Time {
-    fn now(&self) -> Moment {
+    fn look(&self) -> ClockLook {
         // Every look at the clock is a millisecond later, so that order shows.
-        Moment::from_ms(self.bench.fetch_add(1, Ordering::SeqCst)).unwrap()
+        let passed_ms = self.bench.fetch_add(1, Ordering::SeqCst);
+        ClockLook {
+            wall: Moment::from_ms(passed_ms + self.set_by_ms.load(Ordering::SeqCst)).unwrap(),
+            boot: "the only one".to_owned(),
+            elapsed_ms: passed_ms,
+        }
     }
 
     fn pause(&self, _: Duration) {
@@ -345,6 +353,7 @@ fn bench(lock: LockState, way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench
     let bridge = Bridge::new("table", "t", [watch(lock, device_clock.clone())]);
     let time = Arc::new(Time {
         bench: AtomicI64::new(1_795_500_000_000),
+        set_by_ms: AtomicI64::new(0),
         device: device_clock,
         at_each_pause: Mutex::new(None),
     });
@@ -415,7 +424,8 @@ impl Bench {
     /// Everything that an unlock needs but the consent.
     pub(crate) fn prepare(&self) {
         self.say(&[(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")]);
-        let classes = self.engine.families()[0].keep_safe.clone();
+        let gimbal = self.engine.family_named("gimbal").unwrap();
+        let classes = gimbal.keep_safe.clone();
         let waived: Vec<_> = classes
             .into_iter()
             .map(|class| (class, KeepSaid::Waived))

@@ -2,7 +2,9 @@
 
 mod backup;
 mod bench;
+mod family;
 mod log;
+mod notes;
 mod run;
 mod stream;
 mod unit;
@@ -16,7 +18,7 @@ use tokio::sync::watch;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use veritope_engine::{Engine, EngineError};
+use veritope_engine::{Engine, EngineError, MOST_PICTURE_BYTES};
 
 use crate::error::Problem;
 use crate::events::{Event, Events};
@@ -94,6 +96,14 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(unit::keep_safe))
         .routes(routes!(unit::goal))
         .routes(routes!(unit::look))
+        .routes(routes!(notes::read_pasted))
+        .routes(routes!(notes::take_pasted))
+        .routes(routes!(notes::wait_calendar))
+        .routes(routes!(notes::trust_clock))
+        .routes(routes!(family::list, family::keep))
+        .routes(routes!(family::page, family::drop))
+        .routes(routes!(family::file))
+        .routes(routes!(family::check))
         .routes(routes!(run::page, run::begin))
         .routes(routes!(run::step))
         .routes(routes!(run::consent))
@@ -118,10 +128,15 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(stream::events))
 }
 
+/// The only routes that take more than a small body.
+fn with_pictures() -> OpenApiRouter<App> {
+    OpenApiRouter::default().routes(routes!(notes::picture, notes::put_picture))
+}
+
 /// The API's description, pretty-printed, as `docs/openapi.json` holds it.
 #[must_use]
 pub fn openapi() -> String {
-    let (_, description) = described().split_for_parts();
+    let (_, description) = described().merge(with_pictures()).split_for_parts();
     let mut text = description.to_pretty_json().unwrap_or_default();
     text.push('\n');
     text
@@ -130,8 +145,10 @@ pub fn openapi() -> String {
 /// The API without its guard.
 pub(crate) fn router(app: App) -> Router {
     let (router, _) = described().split_for_parts();
+    let (pictures, _) = with_pictures().split_for_parts();
     router
-        .route("/api/openapi.json", axum::routing::get(async || openapi()))
         .layer(DefaultBodyLimit::max(MOST_BODY_BYTES))
+        .merge(pictures.layer(DefaultBodyLimit::max(MOST_PICTURE_BYTES)))
+        .route("/api/openapi.json", axum::routing::get(async || openapi()))
         .with_state(app)
 }

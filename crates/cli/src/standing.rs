@@ -1,0 +1,224 @@
+//! `standing` and `plan`: a judgement and a sheet from a facts file, without a bench.
+
+use std::fs;
+use std::path::Path;
+use std::process::ExitCode;
+
+use serde::Serialize;
+use veritope_core::budget::{self, Battery, Policy};
+use veritope_core::facts::file::{self, FactsFile};
+use veritope_core::family::{self, Family, SHIPPED};
+use veritope_core::mode::Lock;
+use veritope_core::plan::{Goal, Sheet, State};
+use veritope_core::seal::ItemState;
+use veritope_core::standing::{self, Standing, StandingInput, Verdict};
+use veritope_wire::Moment;
+
+use crate::args::{JudgeArgs, PlanArgs};
+use crate::{CommandError, EXIT_FOUND};
+
+/// Most bytes of a file that is read here.
+const MOST_BYTES: u64 = 1 << 20;
+
+/// Reads a text file of bounded size.
+fn read(path: &Path) -> Result<String, CommandError> {
+    let said = |what: String| CommandError::Input(format!("{}: {what}", path.display()));
+    let length = fs::metadata(path)
+        .map_err(|error| said(error.to_string()))?
+        .len();
+    if length > MOST_BYTES {
+        return Err(said(format!(
+            "{length} bytes are too many, at most {MOST_BYTES} are read"
+        )));
+    }
+    fs::read_to_string(path).map_err(|error| said(error.to_string()))
+}
+
+/// A family by its codename, or from a file.
+fn known(named: &str) -> Result<Family, CommandError> {
+    let refuse = |error: family::FamilyError| CommandError::Input(error.to_string());
+    if named.contains(['/', '.']) {
+        return family::load(named, &read(Path::new(named))?).map_err(refuse);
+    }
+    let shipped = SHIPPED
+        .iter()
+        .find(|(file, _)| file.strip_suffix(".toml") == Some(named));
+    match shipped {
+        Some((file, text)) => family::load(file, text).map_err(refuse),
+        None => {
+            let all: Vec<&str> = SHIPPED
+                .iter()
+                .filter_map(|(file, _)| file.strip_suffix(".toml"))
+                .collect();
+            Err(CommandError::Input(format!(
+                "no family `{named}` is shipped; there are {}, or give a family file",
+                all.join(", ")
+            )))
+        }
+    }
+}
+
+struct Asked {
+    family: Family,
+    file: FactsFile,
+    now: Moment,
+}
+
+fn asked(args: &JudgeArgs) -> Result<Asked, CommandError> {
+    let now: Moment = args.at.parse().map_err(|error| {
+        CommandError::Input(format!(
+            "--at {}: {error}; write it as 2026-11-26T10:00:00Z",
+            args.at
+        ))
+    })?;
+    let family = known(&args.family)?;
+    let text = read(&args.facts)?;
+    let file = file::load(&args.facts.display().to_string(), &text, now)
+        .map_err(|error| CommandError::Input(error.to_string()))?;
+    Ok(Asked { family, file, now })
+}
+
+fn print_json(value: &impl Serialize) -> Result<(), CommandError> {
+    let text = serde_json::to_string_pretty(value)
+        .map_err(|error| CommandError::Input(error.to_string()))?;
+    println!("{text}");
+    Ok(())
+}
+
+/// `standing`: exit code 0 when it is ready, unlocked or has no lock, 1 otherwise.
+///
+/// # Errors
+/// When the input makes no sense.
+pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
+    let asked = asked(args)?;
+    let standing = standing::judge(&StandingInput {
+        nickname: &asked.file.nickname,
+        family: Some(&asked.family),
+        facts: &asked.file.facts,
+        keep_safe: &asked.file.keep_safe,
+        policy: &Policy::usual(),
+        ways: asked.file.ways,
+        consent: None,
+        now: asked.now,
+    });
+    if args.json {
+        print_json(&standing)?;
+    } else {
+        print_standing(&standing);
+    }
+    Ok(match standing.verdict {
+        Verdict::Ready | Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => ExitCode::SUCCESS,
+        _ => ExitCode::from(EXIT_FOUND),
+    })
+}
+
+fn mark(state: ItemState) -> &'static str {
+    match state {
+        ItemState::Met => "met",
+        ItemState::Missing => "missing",
+        ItemState::Unknown => "not known",
+    }
+}
+
+fn print_standing(standing: &Standing) {
+    println!("{}", standing.sentence);
+    for item in &standing.items {
+        println!(
+            "  {:<9}  {:<3}  {}",
+            mark(item.state),
+            item.rule.id(),
+            item.text
+        );
+    }
+    for finding in &standing.findings {
+        println!(
+            "  {:<9}  {:<3}  {}",
+            "look",
+            finding.rule.id(),
+            finding.text
+        );
+    }
+    if let Some(check) = &standing.next_check {
+        println!(
+            "Find out first: {} ({} min). {}",
+            check.title.to_lowercase(),
+            check.minutes,
+            check.place
+        );
+    }
+}
+
+#[derive(Serialize)]
+struct Planned {
+    sheet: Sheet,
+    battery: Battery,
+}
+
+/// `plan`: exit code 0 when nothing stands against the sheet, 1 when something does.
+///
+/// # Errors
+/// When the input makes no sense, or nothing leads there.
+pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
+    let asked = asked(&args.judge)?;
+    let goal = Goal::ALL
+        .into_iter()
+        .find(|goal| goal.id() == args.goal)
+        .ok_or_else(|| {
+            let all: Vec<&str> = Goal::ALL.iter().map(|goal| goal.id()).collect();
+            CommandError::Input(format!(
+                "--goal {}: no such goal; there are {}",
+                args.goal,
+                all.join(", ")
+            ))
+        })?;
+    let start = State::from_facts(&asked.file.facts);
+    let sheet = standing::plan_for(
+        &asked.family,
+        &asked.file.facts,
+        start,
+        goal,
+        asked.file.ways,
+    )
+    .map_err(|error| CommandError::Input(error.to_string()))?;
+    let battery = budget::battery(
+        &sheet,
+        &asked.file.facts,
+        &asked.family,
+        &Policy::usual(),
+        asked.now,
+    );
+    let is_clear = sheet.why_not.is_empty();
+    if args.judge.json {
+        print_json(&Planned { sheet, battery })?;
+    } else {
+        print_sheet(&sheet, start.lock);
+        println!(
+            "About {} min hands on, {} min waiting, {} wipes; begin from {} % battery.",
+            sheet.head.hands_on_seconds.div_ceil(60),
+            sheet.head.waiting_seconds.div_ceil(60),
+            sheet.head.wipes,
+            battery.begin_from_percent
+        );
+    }
+    Ok(if is_clear {
+        ExitCode::SUCCESS
+    } else {
+        ExitCode::from(EXIT_FOUND)
+    })
+}
+
+fn print_sheet(sheet: &Sheet, lock: Option<Lock>) {
+    if sheet.steps.is_empty() {
+        println!(
+            "Nothing is to be done: {}{}.",
+            sheet.goal.shown().to_lowercase(),
+            lock.map_or_else(String::new, |lock| format!(", the lock is {}", lock.id()))
+        );
+    }
+    for (number, step) in sheet.steps.iter().enumerate() {
+        println!("{:>3}. {}. {}", number + 1, step.title, step.because);
+    }
+    for why in &sheet.why_not {
+        println!("Not yet: {} ({}).", why.text, why.rule.id());
+    }
+}

@@ -1,0 +1,102 @@
+//! Pictures of a screen, attached to a fact that a person typed. They stay on this computer: they
+//! lie in `DATA/pictures`, the log holds their digests, and nothing exports them.
+
+use veritope_core::facts::Source;
+use veritope_wire::{Digest, FactId, RequestId, UnitId};
+
+use crate::bench::Engine;
+use crate::error::EngineError;
+use crate::record::Entry;
+use crate::unit::UnitRecord;
+
+/// Most bytes of a picture.
+pub const MOST_PICTURE_BYTES: usize = 8 << 20;
+
+/// A picture as it was kept.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Picture {
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+    /// `image/png` or `image/jpeg`.
+    pub media_type: &'static str,
+}
+
+/// What the bytes are by their own beginning, whatever anybody says they are.
+fn media_type(bytes: &[u8]) -> Option<&'static str> {
+    if bytes.starts_with(b"\x89PNG\r\n\x1a\n") {
+        Some("image/png")
+    } else if bytes.starts_with(&[0xFF, 0xD8, 0xFF]) {
+        Some("image/jpeg")
+    } else {
+        None
+    }
+}
+
+impl Engine {
+    /// Attaches a picture to a fact that a person typed, in place of one that is there.
+    ///
+    /// # Errors
+    /// When there is no such fact, or the bytes are no PNG or JPEG picture, or too many.
+    pub fn put_picture(
+        &self,
+        unit: UnitId,
+        fact: FactId,
+        bytes: &[u8],
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        if bytes.len() > MOST_PICTURE_BYTES {
+            return Err(EngineError::BadInput(format!(
+                "the picture has {} bytes; at most {MOST_PICTURE_BYTES} are kept, take a smaller one",
+                bytes.len()
+            )));
+        }
+        if media_type(bytes).is_none() {
+            return Err(EngineError::BadInput(
+                "this is no PNG or JPEG picture; take one of the screen and choose it again"
+                    .to_owned(),
+            ));
+        }
+        let key = typed(&record, fact)?;
+        self.data.write_picture(fact, bytes)?;
+        let entry = Entry::PictureKept {
+            fact,
+            key,
+            digest: Digest::of(bytes),
+        };
+        self.append(unit, Some(request), vec![entry])
+    }
+
+    /// The picture of a fact, as it was kept.
+    ///
+    /// # Errors
+    /// When there is none, or its file was changed since.
+    pub fn picture(&self, unit: UnitId, fact: FactId) -> Result<Picture, EngineError> {
+        let record = self.record(unit)?;
+        let digest = record
+            .pictures
+            .get(&fact)
+            .ok_or(EngineError::NoFact(fact))?;
+        let bytes = self.data.read_picture(fact)?;
+        let media_type = media_type(&bytes);
+        match media_type {
+            Some(media_type) if Digest::of(&bytes) == *digest => Ok(Picture { bytes, media_type }),
+            _ => Err(EngineError::BadInput(
+                "the picture's file was changed since it was kept: attach it anew".to_owned(),
+            )),
+        }
+    }
+}
+
+fn typed(record: &UnitRecord, fact: FactId) -> Result<veritope_core::facts::FactKey, EngineError> {
+    record
+        .facts
+        .iter()
+        .find(|row| row.id == fact && row.source == Source::Person)
+        .filter(|row| !record.retracted.contains(&row.id))
+        .map(|row| row.key)
+        .ok_or(EngineError::NoFact(fact))
+}
