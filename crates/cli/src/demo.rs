@@ -292,7 +292,7 @@ fn set_up(
     if let Some(ruff) = units.last() {
         ruffs_past(&engine, devices, clock, *ruff, stick)?;
     }
-    crate::table::meet(&engine, bridge, SystemClock.now())
+    crate::table::meet(&engine, devices, bridge, SystemClock.now())
 }
 
 /// Ruff was here before: two captures, the older one copied to the stick, and one bit of it flipped

@@ -97,6 +97,7 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
         facts: &asked.file.facts,
         keep_safe: &asked.file.keep_safe,
         policy: &Policy::usual(),
+        captures: 0,
         ways: asked.file.ways,
         consent: None,
         now: asked.now,

@@ -11,7 +11,7 @@ use veritope_standin::clock::Scaled;
 use veritope_standin::gate::{Gate, Seller};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
-use veritope_standin::{Birth, Device, LockState, Running, Setting};
+use veritope_standin::{Birth, Bridge, Device, LockState, Running, Setting};
 use veritope_wire::link::Handle;
 use veritope_wire::{BridgeId, Moment, RequestId};
 
@@ -308,9 +308,17 @@ pub(crate) fn devices(data: &Path, clock: &Arc<Scaled>) -> Result<Vec<Device>, C
 }
 
 /// Puts the units onto the bench, with what was noted at the counter.
-pub(crate) fn meet(engine: &Engine, bridge: BridgeId, now: Moment) -> Result<(), CommandError> {
+pub(crate) fn meet(
+    engine: &Engine,
+    devices: &Bridge,
+    bridge: BridgeId,
+    now: Moment,
+) -> Result<(), CommandError> {
     let request = || RequestId::new(uuid::Uuid::now_v7());
     for met in &MET {
+        devices
+            .with(&met.handle(), |device| Ok(device.charged_to(met.battery)))
+            .map_err(|refusal| CommandError::Input(refusal.to_string()))??;
         let (way, family) = match met.reach {
             Reach::Link => (
                 Way::Link {

@@ -386,9 +386,9 @@ fn every_verb_is_known() {
         ("verify", "reads places"),
         ("inspect", "reads a file"),
         ("step", "asks a server, which asks the seal"),
+        ("rebuild", "the index"),
         ("standing", "reads files"),
         ("plan", "reads files"),
-        ("rebuild", "the index"),
         ("openapi", "nothing"),
     ];
     assert_eq!(found, known.map(|(verb, _)| verb));

@@ -74,6 +74,7 @@ fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
             link: Presence::Here,
             image: Presence::Here,
         },
+        captures: 0,
         consent: None,
         now: now(),
     })

@@ -21,6 +21,9 @@ pub enum EngineError {
     /// No such bridge.
     #[error("there is no bridge {0} on this bench")]
     NoBridge(BridgeId),
+    /// No such family.
+    #[error("no family `{0}` is known here")]
+    NoFamilyNamed(String),
     /// No such fact.
     #[error("there is no fact {0} to take back")]
     NoFact(FactId),

@@ -216,9 +216,7 @@ impl Engine {
             .into_iter()
             .find(|line| line.codename == codename);
         let (Some(known), Some(line)) = (self.known_family(codename), line) else {
-            return Err(EngineError::BadInput(format!(
-                "no family `{codename}` is known here"
-            )));
+            return Err(EngineError::NoFamilyNamed(codename.to_owned()));
         };
         let guide = known.family.guide();
         let lines = |list: Vec<(String, String)>| {

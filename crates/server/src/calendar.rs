@@ -18,6 +18,11 @@ fn stamp(moment: Moment) -> DateTime<Utc> {
 /// entry replaces the older one (same UID).
 pub(crate) fn entry(unit: UnitId, wait: &Wait) -> String {
     let at = stamp(wait.at);
+    // What the library would make up, a moment and an id, is given: the same wait, the same bytes.
+    let alarm = Alarm::display(&wait.title, Trigger::after_start(Duration::zero()))
+        .uid(&format!("{unit}-alarm@veritope"))
+        .timestamp(stamp(wait.asked))
+        .done();
     let event = Event::new()
         .uid(&format!("{unit}-wait@veritope"))
         .timestamp(stamp(wait.asked))
@@ -25,13 +30,11 @@ pub(crate) fn entry(unit: UnitId, wait: &Wait) -> String {
         .description(&wait.text)
         .starts(at)
         .ends(at + Duration::minutes(MINUTES))
-        .alarm(Alarm::display(
-            &wait.title,
-            Trigger::after_start(Duration::zero()),
-        ))
+        .alarm(alarm)
         .done();
-    Calendar::new()
-        .name("Veritope")
+    Calendar::empty()
+        .append_property(("VERSION", "2.0"))
+        .append_property(("PRODID", "-//Veritope//Bench//EN"))
         .push(event)
         .done()
         .to_string()

@@ -1,7 +1,7 @@
 //! Errors as they leave the server: RFC 9457 problem documents, with the rules and the missing
 //! evidence as data. What a person may read goes out; what an engineer needs goes to the log.
 
-use axum::extract::rejection::{JsonRejection, PathRejection, QueryRejection};
+use axum::extract::rejection::{BytesRejection, JsonRejection, PathRejection, QueryRejection};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
@@ -44,6 +44,17 @@ impl Problem {
     }
 }
 
+impl Problem {
+    fn of_body(status: StatusCode, text: &str) -> Self {
+        let code = if status == StatusCode::PAYLOAD_TOO_LARGE {
+            "too-large"
+        } else {
+            "bad-body"
+        };
+        Self::new(status, code, sentence(text))
+    }
+}
+
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
@@ -77,6 +88,7 @@ impl From<EngineError> for Problem {
         let (status, code) = match &error {
             E::NoUnit(_)
             | E::NoBridge(_)
+            | E::NoFamilyNamed(_)
             | E::NoFact(_)
             | E::NoRun(_)
             | E::NoPlace(_)
@@ -142,13 +154,13 @@ pub(crate) fn sentence(text: &str) -> String {
 
 impl From<JsonRejection> for Problem {
     fn from(rejection: JsonRejection) -> Self {
-        let status = rejection.status();
-        let code = if status == StatusCode::PAYLOAD_TOO_LARGE {
-            "too-large"
-        } else {
-            "bad-body"
-        };
-        Self::new(status, code, sentence(&rejection.body_text()))
+        Self::of_body(rejection.status(), &rejection.body_text())
+    }
+}
+
+impl From<BytesRejection> for Problem {
+    fn from(rejection: BytesRejection) -> Self {
+        Self::of_body(rejection.status(), &rejection.body_text())
     }
 }
 

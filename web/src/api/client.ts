@@ -41,3 +41,16 @@ export async function unwrap<T>(asked: Promise<Answer<T>>): Promise<T> {
 export function newRequest(): string {
   return crypto.randomUUID();
 }
+
+/** Sends a file as it is; a refusal is thrown as a `ProblemError`. */
+export async function sendBytes(path: string, file: Blob): Promise<void> {
+  const response = await fetch(path, {
+    method: 'PUT',
+    headers: { 'content-type': 'application/octet-stream' },
+    body: file,
+  });
+  if (response.ok) return;
+  const error: unknown = await response.json().catch(() => undefined);
+  if (isProblem(error)) throw new ProblemError(error);
+  throw new Error(`The server answered with status ${response.status}.`);
+}

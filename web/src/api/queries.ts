@@ -51,6 +51,25 @@ export const restoreQuery = (unit: string, capture: string) =>
       ),
   });
 
+export const familiesQuery = () =>
+  queryOptions({
+    queryKey: ['bench', 'families'],
+    queryFn: () => unwrap(client.GET('/api/families')),
+  });
+
+export const familyQuery = (family: string) =>
+  queryOptions({
+    queryKey: ['bench', 'families', family],
+    queryFn: () => unwrap(client.GET('/api/families/{family}', { params: { path: { family } } })),
+  });
+
+export const familyCheckQuery = (text: string) =>
+  queryOptions({
+    queryKey: ['bench', 'family-check', text],
+    queryFn: () => unwrap(client.POST('/api/family-check', { body: { text } })),
+    staleTime: Infinity,
+  });
+
 export const settingsQuery = () =>
   queryOptions({
     queryKey: ['bench', 'settings'],

@@ -1279,11 +1279,15 @@ export interface components {
         } | {
             /** @enum {string} */
             cure: "ask";
+            /** @description What to type once they did. */
+            key: components["schemas"]["FactKey"];
             /** @description Who. */
             who: string;
         } | {
             /** @enum {string} */
             cure: "fetch";
+            /** @description What to type once they lie there. */
+            key: components["schemas"]["FactKey"];
             /** @description Their names. */
             packages: string[];
         } | {
@@ -1956,6 +1960,17 @@ export interface components {
             /** @description What and why, in one sentence. */
             sentence: string;
         };
+        /** @description A finding. */
+        Oddity: {
+            /** @description The facts it rests on. */
+            facts: components["schemas"]["CitedFact"][];
+            /** @description How much it weighs. */
+            level: components["schemas"]["Level"];
+            /** @description The rule behind it. */
+            rule: components["schemas"]["Rule"];
+            /** @description In one or two sentences. */
+            text: string;
+        };
         /** @description A partition as the unit's own table has it. */
         OwnPartition: {
             /** @description Label. */
@@ -2435,6 +2450,8 @@ export interface components {
         Standing: {
             afternoon?: components["schemas"]["Afternoon"] | null;
             battery?: components["schemas"]["Battery"] | null;
+            /** @description What decides it, where the sentence alone would leave one asking why. */
+            because?: string | null;
             /** @description What people learned the hard way. */
             cautions: components["schemas"]["Caution"][];
             chain?: components["schemas"]["Chain"] | null;
@@ -2444,7 +2461,7 @@ export interface components {
             consequences: components["schemas"]["Consequence"][];
             family?: components["schemas"]["Digest"] | null;
             /** @description What is odd about the facts themselves. */
-            findings: components["schemas"]["Finding"][];
+            findings: components["schemas"]["Oddity"][];
             /** @description The lines it rests on, met and missing. */
             items: components["schemas"]["Item"][];
             next_check?: components["schemas"]["NextCheck"] | null;

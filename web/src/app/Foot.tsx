@@ -23,6 +23,7 @@ export function Foot({ unit, current }: FootProps) {
       component="footer"
       sx={{
         display: 'flex',
+        displayPrint: 'none',
         alignItems: 'center',
         gap: 3,
         px: 4,

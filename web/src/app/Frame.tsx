@@ -40,13 +40,18 @@ export function Frame() {
     { enabled: dialog === undefined },
     [actions, singleKeys],
   );
-  const place = stations.find((station) => station.path === pathname)?.place;
+  const place = stations.find(
+    (station) =>
+      station.path === pathname ||
+      (station.place === 'families' && pathname.startsWith('/families/')),
+  )?.place;
   return (
     <Box
       sx={{
         display: 'grid',
         gridTemplateColumns: 'auto minmax(0, 1fr)',
         height: '100dvh',
+        '@media print': { display: 'block', height: 'auto' },
         '@media (max-width: 719px), (max-height: 499px)': {
           gridTemplateColumns: 'minmax(0, 1fr)',
           gridTemplateRows: 'auto minmax(0, 1fr)',
@@ -55,10 +60,17 @@ export function Frame() {
     >
       <Rail stations={stations} current={place} general={general} />
       <Box
-        sx={{ display: 'grid', gridTemplateRows: 'auto auto minmax(0, 1fr) auto', minHeight: 0 }}
+        sx={{
+          display: 'grid',
+          gridTemplateRows: 'auto auto minmax(0, 1fr) auto',
+          minHeight: 0,
+          '@media print': { display: 'block' },
+        }}
       >
         <ConnectionBand />
-        <Box component="header">{unit !== undefined && <UnitTag unit={unit} />}</Box>
+        <Box component="header" sx={{ displayPrint: 'none' }}>
+          {unit !== undefined && <UnitTag unit={unit} />}
+        </Box>
         <Box component="main" sx={{ overflowY: 'auto' }} key={unit}>
           <Outlet />
         </Box>

@@ -60,6 +60,7 @@ export function Rail({ stations, current, general }: RailProps) {
       aria-label="Stations"
       sx={{
         display: 'flex',
+        displayPrint: 'none',
         flexDirection: 'column',
         width: folded ? 68 : 176,
         borderRight: 1,
@@ -94,7 +95,7 @@ export function Rail({ stations, current, general }: RailProps) {
       </Typography>
       {stations.map((station) => {
         // Below the stations of the work stand those of the bench.
-        const isApart = station.place === 'settings';
+        const isApart = station.place === 'families';
         const isHere = station.place === current;
         const inside = (
           <>

@@ -1,13 +1,15 @@
 import Box from '@mui/material/Box';
 
 export type StationGlyphProps = {
-  place: 'bench' | 'standing' | 'backups' | 'run' | 'log' | 'settings' | 'keys' | 'scheme';
+  place:
+    'bench' | 'standing' | 'backups' | 'run' | 'log' | 'families' | 'settings' | 'keys' | 'scheme';
 };
 
 const PATHS: Record<StationGlyphProps['place'], string> = {
   bench: 'M2 9h20M4.5 9v11M19.5 9v11M8 5h8v4H8z',
   standing: 'M12 3v17M6 21h12M4 7h16M4 7l-2.5 6h5zM20 7l-2.5 6h5z',
   backups: 'M4 4h16v4H4zM4 10h10v4H4zM4 16h16v4H4z',
+  families: 'M12 5c-2-1.6-5-2-9-2v16c4 0 7 .4 9 2 2-1.6 5-2 9-2V3c-4 0-7 .4-9 2zM12 5v16',
   settings: 'M4 7h9M17 7h3M13 4v6M4 17h3M11 17h9M7 14v6',
   run: 'M3 5h9M3 12h12M3 19h9M16 7l5 5-5 5',
   log: 'M5 3h14v18H5zM8.5 8h7M8.5 12h7M8.5 16h4',

@@ -16,7 +16,7 @@ export interface Action {
 }
 
 export interface Station extends Action {
-  place: 'bench' | 'standing' | 'backups' | 'run' | 'log' | 'settings';
+  place: 'bench' | 'standing' | 'backups' | 'run' | 'log' | 'families' | 'settings';
   path: string | undefined;
 }
 
@@ -30,8 +30,8 @@ export function useStations(unit: string | undefined): Station[] {
       const path =
         place === 'bench'
           ? '/'
-          : place === 'settings'
-            ? '/settings'
+          : place === 'settings' || place === 'families'
+            ? `/${place}`
             : unit === undefined
               ? undefined
               : `/units/${unit}/${place}`;
@@ -54,7 +54,8 @@ export function useStations(unit: string | undefined): Station[] {
       of('backups', 'Backups', '3'),
       of('run', 'Run', '4'),
       of('log', 'Log', '5'),
-      of('settings', 'Settings', '6'),
+      of('families', 'Families', '6'),
+      of('settings', 'Settings', '7'),
     ];
   }, [unit, navigate]);
 }

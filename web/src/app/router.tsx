@@ -21,6 +21,18 @@ export const router = createBrowserRouter([
         }),
       },
       {
+        path: 'units/:unit/owner',
+        lazy: async () => ({
+          Component: (await import('../features/standing/OwnerPage')).OwnerPage,
+        }),
+      },
+      {
+        path: 'families/:family?',
+        lazy: async () => ({
+          Component: (await import('../features/families/FamiliesPage')).FamiliesPage,
+        }),
+      },
+      {
         path: 'units/:unit/backups',
         lazy: async () => ({
           Component: (await import('../features/backups/BackupsPage')).BackupsPage,

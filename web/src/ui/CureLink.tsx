@@ -24,8 +24,13 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
     case 'keep-safe':
     case 'charge':
       return { label: 'To the list', place: 'standing' };
-    case 'read-by-link':
+    case 'wait':
+    case 'ask':
+    case 'fetch':
+    case 'never':
     case 'nothing':
+      return { label: 'See why', place: 'standing' };
+    case 'read-by-link':
       return undefined;
   }
 }

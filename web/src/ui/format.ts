@@ -50,3 +50,21 @@ export const hex = (bytes: number) => `0x${bytes.toString(16).padStart(9, '0')}`
 /** `1 step`, `4 steps`. */
 export const counted = (count: number, one: string, many: string) =>
   `${count} ${count === 1 ? one : many}`;
+
+/** `107 h 12 min`, `12 min`; what is left until a moment, rounded up to whole minutes. */
+export function left(moment: string, now: number): string {
+  const minutes = Math.max(0, Math.ceil((new Date(moment).getTime() - now) / 60_000));
+  const hours = Math.floor(minutes / 60);
+  return hours === 0 ? `${minutes} min` : `${hours} h ${minutes % 60} min`;
+}
+
+const weekday = new Intl.DateTimeFormat('en-GB', {
+  weekday: 'long',
+  day: 'numeric',
+  month: 'long',
+  hour: '2-digit',
+  minute: '2-digit',
+});
+
+/** `Sunday 29 November at 20:02`. */
+export const untilOf = (moment: string) => weekday.format(new Date(moment));

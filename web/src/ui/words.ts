@@ -84,10 +84,32 @@ export function sourceWords(source: Api<'Source'>): string {
   }
 }
 
+/** The same, where there is little room. */
+export function sourceShort(source: Api<'Source'>): string {
+  switch (source) {
+    case 'link':
+      return 'by link';
+    case 'person':
+      return 'said';
+    case 'file':
+      return 'from a file';
+    case 'concluded':
+      return 'concluded';
+  }
+}
+
 export function roleWords(role: Api<'Role'>): string {
   switch (role) {
     case 'boot-chain':
       return 'starts the device; never written alone';
+    case 'overlay':
+      return 'describes the hardware to the system';
+    case 'verification':
+      return 'tells which bytes are genuine';
+    case 'radio-firmware':
+      return 'runs the radio';
+    case 'reserve':
+      return 'kept free';
     case 'boot':
       return 'starts the system';
     case 'recovery':
@@ -131,5 +153,27 @@ export function trustShape(trust: Api<'Trust'>): ShapeKind {
       return 'met';
     case 'damaged':
       return 'refused';
+  }
+}
+
+export function findingShape(level: Api<'Level'>): ShapeKind {
+  switch (level) {
+    case 'note':
+      return 'open';
+    case 'doubtful':
+      return 'missing';
+    case 'found-lost':
+      return 'refused';
+  }
+}
+
+export function findingWord(level: Api<'Level'>): string {
+  switch (level) {
+    case 'note':
+      return 'To know';
+    case 'doubtful':
+      return 'Look again';
+    case 'found-lost':
+      return 'Found lost';
   }
 }

@@ -91,7 +91,12 @@ fn behind<'a>(line: &'a str, words: &str) -> Option<&'a str> {
         return None;
     }
     let rest = rest.trim_start();
-    Some(rest.strip_prefix([':', '=']).unwrap_or(rest).trim_start())
+    match rest.strip_prefix([':', '=']) {
+        Some(behind) => Some(behind.trim_start()),
+        // "Model number: X" states a model number, not the model "number: X".
+        None if rest.contains(": ") || rest.contains("= ") => None,
+        None => Some(rest),
+    }
 }
 
 #[cfg(test)]
@@ -110,7 +115,8 @@ mod tests {
     #[test]
     fn lines_of_a_settings_screen_become_facts() {
         let text = "About\n  Model number: OB-510E\nBuild number\n  OB-510.2610.v6\nSecurity patch = 2026-10\n\
-                    Permit unlock: greyed on\nUNLOCK LOCK: ON\nModel numbers are printed here\n";
+                    Permit unlock: greyed on\nUNLOCK LOCK: ON\nModel numbers are printed here\n\
+                    Model number of the box: OB-510N\n";
         let value = |text: &str| Some(text.to_owned());
         assert_eq!(
             found(text),

@@ -81,7 +81,7 @@ impl std::fmt::Display for Month {
 pub struct NotAValue {
     /// Words for the key.
     pub title: &'static str,
-    /// What was found, cut to 60 characters.
+    /// What was found, cut to 60 characters; masked where it would identify the unit.
     pub found: String,
     /// What would fit.
     pub wanted: String,
@@ -102,7 +102,10 @@ impl FactValue {
         let text = text.trim();
         let refuse = |wanted: String| NotAValue {
             title: spec.title,
-            found: text.chars().take(60).collect(),
+            found: match spec.kind {
+                FactKind::Identifier | FactKind::EquipmentId => mask(text),
+                _ => text.chars().take(60).collect(),
+            },
             wanted,
         };
         match spec.kind {

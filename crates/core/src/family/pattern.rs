@@ -83,37 +83,51 @@ impl Pattern {
         &self.text
     }
 
-    /// Takes a build string apart; nothing when it is not made up like this.
+    /// Takes a build string apart; nothing when it is not made up like this. A group takes as much
+    /// as leaves the rest its due.
     #[must_use]
     pub fn read(&self, build: &str) -> Option<Groups> {
-        let mut groups = Groups::default();
-        let mut rest = build;
-        for part in &self.parts {
-            match part {
-                Part::Literal(text) => rest = rest.strip_prefix(text.as_str())?,
-                Part::Group(group) => {
-                    let fits = |c: char| match group {
-                        Group::Version => c.is_ascii_digit() || c == '.',
-                        Group::Date { .. } | Group::Number => c.is_ascii_digit(),
-                        Group::Word => c.is_ascii_alphanumeric(),
-                    };
-                    let most = match group {
-                        Group::Date { digits } => *digits,
-                        _ => usize::MAX,
-                    };
-                    let length = rest.chars().take(most).take_while(|c| fits(*c)).count();
-                    let (found, behind) = rest.split_at(length);
-                    match group {
-                        _ if found.is_empty() => return None,
-                        Group::Version => groups.version = Some(Version::parse(found)?),
-                        Group::Date { digits } => groups.month = Some(month(found, *digits)?),
-                        Group::Number | Group::Word => {}
-                    }
-                    rest = behind;
-                }
-            }
+        fit(&self.parts, build)
+    }
+}
+
+impl Group {
+    /// The lengths that it may take of `rest`, the longest first.
+    fn lengths(self, rest: &str) -> Vec<usize> {
+        let fits = |c: char| match self {
+            Self::Version => c.is_ascii_digit() || c == '.',
+            Self::Date { .. } | Self::Number => c.is_ascii_digit(),
+            Self::Word => c.is_ascii_alphanumeric(),
+        };
+        let most = rest.chars().take_while(|c| fits(*c)).count();
+        match self {
+            Self::Date { digits } if digits <= most => vec![digits],
+            Self::Date { .. } => Vec::new(),
+            _ => (1..=most).rev().collect(),
         }
-        rest.is_empty().then_some(groups)
+    }
+}
+
+fn fit(parts: &[Part], rest: &str) -> Option<Groups> {
+    let Some((first, behind)) = parts.split_first() else {
+        return rest.is_empty().then(Groups::default);
+    };
+    match first {
+        Part::Literal(text) => fit(behind, rest.strip_prefix(text.as_str())?),
+        Part::Group(group) => group.lengths(rest).into_iter().find_map(|length| {
+            let (found, rest) = rest.split_at(length);
+            let mut own = Groups::default();
+            match group {
+                Group::Version => own.version = Some(Version::parse(found)?),
+                Group::Date { digits } => own.month = Some(month(found, *digits)?),
+                Group::Number | Group::Word => {}
+            }
+            let groups = fit(behind, rest)?;
+            Some(Groups {
+                version: own.version.or(groups.version),
+                month: own.month.or(groups.month),
+            })
+        }),
     }
 }
 
@@ -151,6 +165,15 @@ mod tests {
         assert_eq!(
             read("{word}.{yymm}.v{version}", "OB510E.2610.v12"),
             found("12", "2026-10")
+        );
+        // What a version could swallow is left to the date behind it.
+        assert_eq!(
+            read("TH5.{version}.{yymmdd}", "TH5.8.3.261104"),
+            found("8.3", "2026-11")
+        );
+        assert_eq!(
+            read("K2.{version}.{n}", "K2.5.2.80"),
+            Some((Some("5.2".to_owned()), None))
         );
         for build in [
             "loop-4.1.7",

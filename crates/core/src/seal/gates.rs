@@ -144,6 +144,7 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
             ),
             Cure::Fetch {
                 packages: chain.missing,
+                key: FactKey::CardFiles,
             },
             facts,
             key,
@@ -213,6 +214,7 @@ fn greyed(family: &Family, facts: &Facts) -> Item {
             CarrierRule::Never => Cure::Never,
             CarrierRule::OnRequest => Cure::Ask {
                 who: "the carrier that sold it".to_owned(),
+                key: FactKey::Toggle,
             },
         };
         let text = format!(
@@ -224,6 +226,7 @@ fn greyed(family: &Family, facts: &Facts) -> Item {
     let ask = |text: &str, who: &str, key| {
         let cure = Cure::Ask {
             who: who.to_owned(),
+            key,
         };
         missing(Rule::U1, text, cure, facts, key)
     };
@@ -410,6 +413,7 @@ fn token(family: &Family, facts: &Facts) -> Vec<Item> {
         ),
         Cure::Ask {
             who: spec.portal.clone(),
+            key: FactKey::Token,
         },
         facts,
         FactKey::Token,

@@ -153,11 +153,15 @@ pub enum Cure {
     Ask {
         /// Who.
         who: String,
+        /// What to type once they did.
+        key: FactKey,
     },
     /// Find these packages and put them where they must lie.
     Fetch {
         /// Their names.
         packages: Vec<String>,
+        /// What to type once they lie there.
+        key: FactKey,
     },
     /// Nothing helps as things are.
     Nothing,

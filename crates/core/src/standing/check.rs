@@ -41,6 +41,7 @@ pub(super) fn next_check(
             .count()
     };
     let open = unknown(items);
+    let (_, already) = judged(facts);
     let mut best: Option<(u64, NextCheck)> = None;
     for item in items.iter().filter(|item| item.state == ItemState::Unknown) {
         let Some(Cure::TypeFact { key, place }) = &item.cure else {
@@ -55,7 +56,7 @@ pub(super) fn next_check(
         for answer in &answers {
             let supposed = facts.supposing(*key, answer.clone(), now);
             let (after, settled) = judged(&supposed);
-            if settled == Settled::Yes {
+            if settled == Settled::Yes && already == Settled::No {
                 settling += 1;
                 decided += items.len();
             } else {

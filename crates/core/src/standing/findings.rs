@@ -5,9 +5,12 @@ use serde::Serialize;
 
 use crate::facts::equipment::EquipmentId;
 use crate::facts::{CitedFact, FactKey, FactValue, Facts, Reading};
-use crate::family::Family;
+use crate::family::{Family, Role};
+use crate::mode::Lock;
 use crate::rule::Rule;
 use crate::seal::wrong_with;
+
+use super::StandingInput;
 
 /// How much a finding weighs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -23,6 +26,7 @@ pub enum Level {
 
 /// A finding.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[schema(as = Oddity)]
 pub struct Finding {
     /// The rule behind it.
     pub rule: Rule,
@@ -35,13 +39,15 @@ pub struct Finding {
 }
 
 /// Everything that is odd, the heaviest first.
-pub(super) fn findings(family: &Family, facts: &Facts) -> Vec<Finding> {
+pub(super) fn findings(family: &Family, input: &StandingInput<'_>) -> Vec<Finding> {
+    let facts = input.facts;
     let mut all: Vec<Finding> = [
         identity_lost(family, facts),
         variant_stranger(family, facts),
         build_and_patch(family, facts),
         version_jump(family, facts),
         second_id(family, facts),
+        nothing_kept(family, input),
         intake(facts),
     ]
     .into_iter()
@@ -237,6 +243,24 @@ fn contradictions(facts: &Facts) -> Vec<Finding> {
             _ => None,
         })
         .collect()
+}
+
+/// `B6`: where no lock stands in the way, the next foreign write could end the only copy there is.
+fn nothing_kept(family: &Family, input: &StandingInput<'_>) -> Option<Finding> {
+    let is_open = family.stages.is_empty() || input.facts.lock() == Some(Lock::Unlocked);
+    let once: Vec<&str> = family
+        .partitions
+        .iter()
+        .filter(|part| part.role == Role::DeviceUnique)
+        .map(|part| part.label.as_str())
+        .collect();
+    (is_open && input.captures == 0 && !once.is_empty()).then(|| {
+        let text = format!(
+            "No copy is kept of what exists once in the world: {}. Back it up before anything is written.",
+            once.join(", ")
+        );
+        finding(Rule::B6, Level::Doubtful, text, &[], &[])
+    })
 }
 
 /// `K7`: nobody has checked yet what works.

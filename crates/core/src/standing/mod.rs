@@ -84,6 +84,8 @@ pub struct Standing {
     pub verdict: Verdict,
     /// The verdict in one sentence.
     pub sentence: String,
+    /// What decides it, where the sentence alone would leave one asking why.
+    pub because: Option<String>,
     /// The lines it rests on, met and missing.
     pub items: Vec<Item>,
     /// What is odd about the facts themselves.
@@ -94,7 +96,7 @@ pub struct Standing {
     pub consequences: Vec<Consequence>,
     /// Battery for the unlock.
     pub battery: Option<Battery>,
-    /// Battery for the longest job that can follow in one go, where that asks for more (`U7`).
+    /// Battery for the longest job that can follow in one go (`U7`).
     pub afternoon: Option<Afternoon>,
     /// The way, when there is one and it is still ahead.
     pub sheet: Option<Sheet>,
@@ -130,6 +132,8 @@ pub struct StandingInput<'a> {
     pub keep_safe: &'a KeepSafe,
     /// The bench's policy.
     pub policy: &'a Policy,
+    /// Captures of this unit that are kept.
+    pub captures: usize,
     /// What the bench has at hand.
     pub ways: Ways,
     /// A consent that was given, if any.
@@ -167,6 +171,7 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
         return Standing {
             verdict: Verdict::NotKnownYet,
             sentence: format!("Which family {name} belongs to is not known yet."),
+            because: None,
             items: Vec::new(),
             findings: Vec::new(),
             next_check: None,
@@ -183,8 +188,9 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
     let mut standing = Standing {
         verdict: Verdict::NotKnownYet,
         sentence: String::new(),
+        because: None,
         items: Vec::new(),
-        findings: findings::findings(family, input.facts),
+        findings: findings::findings(family, input),
         next_check: None,
         consequences: family.consequences.clone(),
         battery: None,
@@ -303,12 +309,14 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
         standing.verdict = Verdict::NotPossible {
             finality: Finality::Open,
         };
-        standing.sentence = format!("{name} can't be unlocked: {error}.");
+        standing.sentence = format!("{name} can't be unlocked here now.");
+        standing.because = Some(format!("{error}."));
     } else {
-        standing.sentence = sentence(name, &standing.verdict, &items, input.now);
+        (standing.sentence, standing.because) =
+            sentence(name, &standing.verdict, &items, input.now);
     }
     standing.items = items;
-    standing.afternoon = afternoon(input, family, start, &battery);
+    standing.afternoon = afternoon(input, family, start);
     standing.battery = Some(battery);
     standing.sheet = sheet.ok();
     standing
@@ -366,7 +374,7 @@ fn verdict(items: &[Item]) -> Verdict {
         return Verdict::NotKnownYet;
     }
     let asked = open().find_map(|item| match &item.cure {
-        Some(Cure::Ask { who }) => Some(who.clone()),
+        Some(Cure::Ask { who, .. }) => Some(who.clone()),
         _ => None,
     });
     if let Some(who) = asked {
@@ -391,18 +399,23 @@ fn verdict(items: &[Item]) -> Verdict {
     }
 }
 
-fn sentence(name: &str, verdict: &Verdict, items: &[Item], now: Moment) -> String {
+fn sentence(
+    name: &str,
+    verdict: &Verdict,
+    items: &[Item],
+    now: Moment,
+) -> (String, Option<String>) {
     let open = || items.iter().filter(|item| item.state != ItemState::Met);
     let reason = |wanted: &dyn Fn(&Cure) -> bool| {
         open()
             .find(|item| item.cure.as_ref().is_some_and(wanted))
-            .map_or("", |item| item.text.as_str())
+            .map(|item| item.text.clone())
     };
-    match verdict {
+    let said = match verdict {
         Verdict::Ready => format!("{name} can be unlocked now."),
         Verdict::ReadyAfter { .. } => {
             let fetch = open().find_map(|item| match &item.cure {
-                Some(Cure::Fetch { packages }) => Some(packages.join(", ")),
+                Some(Cure::Fetch { packages, .. }) => Some(packages.join(", ")),
                 _ => None,
             });
             let things = match open().count() {
@@ -424,27 +437,26 @@ fn sentence(name: &str, verdict: &Verdict, items: &[Item], now: Moment) -> Strin
             let wrong = open().find(|item| {
                 item.rule == Rule::K3 && item.state == ItemState::Unknown && !item.facts.is_empty()
             });
-            match wrong {
-                Some(item) => format!("{name} takes a word from {who}. First: {}", item.text),
-                None => format!("{name} takes a word from {who}."),
-            }
+            let because = wrong.map(|item| format!("First: {}", item.text));
+            return (format!("{name} takes a word from {who}."), because);
         }
         Verdict::NotPossible {
             finality: Finality::Final,
-        } => format!(
-            "{name} can't be unlocked, ever. {}",
-            reason(&|cure| *cure == Cure::Never)
-        ),
+        } => {
+            let because = reason(&|cure| *cure == Cure::Never);
+            return (format!("{name} can't be unlocked, ever."), because);
+        }
         Verdict::NotPossible {
             finality: Finality::Open,
-        } => format!(
-            "{name} is not unlocked here. {}",
-            reason(&|cure| *cure == Cure::Nothing)
-        ),
+        } => {
+            let because = reason(&|cure| *cure == Cure::Nothing);
+            return (format!("{name} is not unlocked here."), because);
+        }
         Verdict::NotKnownYet => format!("Whether {name} can be unlocked is not known yet."),
         Verdict::AlreadyUnlocked { .. } => format!("{name} is unlocked already."),
         Verdict::NoLock => format!("{name} has no lock: there is nothing to unlock."),
-    }
+    };
+    (said, None)
 }
 
 /// What the notes of builds that are still to come say, where this unit could still take them.
@@ -466,14 +478,8 @@ fn closing(family: &Family, facts: &Facts) -> Vec<String> {
         .collect()
 }
 
-/// The goal behind the unlock that takes the most battery, where the unlock's own charge would not
-/// do for it.
-fn afternoon(
-    input: &StandingInput<'_>,
-    family: &Family,
-    start: State,
-    unlock: &Battery,
-) -> Option<Afternoon> {
+/// The goal behind the unlock that takes the most battery.
+fn afternoon(input: &StandingInput<'_>, family: &Family, start: State) -> Option<Afternoon> {
     [Goal::BackUp, Goal::KeepRecovery]
         .into_iter()
         .filter_map(|goal| {
@@ -489,7 +495,6 @@ fn afternoon(
             })
         })
         .max_by_key(|job| job.battery.begin_from_percent)
-        .filter(|job| job.battery.begin_from_percent > unlock.begin_from_percent)
 }
 
 #[cfg(test)]
@@ -522,6 +527,7 @@ mod tests {
                 link: Presence::Here,
                 image: Presence::Here,
             },
+            captures: 0,
             consent: None,
             now: at(10),
         })
@@ -599,8 +605,12 @@ mod tests {
                     .as_ref()
                     .map_or("-", |check| check.key.id());
                 format!(
-                    "{case}: {} [{}] next: {check}",
+                    "{case}: {} {}[{}] next: {check}",
                     standing.sentence,
+                    standing
+                        .because
+                        .as_ref()
+                        .map_or_else(String::new, |why| format!("{why} ")),
                     open.join(" ")
                 )
             })

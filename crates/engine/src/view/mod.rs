@@ -93,6 +93,7 @@ impl Engine {
             facts: &facts,
             keep_safe: &record.keep_safe,
             policy: &self.policy(),
+            captures: record.captures.len(),
             ways,
             consent: None,
             now: self.now(),
@@ -211,7 +212,7 @@ impl Engine {
             facts.last(veritope_core::facts::Happening::Wiped),
         );
         let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
-        cited.push(Rule::U11);
+        cited.extend([Rule::U7, Rule::U11, Rule::W1]);
         cited.extend(standing.findings.iter().map(|finding| finding.rule));
         let waits = matches!(standing.verdict, Verdict::WaitUntil { .. });
         cited.sort();
@@ -604,6 +605,14 @@ fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverag
             NextPlace::Log,
         );
     }
+    // Nothing stands between a mistake and the only copy there is.
+    let bare = standing
+        .findings
+        .iter()
+        .find(|finding| finding.rule == Rule::B6);
+    if let Some(finding) = bare {
+        return to(finding.text.clone(), "To the backups", NextPlace::Backups);
+    }
     match &standing.verdict {
         Verdict::NotKnownYet => {
             let sentence = standing.next_check.as_ref().map_or_else(
@@ -638,7 +647,8 @@ fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverag
             NextPlace::Run,
         ),
         Verdict::WaitUntil { .. } | Verdict::AskTheVendor { .. } | Verdict::NotPossible { .. } => {
-            to(standing.sentence.clone(), "See why", NextPlace::Standing)
+            let sentence = standing.because.as_ref().unwrap_or(&standing.sentence);
+            to(sentence.clone(), "See why", NextPlace::Standing)
         }
     }
 }

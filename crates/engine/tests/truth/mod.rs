@@ -156,6 +156,7 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
             link: Presence::Here,
             image: Presence::Here,
         },
+        captures: 0,
         consent: None,
         now,
     })
@@ -299,7 +300,7 @@ fn two_thousand_units_are_judged_as_they_are() {
                 if open().all(|item| item.state == ItemState::Missing) {
                     gate.move_switch(scheme, true, NOW_MS);
                     for item in open() {
-                        if let Some(Cure::Fetch { packages }) = &item.cure {
+                        if let Some(Cure::Fetch { packages, .. }) = &item.cure {
                             gate.card.extend(packages.iter().cloned());
                         }
                     }

@@ -12,7 +12,7 @@ mod unit;
 use std::sync::Arc;
 
 use axum::Router;
-use axum::extract::{DefaultBodyLimit, FromRequest, FromRequestParts};
+use axum::extract::{DefaultBodyLimit, FromRequest, FromRequestParts, Request};
 use axum::response::{IntoResponse, Response};
 use tokio::sync::watch;
 use utoipa::OpenApi;
@@ -44,6 +44,18 @@ pub(crate) struct Json<T>(pub(crate) T);
 impl<T: serde::Serialize> IntoResponse for Json<T> {
     fn into_response(self) -> Response {
         axum::Json(self.0).into_response()
+    }
+}
+
+/// `axum::body::Bytes` whose refusals are problem documents.
+pub(crate) struct Bytes(pub(crate) axum::body::Bytes);
+
+impl<S: Send + Sync> FromRequest<S> for Bytes {
+    type Rejection = Problem;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
+        let bytes = axum::body::Bytes::from_request(request, state).await?;
+        Ok(Self(bytes))
     }
 }
 

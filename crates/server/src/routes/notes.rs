@@ -1,6 +1,5 @@
 //! What goes with a unit's facts: pasted text, pictures, the calendar entry of a wait, the clock.
 
-use axum::body::Bytes;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
@@ -9,7 +8,7 @@ use veritope_core::facts::paste::Hit;
 use veritope_wire::{FactId, RequestId, UnitId};
 
 use super::bench::RequestParam;
-use super::{App, Json, Path, Query, crossing};
+use super::{App, Bytes, Json, Path, Query, crossing};
 use crate::calendar;
 use crate::error::Problem;
 
@@ -66,7 +65,7 @@ pub(crate) async fn put_picture(
     State(app): State<App>,
     Path((unit, fact)): Path<(UnitId, FactId)>,
     Query(RequestParam { request }): Query<RequestParam>,
-    bytes: Bytes,
+    Bytes(bytes): Bytes,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
         app.engine.put_picture(unit, fact, &bytes, request)

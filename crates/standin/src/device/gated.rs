@@ -32,6 +32,15 @@ impl Device {
         self.save()
     }
 
+    /// Fills its battery to `percent`, as found on the table.
+    ///
+    /// # Errors
+    /// When its state can't be saved.
+    pub fn charged_to(&mut self, percent: u32) -> std::io::Result<()> {
+        self.saved.battery_millionths = i64::from(percent.min(100)) * super::PER_CENT;
+        self.save()
+    }
+
     /// Its gate.
     #[must_use]
     pub fn gate(&self) -> Option<&Gate> {

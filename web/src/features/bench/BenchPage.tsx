@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 
 import { benchQuery } from '../../api/queries';
 import { counted } from '../../ui/format';
+import { ClockBand } from '../../ui/ClockBand';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
 import { AddSection } from './AddSection';
@@ -14,7 +15,7 @@ import { WORDS } from './strings';
 export function BenchPage() {
   const query = useQuery(benchQuery());
   return (
-    <Page>
+    <Page wide>
       <Panel query={query}>
         {(bench) => (
           <>
@@ -26,6 +27,7 @@ export function BenchPage() {
                   : counted(bench.units.length, 'unit', 'units')}
               </Typography>
             </Box>
+            <ClockBand note={bench.clock} />
             <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0, mb: 5 }}>
               {bench.units.map((unit, index) => (
                 <UnitRow key={unit.id} unit={unit} isFirst={index === 0} />

@@ -4,41 +4,48 @@ import Typography from '@mui/material/Typography';
 import { Link } from 'react-router';
 
 import type { Api } from '../../api/client';
-import { percent } from '../../ui/format';
+import { left, percent, untilOf } from '../../ui/format';
 import { StateShape } from '../../ui/shapes';
+import { useNow } from '../../ui/useNow';
 import { linkWords, verdictShape } from '../../ui/words';
+import { WORDS } from './strings';
 
 export type UnitRowProps = { unit: Api<'UnitTag'>; isFirst: boolean };
 
-/** A unit: what it is, what is judged, what is next. */
+const NARROW = '@media (max-width: 899px)';
+
+/** A unit: what it is, what is judged, what it waits for, what is next. */
 export function UnitRow({ unit, isFirst }: UnitRowProps) {
-  const facts = [
-    unit.mode ?? 'mode not known',
-    unit.lock ?? 'lock not known',
-    unit.battery_percent == null ? 'battery not known' : `battery ${percent(unit.battery_percent)}`,
-    `link ${linkWords(unit.link.presence)}`,
-  ];
+  const battery =
+    unit.battery_percent == null ? 'battery not known' : `battery ${percent(unit.battery_percent)}`;
+  const seal =
+    unit.seal.wanted == null
+      ? undefined
+      : unit.seal.missing === 0
+        ? 'seal open'
+        : `seal closed, ${unit.seal.missing} missing`;
   return (
     <Box
       component="li"
       sx={{
         display: 'grid',
-        gridTemplateColumns: '48px minmax(180px, 0.8fr) minmax(260px, 1.6fr) 200px',
-        gap: 2.5,
+        gridTemplateColumns:
+          '36px minmax(150px, 0.4fr) minmax(240px, 1fr) minmax(180px, 0.4fr) 160px',
+        columnGap: 2,
         alignItems: 'center',
-        py: 2.25,
+        py: 1.25,
         borderTop: 2,
         '&:last-of-type': { borderBottom: 2 },
-        '@media (max-width: 899px)': { gridTemplateColumns: '48px minmax(0, 1fr)' },
+        [NARROW]: { gridTemplateColumns: '40px minmax(0, 1fr)', rowGap: 0.5 },
       }}
     >
-      <StateShape kind={verdictShape(unit.verdict)} size={44} />
+      <StateShape kind={verdictShape(unit.verdict)} size={36} />
       <Box>
         <Typography
           component={Link}
           to={`/units/${unit.id}/standing`}
           sx={{
-            fontSize: '1.5rem',
+            fontSize: '1.3125rem',
             fontWeight: 700,
             color: 'text.primary',
             textUnderlineOffset: 5,
@@ -48,17 +55,39 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         </Typography>
         <Typography variant="body2" color="text.secondary">
           {unit.family ?? 'family not known'}
-          {unit.model_code != null && `, ${unit.model_code}`}
+          {unit.model_code != null && (
+            <>
+              {', '}
+              <Box component="span" sx={{ whiteSpace: 'nowrap' }}>
+                {unit.model_code}
+              </Box>
+            </>
+          )}
         </Typography>
       </Box>
-      <Box sx={{ '@media (max-width: 899px)': { gridColumn: 2 } }}>
-        <Typography sx={{ fontWeight: 550 }}>{unit.sentence}</Typography>
+      <Box sx={{ [NARROW]: { gridColumn: 2 } }}>
+        <Typography sx={{ fontWeight: 600 }}>{unit.sentence}</Typography>
+        {unit.verdict.is === 'wait-until' ? (
+          <WaitLine until={unit.verdict.at} />
+        ) : (
+          <Typography variant="body2" color="text.secondary">
+            {unit.next.sentence}
+          </Typography>
+        )}
+      </Box>
+      <Box sx={{ [NARROW]: { gridColumn: 2 } }}>
         <Typography variant="body2" color="text.secondary">
-          {facts.join(' · ')}
+          {unit.mode ?? 'mode not known'}, {unit.lock ?? 'lock not known'}
         </Typography>
         <Typography variant="body2" color="text.secondary">
-          Next: {unit.next.sentence}
+          {battery}, link {linkWords(unit.link.presence)}
+          {unit.arrived != null && `, ${WORDS.justBack}`}
         </Typography>
+        {seal !== undefined && (
+          <Typography variant="body2" color="text.secondary">
+            {seal}
+          </Typography>
+        )}
       </Box>
       <Button
         component={Link}
@@ -67,12 +96,22 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         aria-label={`${unit.next.label}: ${unit.nickname}`}
         {...(isFirst ? { 'data-next': '' } : {})}
         sx={{
+          px: 1.5,
           justifySelf: 'end',
-          '@media (max-width: 899px)': { gridColumn: 2, justifySelf: 'start' },
+          [NARROW]: { gridColumn: 2, justifySelf: 'start' },
         }}
       >
         {unit.next.label}
       </Button>
     </Box>
+  );
+}
+
+function WaitLine({ until }: { until: string }) {
+  const now = useNow(1000);
+  return (
+    <Typography variant="body2" color="text.secondary">
+      {left(until, now)} to go, until {untilOf(until)}
+    </Typography>
   );
 }

@@ -1,5 +1,6 @@
 export const WORDS = {
   title: 'Bench',
+  justBack: 'just back',
   empty: 'Nothing here yet. Units come with a bridge, or by hand.',
   add: 'Put a unit on the bench',
   linked: 'A bridge on this computer',

@@ -1,6 +1,7 @@
 import type { Api } from '../../api/client';
 
 const WIPES: Record<Api<'Wipe'>, string> = {
+  data: 'Data wipe: loses apps and settings.',
   'format-data': 'Format data: loses all internal storage and its encryption key.',
 };
 

@@ -1,13 +1,11 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import InputAdornment from '@mui/material/InputAdornment';
-import TextField from '@mui/material/TextField';
-import { useState } from 'react';
+import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
+import { FactInput } from './FactInput';
 
 export type FactFieldProps = {
   unit: string;
@@ -32,7 +30,6 @@ async function takeBack(unit: string, key: Api<'FactKey'>): Promise<void> {
 /** Types one fact; there is a way back for ten seconds. */
 export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps) {
   const news = useNews();
-  const [text, setText] = useState('');
   const undo = useChange((key: Api<'FactKey'>) => takeBack(unit, key), unit);
   const say = useChange(
     (value: string) =>
@@ -47,67 +44,20 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
   const record = (value: string, shown: string) =>
     say.mutate(value, {
       onSuccess: () => {
-        news({ text: `${fact.title}: ${shown}`, undo: () => undo.mutate(fact.key) });
+        // What identifies a unit is not repeated in news that others may read over a shoulder.
+        const told = fact.group === 'identity' ? 'recorded' : shown;
+        news({ text: `${fact.title}: ${told}`, undo: () => undo.mutate(fact.key) });
         onDone?.();
       },
     });
-  const next = (index: number) => (isNext && index === 0 ? { 'data-next': '' } : {});
-  const { input } = fact;
   return (
     <Box sx={{ mt: 1 }}>
-      {input.is === 'choice' ? (
-        <Box
-          role="group"
-          aria-label={fact.title}
-          sx={{ display: 'flex', gap: 1.5, flexWrap: 'wrap' }}
-        >
-          {input.options.map((option, index) => (
-            <Button
-              key={option.id}
-              variant="outlined"
-              disabled={say.isPending}
-              onClick={() => record(option.id, option.shown)}
-              {...next(index)}
-            >
-              {option.shown}
-            </Button>
-          ))}
-        </Box>
-      ) : (
-        <Box
-          component="form"
-          sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start' }}
-          onSubmit={(event) => {
-            event.preventDefault();
-            record(text, text);
-          }}
-        >
-          <TextField
-            label={fact.title}
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            autoComplete="off"
-            sx={{ width: input.is === 'text' ? 300 : 200 }}
-            slotProps={{
-              htmlInput: {
-                ...(input.is === 'text' ? {} : { inputMode: 'numeric' }),
-                ...next(0),
-              },
-              input:
-                input.is === 'percent'
-                  ? { endAdornment: <InputAdornment position="end">%</InputAdornment> }
-                  : {},
-            }}
-          />
-          <Button
-            type="submit"
-            variant={isNext ? 'contained' : 'outlined'}
-            disabled={say.isPending || text.trim() === ''}
-          >
-            Record
-          </Button>
-        </Box>
+      {fact.help != null && (
+        <Typography variant="body2" color="text.secondary" sx={{ mb: 1.25 }}>
+          {fact.help}
+        </Typography>
       )}
+      <FactInput fact={fact} isNext={isNext} isBusy={say.isPending} onSay={record} />
       {say.error !== null && <ProblemNote error={say.error} />}
     </Box>
   );

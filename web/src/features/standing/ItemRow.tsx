@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
-import { ago, exactOf } from '../../ui/format';
+import { ago, exactOf, left, untilOf } from '../../ui/format';
 import { CureLink } from '../../ui/CureLink';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
@@ -53,6 +53,15 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
   );
 }
 
+function WaitLeft({ until }: { until: string }) {
+  const now = useNow(30_000);
+  return (
+    <Typography title={exactOf(until)}>
+      {left(until, now)} to go, until {untilOf(until)}.
+    </Typography>
+  );
+}
+
 function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
   const { cure } = item;
   if (cure == null) return null;
@@ -93,12 +102,29 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
       );
     case 'charge':
       return <Typography>Leave it charging in the running system.</Typography>;
+    case 'wait':
+      return <WaitLeft until={cure.until} />;
+    case 'ask':
+    case 'fetch': {
+      const fact = entry(cure.key);
+      return (
+        <>
+          <Typography color="text.secondary">
+            {cure.cure === 'ask'
+              ? `Ask ${cure.who}. Then say what came of it.`
+              : `To fetch: ${cure.packages.join(', ')}. Then say all that lies there.`}
+          </Typography>
+          {fact !== undefined && <FactField unit={unit} fact={fact} isNext={isNext} />}
+        </>
+      );
+    }
     case 'capture':
     case 'keep-copies':
     case 'put-back':
       return <CureLink unit={unit} cure={cure} />;
     case 'read-by-link':
     case 'consent':
+    case 'never':
     case 'nothing':
       return null;
   }

@@ -4,14 +4,19 @@ import { useQuery } from '@tanstack/react-query';
 import { useParams } from 'react-router';
 
 import { standingQuery } from '../../api/queries';
+import { ClockBand } from '../../ui/ClockBand';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
 import { RuleGists } from '../../ui/rules';
 import { RuleMark } from '../../ui/RuleMark';
 import { Section } from '../../ui/Section';
-import { FactTable } from './FactTable';
+import { BatteryNote } from './BatteryNote';
+import { ChainTable } from './ChainTable';
+import { FactPanel } from './FactPanel';
+import { FindingList } from './FindingList';
 import { ItemRow } from './ItemRow';
 import { KeepSafeTable } from './KeepSafeTable';
+import { NextCheck } from './NextCheck';
 import { VerdictHead } from './VerdictHead';
 import { WORDS } from './strings';
 
@@ -22,11 +27,19 @@ export function StandingPage() {
   return (
     <Page>
       <Panel query={query}>
-        {({ standing, facts, keep_safe, rules }) => {
-          const firstOpen = standing.items.find((item) => item.state !== 'met');
+        {({ standing, facts, groups, keep_safe, rules, clock }) => {
+          const open = standing.items.filter((item) => item.state !== 'met');
+          const check = standing.next_check;
+          const asksCheck = check != null && standing.verdict.is === 'not-known-yet';
+          // What the unlock wants of the owner matters where an unlock is still ahead.
+          const isAhead = standing.items.length > 2 && keep_safe.length > 0;
+          // What is lost already is told before anything is asked.
+          const lost = standing.findings.filter((one) => one.level === 'found-lost');
+          const isNo = standing.verdict.is === 'not-possible';
           return (
             <RuleGists value={new Map(rules.map((rule) => [rule.id, rule.gist]))}>
-              <VerdictHead standing={standing} />
+              <VerdictHead unit={unit} standing={standing} />
+              <ClockBand note={clock} />
               <Box
                 sx={{
                   display: 'grid',
@@ -38,6 +51,9 @@ export function StandingPage() {
                 }}
               >
                 <Box>
+                  <FindingList findings={lost} />
+                  {asksCheck && <NextCheck unit={unit} check={check} facts={facts} />}
+                  <FindingList findings={standing.findings.filter((one) => !lost.includes(one))} />
                   {standing.items.length > 0 && (
                     <Section title={WORDS.takes}>
                       {standing.items.map((item) => (
@@ -46,30 +62,41 @@ export function StandingPage() {
                           unit={unit}
                           item={item}
                           facts={facts}
-                          isNext={item === firstOpen}
+                          isNext={!asksCheck && item === open[0]}
                         />
                       ))}
                     </Section>
                   )}
-                  {standing.items.length > 1 && keep_safe.length > 0 && (
+                  {standing.chain != null && <ChainTable chain={standing.chain} />}
+                  {isAhead && !isNo && (
                     <Section title={WORDS.lost}>
                       <KeepSafeTable unit={unit} lines={keep_safe} />
                     </Section>
                   )}
                 </Box>
                 <Box>
-                  <Section title={WORDS.known}>
-                    <FactTable unit={unit} facts={facts} />
-                  </Section>
-                  <Section title={WORDS.costs} aside={<RuleMark id="U11" />}>
-                    <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
-                      {standing.consequences.map((one) => (
-                        <Typography component="li" key={one.area} sx={{ mb: 0.5 }}>
-                          {one.text}
-                        </Typography>
+                  <FactPanel unit={unit} facts={facts} groups={groups} />
+                  {standing.consequences.length > 0 && isAhead && !isNo && (
+                    <Section title={WORDS.costs} aside={<RuleMark id="U11" />}>
+                      <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
+                        {standing.consequences.map((one) => (
+                          <Typography component="li" key={one.area} sx={{ mb: 0.5 }}>
+                            {one.text}
+                          </Typography>
+                        ))}
+                      </Box>
+                    </Section>
+                  )}
+                  {standing.battery != null && !isNo && (
+                    <BatteryNote battery={standing.battery} afternoon={standing.afternoon} />
+                  )}
+                  {standing.closing.length > 0 && (
+                    <Section title={WORDS.closing}>
+                      {standing.closing.map((text) => (
+                        <Typography key={text}>{text}</Typography>
                       ))}
-                    </Box>
-                  </Section>
+                    </Section>
+                  )}
                   {standing.cautions.length > 0 && (
                     <Section title={WORDS.cautions}>
                       {standing.cautions.map((caution) => (

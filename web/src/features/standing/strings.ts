@@ -8,4 +8,38 @@ export const WORDS = {
   cautions: 'To mind',
   waiveAll: 'Nothing of all this is to be kept',
   nextCheck: 'Find out first',
+  findings: 'Look at this',
+  chain: 'The way from build to build',
+  chainHelp:
+    'Found by searching the packages that this family lists: fewest wipes first, then minutes. Back up again once it is unlocked; after that you may stop at any build you like.',
+  closing: 'A door that closes',
+  afternoon: 'Battery',
+  paste: 'Paste a screen',
+  pasteHelp:
+    'Copy the text of a settings or bootloader screen and paste it. Lines that this family prints are found; you say which are right. Nothing is recorded before that.',
+  allFacts: 'Show all facts',
+  fewFacts: 'Show what this family asks',
+  intake: 'Note once what works as it arrives. Otherwise nobody can say later what was lost.',
+  ownersPage: 'Page for the owner',
+  calendar: 'Calendar entry',
+  pictureHelp: 'It stays on this computer and is never exported.',
+};
+
+/** The page that the owner takes along. */
+export const OWNER = {
+  print: 'Print this page',
+  back: 'Back to Standing',
+  dated: 'As judged on',
+  judged: 'What is judged',
+  open: 'Before it can begin',
+  costs: 'What unlocking costs',
+  keep: 'What would be lost',
+  keepHelp:
+    'Unlocking erases the device at the moment it is confirmed. Copied and opened to check, or not needed:',
+  works: 'What works as it arrives',
+  signed: 'Read and understood',
+  signHelp:
+    'The device is mine, or its owner asked me. I know what is lost and what it costs. Local law and the rules for radio devices apply.',
+  owner: 'Owner, date',
+  bench: 'At the bench, date',
 };

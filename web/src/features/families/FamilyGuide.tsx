@@ -1,0 +1,112 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+
+import { client, newRequest, unwrap } from '../../api/client';
+import { familyQuery } from '../../api/queries';
+import { useChange } from '../../api/useChange';
+import { useNews } from '../../ui/news';
+import { Panel } from '../../ui/Panel';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { Section } from '../../ui/Section';
+import { GuideList } from './GuideList';
+import { GuidePartitions } from './GuidePartitions';
+import { WORDS } from './strings';
+
+export type FamilyGuideProps = { codename: string; onEdit: (text: string) => void };
+
+const ORIGINS = { shipped: WORDS.shipped, replaced: WORDS.replaced, own: WORDS.own };
+
+/** One family, to read. */
+export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
+  const query = useQuery(familyQuery(codename));
+  const news = useNews();
+  const drop = useChange(() =>
+    unwrap(
+      client.DELETE('/api/families/{family}', {
+        params: { path: { family: codename }, query: { request: newRequest() } },
+      }),
+    ),
+  );
+  return (
+    <Panel query={query}>
+      {(page) => (
+        <Box component="article" sx={{ minWidth: 0 }}>
+          <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', flexWrap: 'wrap' }}>
+            <Typography variant="h1" component="h2" sx={{ flexGrow: 1 }}>
+              {page.name}
+            </Typography>
+            <Button onClick={() => onEdit(page.text)}>{WORDS.edit}</Button>
+            <Button component="a" href={`/api/families/${codename}/file`} download>
+              {WORDS.export}
+            </Button>
+            {page.origin !== 'shipped' && (
+              <Button
+                disabled={drop.isPending}
+                onClick={() =>
+                  drop.mutate(undefined, {
+                    onSuccess: () =>
+                      news({
+                        text: `${page.name}: your file is gone`,
+                        undo: () => onEdit(page.text),
+                      }),
+                  })
+                }
+              >
+                {WORDS.drop}
+              </Button>
+            )}
+          </Box>
+          <Typography sx={{ mb: 2.5 }}>
+            {page.form}, <Typography variant="code">{page.codename}</Typography>,{' '}
+            {ORIGINS[page.origin]}
+          </Typography>
+          {drop.error !== null && <ProblemNote error={drop.error} />}
+          <GuideList title={WORDS.lock} lines={page.lock} />
+          <GuideList
+            title={WORDS.cautions}
+            lines={page.cautions.map((one) => ({
+              title: one.text,
+              text: `${one.reason} Noted ${one.date}.`,
+            }))}
+          />
+          <Section title={WORDS.variants}>
+            {page.variants.map((variant) => (
+              <Typography key={variant.code}>
+                <Typography component="span" variant="code">
+                  {variant.code}
+                </Typography>
+                {`: chipset ${variant.chipset}, sold in ${variant.regions.join(', ')}; `}
+                {variant.shares_images.length === 0
+                  ? 'shares images with no other.'
+                  : `shares images with ${variant.shares_images.join(', ')}.`}
+              </Typography>
+            ))}
+          </Section>
+          <GuideList title={WORDS.places} lines={page.places} />
+          <GuideList title={WORDS.builds} lines={page.builds} />
+          <GuideList title={WORDS.packages} lines={page.packages} />
+          <GuideList title={WORDS.modes} lines={page.modes} />
+          <GuideList title={WORDS.ways} lines={page.ways} />
+          <GuidePartitions partitions={page.partitions} />
+          <GuideList
+            title={WORDS.costs}
+            lines={page.consequences.map((one) => ({ title: one.area, text: one.text }))}
+          />
+          <GuideList
+            title={WORDS.marks}
+            lines={page.marks.map((one) => ({ title: one.text, text: one.set_by }))}
+          />
+          <GuideList
+            title={WORDS.after}
+            lines={page.after_care.map((one) => ({
+              title: one.cause,
+              text: `${one.cure} ${one.loses}`,
+            }))}
+          />
+        </Box>
+      )}
+    </Panel>
+  );
+}

@@ -1,0 +1,48 @@
+import Box from '@mui/material/Box';
+import Typography from '@mui/material/Typography';
+
+import type { Api } from '../../api/client';
+import { ago, exactOf } from '../../ui/format';
+import { useNow } from '../../ui/useNow';
+import { sourceShort, sourceWords } from '../../ui/words';
+
+export type FactReadingProps = { fact: Api<'FactEntry'> };
+
+/** How a fact reads: every live source with its age, or that nobody knows. */
+export function FactReading({ fact }: FactReadingProps) {
+  const now = useNow(30_000);
+  if (fact.rows.length === 0) {
+    return <Typography color="text.secondary">not known</Typography>;
+  }
+  const isLive = fact.reading === 'known';
+  return (
+    <>
+      {fact.rows.map((row) => (
+        <Box
+          key={`${row.source} ${row.at}`}
+          title={`${sourceWords(row.source)}, ${exactOf(row.at)}`}
+        >
+          <Typography
+            component="span"
+            sx={{
+              fontWeight: 550,
+              overflowWrap: 'anywhere',
+              ...(!isLive && { borderBottom: '1px dashed' }),
+            }}
+          >
+            {row.shown}
+          </Typography>
+          <Typography variant="body2" color="text.secondary">
+            {fact.reading === 'stale' && 'not current, '}
+            {sourceShort(row.source)}, {ago(row.at, now)}
+          </Typography>
+        </Box>
+      ))}
+      {fact.reading === 'contradicted' && (
+        <Typography variant="body2" sx={{ color: 'care' }}>
+          Two sources differ: look again.
+        </Typography>
+      )}
+    </>
+  );
+}
