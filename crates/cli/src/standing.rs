@@ -6,6 +6,7 @@ use std::process::ExitCode;
 
 use serde::Serialize;
 use veritope_core::budget::{self, Battery, Policy};
+use veritope_core::builds::{self, Gate};
 use veritope_core::facts::file::{self, FactsFile};
 use veritope_core::family::{self, Family, SHIPPED};
 use veritope_core::mode::Lock;
@@ -65,12 +66,10 @@ struct Asked {
 }
 
 fn asked(args: &JudgeArgs) -> Result<Asked, CommandError> {
-    let now: Moment = args.at.parse().map_err(|error| {
-        CommandError::Input(format!(
-            "--at {}: {error}; write it as 2026-11-26T10:00:00Z",
-            args.at
-        ))
-    })?;
+    let now: Moment = args
+        .at
+        .parse()
+        .map_err(|error| CommandError::Input(format!("--at: {error}")))?;
     let family = known(&args.family)?;
     let text = read(&args.facts)?;
     let file = file::load(&args.facts.display().to_string(), &text, now)
@@ -98,6 +97,7 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
         keep_safe: &asked.file.keep_safe,
         policy: &Policy::usual(),
         captures: 0,
+        twin: None,
         ways: asked.file.ways,
         consent: None,
         now: asked.now,
@@ -123,6 +123,9 @@ fn mark(state: ItemState) -> &'static str {
 
 fn print_standing(standing: &Standing) {
     println!("{}", standing.sentence);
+    if let Some(why) = &standing.because {
+        println!("{why}");
+    }
     for item in &standing.items {
         println!(
             "  {:<9}  {:<3}  {}",
@@ -142,9 +145,7 @@ fn print_standing(standing: &Standing) {
     if let Some(check) = &standing.next_check {
         println!(
             "Find out first: {} ({} min). {}",
-            check.title.to_lowercase(),
-            check.minutes,
-            check.place
+            check.title, check.minutes, check.place
         );
     }
 }
@@ -153,6 +154,8 @@ fn print_standing(standing: &Standing) {
 struct Planned {
     sheet: Sheet,
     battery: Battery,
+    /// Packages that are not at hand, by name.
+    missing: Vec<String>,
 }
 
 /// `plan`: exit code 0 when nothing stands against the sheet, 1 when something does.
@@ -188,11 +191,22 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
         &Policy::usual(),
         asked.now,
     );
-    let is_clear = sheet.why_not.is_empty();
+    let missing = match builds::gate(&asked.family, &asked.file.facts) {
+        Gate::Chain(chain) if goal == Goal::Unlock => chain.missing,
+        _ => Vec::new(),
+    };
+    let is_clear = sheet.why_not.is_empty() && missing.is_empty();
     if args.judge.json {
-        print_json(&Planned { sheet, battery })?;
+        print_json(&Planned {
+            sheet,
+            battery,
+            missing,
+        })?;
     } else {
         print_sheet(&sheet, start.lock);
+        for package in &missing {
+            println!("Not yet: {package} is to be fetched (U5).");
+        }
         println!(
             "About {} min hands on, {} min waiting, {} wipes; begin from {} % battery.",
             sheet.head.hands_on_seconds.div_ceil(60),

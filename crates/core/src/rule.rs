@@ -62,6 +62,7 @@ rules! {
     M5: "A file must fit its partition.",
     M8: "A file must have the digest that its publisher gives.",
     N4: "Each step says whether cable and card are in or out.",
+    N5: "Switching off that only hibernates does not count as off.",
     N6: "Link command first, keys next, a forced restart last.",
     Q1: "The way back first: the partition that is written over is captured and verified.",
     Q11: "What replaces something is proven whole where it lies before anything is erased.",

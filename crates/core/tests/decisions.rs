@@ -75,6 +75,7 @@ fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
             image: Presence::Here,
         },
         captures: 0,
+        twin: None,
         consent: None,
         now: now(),
     })

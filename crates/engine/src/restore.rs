@@ -5,7 +5,7 @@
 use veritope_core::budget;
 use veritope_core::coverage::{CaptureFacts, VerifiedCopy};
 use veritope_core::digest::{Claimed, FrameList, Seen};
-use veritope_core::facts::{FactKey, FactValue, Source};
+use veritope_core::facts::{FactKey, FactValue, Happening, Source};
 use veritope_core::family::{Family, Role};
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::Sheet;
@@ -392,15 +392,13 @@ impl Engine {
                 ),
             });
         }
-        self.append(
-            unit,
-            None,
-            vec![Entry::WriteEnded {
-                label: label.clone(),
-                image: part.blake3,
-                shown: WriteShown::ReadBack,
-            }],
-        )
+        let mut entries = vec![Entry::WriteEnded {
+            label: label.clone(),
+            image: part.blake3,
+            shown: WriteShown::ReadBack,
+        }];
+        entries.extend(self.system_written(unit, label)?);
+        self.append(unit, None, entries)
     }
 
     /// Writes frames through the door, the intent on disk before the first.
@@ -594,6 +592,24 @@ impl Engine {
                 },
             ],
         )
+    }
+}
+
+impl Engine {
+    /// What was read of build and generation is no longer so once a partition was written that
+    /// they are read from (`K5`).
+    fn system_written(&self, unit: UnitId, label: &Label) -> Result<Option<Entry>, EngineError> {
+        let family = self.family_of(&self.record(unit)?);
+        let role = family.and_then(|family| family.partition(label).map(|part| part.role));
+        let bears = matches!(
+            role,
+            Some(Role::Os | Role::Boot | Role::BootChain | Role::RadioFirmware)
+        );
+        Ok(bears.then(|| Entry::Happened {
+            happening: Happening::SystemWritten,
+            at: self.now(),
+            epoch: None,
+        }))
     }
 }
 

@@ -166,6 +166,7 @@ impl Engine {
             battery: &battery,
             now: self.now(),
             consent,
+            twin: self.twin_of(record, family, &facts).as_deref(),
         })
     }
 

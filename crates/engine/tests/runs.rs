@@ -3,6 +3,7 @@
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
 mod backups;
+mod knowing;
 mod support;
 mod truth;
 

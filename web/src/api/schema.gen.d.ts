@@ -1445,7 +1445,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "ModelCode" | "Codename" | "Serial" | "EquipmentId" | "EquipmentId2" | "ChipId" | "StorageChipId" | "Region" | "Build" | "Patch" | "Generation" | "BootloaderBuild" | "RadioBuild" | "RollbackIndex" | "Encrypted" | "Slot" | "Root" | "Starts" | "Mode" | "Lock" | "CriticalLock" | "Toggle" | "ServiceAllowed" | "Relocked" | "AnswersBootloader" | "DownloadScreen" | "FirstOnline" | "OffHours" | "AskedUpdates" | "PortalAccount" | "PortalAgreed" | "Token" | "Recovery" | "RecoveryVersion" | "Battery" | "Ownership" | "Bought" | "Paid" | "Managed" | "Accounts" | "ScreenLock" | "Debugging" | "Card" | "CardFiles" | "FreeMib" | "Broken" | "Complaint" | "WorksStarts" | "WorksCalls" | "WorksData" | "WorksWireless" | "WorksCamera" | "WorksFingerprint" | "WorksSensors" | "WorksIdentity" | "WorksCharging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "slot" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */
@@ -1943,7 +1943,7 @@ export interface components {
              * @description Answers of it that would settle the whole question.
              */
             settling_answers: number;
-            /** @description Words for it. */
+            /** @description Words for it, as they stand within a sentence. */
             title: string;
         };
         /**
@@ -2205,7 +2205,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G7" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "N4" | "N6" | "Q1" | "Q11" | "Q13" | "S1" | "S2" | "S3" | "S4" | "S5" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G7" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q13" | "S1" | "S2" | "S3" | "S4" | "S5" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */

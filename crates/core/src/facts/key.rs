@@ -76,6 +76,16 @@ pub enum FactGroup {
     Works,
 }
 
+impl FactSpec {
+    /// The title as it stands within a sentence: `equipment ID`.
+    #[must_use]
+    pub fn within(&self) -> String {
+        let mut chars = self.title.chars();
+        let first = chars.next().map(|c| c.to_lowercase().to_string());
+        format!("{}{}", first.unwrap_or_default(), chars.as_str())
+    }
+}
+
 impl FactGroup {
     /// All groups, in the order they are shown.
     pub const ALL: [Self; 6] = [
@@ -184,8 +194,9 @@ macro_rules! keys {
             Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize,
             utoipa::ToSchema,
         )]
+        #[serde(rename_all = "kebab-case")]
         pub enum FactKey {
-            $(#[doc = $doc] #[serde(rename = $id)] $key,)*
+            $(#[doc = $doc] $key,)*
         }
 
         impl FactKey {
@@ -223,7 +234,7 @@ keys! {
     Codename "codename", "Codename", Text, [], Identity: "The family's codename, as the unit itself reports it.",
     Serial "serial", "Serial", Identifier, [], Identity: "Serial number.",
     EquipmentId "equipment-id", "Equipment ID", EquipmentId, [], Identity: "First equipment ID (`K3`).",
-    EquipmentId2 "equipment-id-2", "Second equipment ID", EquipmentId, [], Identity: "Second equipment ID, where there are two radios (`K3`).",
+    EquipmentId2 "equipment-id2", "Second equipment ID", EquipmentId, [], Identity: "Second equipment ID, where there are two radios (`K3`).",
     ChipId "chip-id", "Chip id", Identifier, [], Identity: "Identifier burnt into the chip, which no erase reaches.",
     StorageChipId "storage-chip-id", "Storage chip id", Identifier, [], Identity: "Identifier of the storage chip, which no erase reaches.",
     Region "region", "Region", Text, [], Identity: "Region it was made for.",
@@ -260,6 +271,7 @@ keys! {
     Managed "managed", "Managed by an employer", Choice(YES_NO), [], Owner: "Whether an employer or school manages it.",
     Accounts "accounts", "Accounts signed in", Count(99), [Wiped], Owner: "Accounts signed in on the unit.",
     ScreenLock "screen-lock", "Screen lock", Choice(ON_OFF), [Wiped], Owner: "Screen lock.",
+    FastStart "fast-start", "Fast start", Choice(ON_OFF), [Wiped], Owner: "Whether switching off only hibernates (`N5`).",
     Debugging "debugging", "Commands from a computer", Choice(ON_OFF), [Wiped], Owner: "Whether the system lets a computer command it.",
     Card "card", "External card", Choice(CARDS), [], Owner: "Whether an external card is in.",
     CardFiles "card-files", "Packages on the card", Names, [], Owner: "Packages that lie on the external card.",

@@ -689,6 +689,16 @@ impl Family {
         listed || constant || counting
     }
 
+    /// Whether something is known by which a unit is told from others of its model (`K4`).
+    #[must_use]
+    pub fn identifies(&self, facts: &Facts) -> bool {
+        self.identifiers.iter().any(|id| {
+            facts
+                .known(id.key)
+                .is_some_and(|row| !self.is_placeholder(id.key, &row.value.exact()))
+        })
+    }
+
     /// The row of the unit's hardware identity, when known and not a placeholder (`S1`).
     #[must_use]
     pub fn hardware_identity<'f>(&self, facts: &'f Facts) -> Option<&'f FactRow> {

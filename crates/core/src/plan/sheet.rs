@@ -259,9 +259,10 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
         if let Some(unmet) = action::unmet(later, node, ground) {
             let number = index + offset + 2;
             return match unmet {
-                Unmet::Mode(mode) => {
-                    format!("Step {number} can only be done in {}.", mode.shown())
-                }
+                Unmet::Mode(mode) => match mode {
+                    crate::mode::Mode::Off => format!("Step {number} begins switched off."),
+                    _ => format!("Step {number} can only be done in {}.", mode.shown()),
+                },
                 Unmet::Lock(lock) => {
                     format!(
                         "Step {number} can only be done while the unit is {}.",
@@ -333,6 +334,7 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
             if let Some(spec) = family.moves.get(way) {
                 step.title = match spec.to {
                     crate::mode::Mode::System => "Start the system".to_owned(),
+                    crate::mode::Mode::Off => "Switch it off".to_owned(),
                     to => format!("Restart into {}", to.shown()),
                 };
                 step.by_hand.clone_from(&spec.hand);

@@ -309,6 +309,13 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Ite
             "The switch is not there yet. When was it first online?",
         );
     };
+    if first > now {
+        return Item {
+            text: "The first time online lies ahead of now. Read it again, and look whether this computer's clock is right."
+                .to_owned(),
+            ..not_known(family, facts, Rule::U2, FactKey::FirstOnline, "")
+        };
+    }
     let off_hours = if spec.off_hours_count {
         0
     } else {

@@ -45,6 +45,8 @@ pub struct UnlockEvidence<'a> {
     pub now: Moment,
     /// The consent for this stage on this run, if there is one.
     pub consent: Option<&'a Consent>,
+    /// Another unit on the bench with which this one could be confused (`K4`).
+    pub twin: Option<&'a str>,
 }
 
 /// Digest over what an unlock of this family costs: what a consent was told.
@@ -61,6 +63,7 @@ pub fn told(consequences: &[Consequence]) -> Digest {
 #[must_use]
 pub fn unlock_preparations(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let mut items = vec![ownership(evidence.family, evidence.facts), lock(evidence)];
+    items.extend(twin(evidence));
     items.extend(gates(evidence));
     items.extend([
         accounts(evidence),
@@ -77,6 +80,21 @@ pub fn unlock_items(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let mut items = unlock_preparations(evidence);
     items.push(consent(evidence));
     items
+}
+
+/// A second unit of the same model is a stop until the two are told apart (`K4`).
+fn twin(evidence: &UnlockEvidence<'_>) -> Option<Item> {
+    let other = evidence.twin?;
+    let ids = &evidence.family.identifiers;
+    let key = ids.first().map_or(FactKey::Serial, |id| id.key);
+    let text = format!("{other} is of the same model: by what is this one told from it?");
+    Some(not_known(
+        evidence.family,
+        evidence.facts,
+        Rule::K4,
+        key,
+        &text,
+    ))
 }
 
 fn lock(evidence: &UnlockEvidence<'_>) -> Item {
@@ -306,6 +324,7 @@ mod tests {
         keep_safe: KeepSafe,
         consent: Option<Consent>,
         nickname: &'static str,
+        twin: Option<&'static str>,
     }
 
     fn complete() -> Bench {
@@ -340,6 +359,7 @@ mod tests {
             family,
             rows,
             nickname: "Sanderling",
+            twin: None,
         }
     }
 
@@ -360,6 +380,7 @@ mod tests {
             battery: &battery,
             now: at(1),
             consent: bench.consent.as_ref(),
+            twin: bench.twin,
         };
         let unit = "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap();
         mint_unlock(
@@ -446,6 +467,13 @@ mod tests {
             1,
         ));
         assert_eq!(rules(mint(&swapped).unwrap_err()), [Rule::K4]);
+    }
+
+    #[test]
+    fn a_second_unit_of_the_model_is_a_stop_until_told_apart() {
+        let mut twins = complete();
+        twins.twin = Some("Ruff");
+        assert_eq!(rules(mint(&twins).unwrap_err()), [Rule::K4]);
     }
 
     #[test]

@@ -6,7 +6,7 @@ use serde::Serialize;
 use veritope_wire::Moment;
 
 use super::Settled;
-use crate::facts::{FactKey, FactKind, FactValue, Facts, Reading};
+use crate::facts::{FactKey, FactKind, FactValue, Facts};
 use crate::family::Family;
 use crate::seal::{Cure, Item, ItemState};
 
@@ -15,7 +15,7 @@ use crate::seal::{Cure, Item, ItemState};
 pub struct NextCheck {
     /// Which fact.
     pub key: FactKey,
-    /// Words for it.
+    /// Words for it, as they stand within a sentence.
     pub title: String,
     /// Where it stands on this family.
     pub place: String,
@@ -76,7 +76,7 @@ pub(super) fn next_check(
         if best.as_ref().is_none_or(|(known, _)| gain > *known) {
             let check = NextCheck {
                 key: *key,
-                title: key.spec().title.to_owned(),
+                title: key.spec().within(),
                 place: place.clone(),
                 minutes,
                 decides_percent: u32::try_from(decides_percent).unwrap_or(u32::MAX),
@@ -85,16 +85,6 @@ pub(super) fn next_check(
             best = Some((gain, check));
         }
     }
-    debug_assert!(
-        best.as_ref().is_none_or(
-            |(_, check)| !matches!(facts.get(check.key), Reading::Known(_))
-                || check.key == FactKey::EquipmentId
-                || check.key == FactKey::Toggle
-                || check.key == FactKey::Build
-                || check.key == FactKey::Lock
-        ),
-        "only a doubtful fact is asked again"
-    );
     best.map(|(_, check)| check)
 }
 

@@ -48,6 +48,7 @@ pub(super) fn findings(family: &Family, input: &StandingInput<'_>) -> Vec<Findin
         version_jump(family, facts),
         second_id(family, facts),
         nothing_kept(family, input),
+        hibernates(facts),
         intake(facts),
     ]
     .into_iter()
@@ -260,6 +261,19 @@ fn nothing_kept(family: &Family, input: &StandingInput<'_>) -> Option<Finding> {
             once.join(", ")
         );
         finding(Rule::B6, Level::Doubtful, text, &[], &[])
+    })
+}
+
+/// `N5`: what a choreography calls off must be off.
+fn hibernates(facts: &Facts) -> Option<Finding> {
+    (facts.choice(FactKey::FastStart) == Some("on")).then(|| {
+        finding(
+            Rule::N5,
+            Level::Doubtful,
+            "Fast start is on: switching off only hibernates. Switch fast start off, or wait for the vibration before taking it for off.",
+            &[facts],
+            &[FactKey::FastStart],
+        )
     })
 }
 

@@ -132,6 +132,8 @@ pub struct StandingInput<'a> {
     pub keep_safe: &'a KeepSafe,
     /// The bench's policy.
     pub policy: &'a Policy,
+    /// Another unit on the bench with which this one could be confused (`K4`).
+    pub twin: Option<&'a str>,
     /// Captures of this unit that are kept.
     pub captures: usize,
     /// What the bench has at hand.
@@ -153,6 +155,11 @@ pub fn plan_for(
     goal: Goal,
     ways: Ways,
 ) -> Result<Sheet, NoPlan> {
+    let mut start = start;
+    if start.lock == Some(Lock::Locked) {
+        // A locked unit starts no recovery but the maker's.
+        start.recovery = start.recovery.or(Some(RecoveryKind::Stock));
+    }
     let chain = match goal {
         Goal::Unlock if start.lock != Some(Lock::Unlocked) => match builds::gate(family, facts) {
             Gate::Chain(chain) => chain,
@@ -248,13 +255,11 @@ fn settled(name: &str, family: &Family, facts: &Facts) -> Option<(Verdict, Strin
 }
 
 /// The state that the way is judged from: as if the lock were known to be closed and the system
-/// running; the list asks for the first, and the second is seen before anything is done. A locked
-/// unit runs no recovery but the maker's.
+/// running; the list asks for the first, and the second is seen before anything is done.
 fn start(facts: &Facts) -> State {
     let mut start = State::from_facts(facts);
     start.lock = start.lock.or(Some(Lock::Locked));
     start.mode = start.mode.or(Some(Mode::System));
-    start.recovery = start.recovery.or(Some(RecoveryKind::Stock));
     start
 }
 
@@ -279,6 +284,7 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
             battery: &battery,
             now: input.now,
             consent: input.consent,
+            twin: input.twin,
         };
         (seal::unlock_preparations(&evidence), battery)
     };
@@ -438,7 +444,7 @@ fn sentence(
                 item.rule == Rule::K3 && item.state == ItemState::Unknown && !item.facts.is_empty()
             });
             let because = wrong.map(|item| format!("First: {}", item.text));
-            return (format!("{name} takes a word from {who}."), because);
+            return (format!("To unlock {name}, ask {who}."), because);
         }
         Verdict::NotPossible {
             finality: Finality::Final,
@@ -528,6 +534,7 @@ mod tests {
                 image: Presence::Here,
             },
             captures: 0,
+            twin: None,
             consent: None,
             now: at(10),
         })

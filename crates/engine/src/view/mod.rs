@@ -8,7 +8,7 @@ use std::cmp::Reverse;
 use veritope_core::budget::{self};
 use veritope_core::coverage::Coverage;
 use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
-use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption};
+use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts};
 use veritope_core::family::Family;
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::{Goal, Step};
@@ -76,6 +76,34 @@ impl Engine {
         Ok(self.tag(&self.record(unit)?))
     }
 
+    /// The name of another unit of the same model, while nothing is known by which this one is
+    /// told from it (`K4`).
+    pub(crate) fn twin_of(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        facts: &Facts,
+    ) -> Option<String> {
+        if family.identifies(facts) {
+            return None;
+        }
+        let code = facts.known(FactKey::ModelCode)?.value.clone();
+        let is_same = |other: &&UnitRecord| {
+            other.id != record.id
+                && other
+                    .facts
+                    .iter()
+                    .any(|row| row.key == FactKey::ModelCode && row.value == code)
+        };
+        match self.parts.journal.units() {
+            Ok(units) => units.iter().find(is_same).map(|unit| unit.nickname.clone()),
+            Err(error) => {
+                tracing::error!(%error, "the record can't be read");
+                None
+            }
+        }
+    }
+
     fn standing(&self, record: &UnitRecord) -> Standing {
         let family = self.family_of(record);
         let family = family.as_deref();
@@ -93,6 +121,9 @@ impl Engine {
             facts: &facts,
             keep_safe: &record.keep_safe,
             policy: &self.policy(),
+            twin: family
+                .and_then(|family| self.twin_of(record, family, &facts))
+                .as_deref(),
             captures: record.captures.len(),
             ways,
             consent: None,
@@ -112,7 +143,10 @@ impl Engine {
             family: family.map(Family::name),
             model_code: shown(FactKey::ModelCode),
             mode: shown(FactKey::Mode),
-            lock: shown(FactKey::Lock),
+            lock: match standing.verdict {
+                Verdict::NoLock => Some("no lock".to_owned()),
+                _ => shown(FactKey::Lock),
+            },
             battery_percent: family
                 .and_then(|family| budget::charge_now(&facts, family, self.now()))
                 .map(|charge| charge.permille / 10),
@@ -617,12 +651,7 @@ fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverag
         Verdict::NotKnownYet => {
             let sentence = standing.next_check.as_ref().map_or_else(
                 || standing.sentence.clone(),
-                |check| {
-                    format!(
-                        "Find out first: {}; it decides most.",
-                        check.title.to_lowercase()
-                    )
-                },
+                |check| format!("Find out first: {}; it decides most.", check.title),
             );
             to(sentence, "Find out", NextPlace::Standing)
         }

@@ -493,10 +493,30 @@ impl Bench {
         }
     }
 
+    /// Takes the watch off its dock.
+    pub(crate) fn lift(&self) {
+        self.body(&BodyAct::Cable {
+            to: CablePlace::Out,
+        });
+    }
+
+    /// Puts it back.
+    pub(crate) fn put_back(&self) {
+        self.body(&BodyAct::Cable { to: CablePlace::In });
+    }
+
     /// Every sentence of the unit's log, read back from the file with its chain checked.
     pub(crate) fn log(&self) -> Vec<String> {
-        let scope = Scope::Unit(self.unit);
-        let path = self.folder.path().join(format!("log/{}.jsonl", self.unit));
+        self.sentences(Scope::Unit(self.unit), &format!("log/{}.jsonl", self.unit))
+    }
+
+    /// The bench's own log, as sentences.
+    pub(crate) fn bench_log(&self) -> Vec<String> {
+        self.sentences(Scope::Bench, "log/bench.jsonl")
+    }
+
+    fn sentences(&self, scope: Scope, file: &str) -> Vec<String> {
+        let path = self.folder.path().join(file);
         let mut all = Vec::new();
         veritope_engine::logfile::read_chain(&path, scope, &mut |stamped| {
             all.push(stamped.entry.sentence());

@@ -157,6 +157,7 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
             image: Presence::Here,
         },
         captures: 0,
+        twin: None,
         consent: None,
         now,
     })

@@ -16,6 +16,7 @@ const NARROW = '@media (max-width: 899px)';
 
 /** A unit: what it is, what is judged, what it waits for, what is next. */
 export function UnitRow({ unit, isFirst }: UnitRowProps) {
+  const byHand = unit.link.presence === 'by-hand';
   const battery =
     unit.battery_percent == null ? 'battery not known' : `battery ${percent(unit.battery_percent)}`;
   const seal =
@@ -30,7 +31,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
       sx={{
         display: 'grid',
         gridTemplateColumns:
-          '36px minmax(150px, 0.4fr) minmax(240px, 1fr) minmax(180px, 0.4fr) 160px',
+          '36px minmax(150px, 0.4fr) minmax(240px, 1fr) minmax(194px, 0.4fr) 172px',
         columnGap: 2,
         alignItems: 'center',
         py: 1.25,
@@ -80,7 +81,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
           {unit.mode ?? 'mode not known'}, {unit.lock ?? 'lock not known'}
         </Typography>
         <Typography variant="body2" color="text.secondary">
-          {battery}, link {linkWords(unit.link.presence)}
+          {battery}, {byHand ? 'by hand' : `link ${linkWords(unit.link.presence)}`}
           {unit.arrived != null && `, ${WORDS.justBack}`}
         </Typography>
         {seal !== undefined && (
@@ -97,6 +98,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         {...(isFirst ? { 'data-next': '' } : {})}
         sx={{
           px: 1.5,
+          whiteSpace: 'nowrap',
           justifySelf: 'end',
           [NARROW]: { gridColumn: 2, justifySelf: 'start' },
         }}

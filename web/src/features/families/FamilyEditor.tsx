@@ -56,6 +56,7 @@ export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
             </Typography>
             {problem != null && line != null && (
               <Button
+                sx={{ flexShrink: 0 }}
                 onClick={() => {
                   const [from, to] = rangeOf(text, line);
                   field.current?.focus();

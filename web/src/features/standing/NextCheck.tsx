@@ -21,7 +21,7 @@ export function NextCheck({ unit, check, facts }: NextCheckProps) {
       : '';
   return (
     <Section
-      title={`${WORDS.nextCheck}: ${check.title.toLowerCase()}`}
+      title={`${WORDS.nextCheck}: ${check.title}`}
       aside={
         <Typography variant="body2" color="text.secondary">
           {counted(check.minutes, 'minute', 'minutes')}

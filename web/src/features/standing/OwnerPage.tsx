@@ -46,7 +46,7 @@ function OwnerSheet({ tag, view }: OwnerSheetProps) {
   const isNo = standing.verdict.is === 'not-possible';
   const isAhead = standing.items.length > 2 && !isNo;
   return (
-    <Box sx={{ maxWidth: 760 }}>
+    <Box sx={{ maxWidth: 760, '@media print': { zoom: 0.78, maxWidth: 'none' } }}>
       <Typography color="text.secondary">
         {OWNER.dated} {exactOf(new Date(now).toISOString())}
       </Typography>

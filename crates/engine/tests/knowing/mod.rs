@@ -1,0 +1,434 @@
+//! What a bench knows of its units: families that nobody wrote code for, clocks that somebody set,
+//! pasted screens, pictures, units that look alike.
+
+use std::sync::atomic::Ordering;
+
+use veritope_core::facts::FactKey;
+use veritope_core::plan::{Action, Goal};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{Cure, ItemState};
+use veritope_core::standing::{Level, Standing, Verdict};
+use veritope_engine::record::Way;
+use veritope_engine::{EngineError, FamilyOrigin, KeepSaid, NewUnit};
+use veritope_wire::{FactId, Moment, UnitId};
+
+use super::support::{Bench, by_hand, linked};
+
+const HOUR_MS: i64 = 3_600_000;
+const EIGHTH: &str = include_str!("eighth.toml");
+
+fn add(bench: &Bench, nickname: &str, family: &str) -> UnitId {
+    let new = NewUnit {
+        nickname: nickname.to_owned(),
+        way: Way::Hand,
+        family: Some(family.to_owned()),
+        ownership: "mine".to_owned(),
+    };
+    bench.engine.add_unit(new, bench.request()).unwrap()
+}
+
+fn say(bench: &Bench, unit: UnitId, pairs: &[(FactKey, &str)]) {
+    let said: Vec<_> = pairs
+        .iter()
+        .map(|(key, value)| (*key, (*value).to_owned()))
+        .collect();
+    bench
+        .engine
+        .type_facts(unit, &said, bench.request())
+        .unwrap();
+}
+
+fn standing(bench: &Bench, unit: UnitId) -> Standing {
+    bench.engine.standing_view(unit).unwrap().standing
+}
+
+fn hours_before(now: Moment, hours: i64) -> String {
+    Moment::from_ms(now.ms() - hours * HOUR_MS)
+        .unwrap()
+        .to_string()
+}
+
+/// The bench's own time, read off a fact that is said now.
+fn now(bench: &Bench, unit: UnitId) -> Moment {
+    say(bench, unit, &[(FactKey::Complaint, "none")]);
+    let view = bench.engine.standing_view(unit).unwrap();
+    let fact = view.facts.iter().find(|f| f.line.key == FactKey::Complaint);
+    fact.unwrap().line.rows[0].at
+}
+
+#[test]
+fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
+    let bench = by_hand();
+    let kept = bench.engine.put_family(EIGHTH, bench.request()).unwrap();
+    assert_eq!(kept, "wicket");
+    let lines = bench.engine.family_lines().unwrap();
+    assert_eq!(lines.len(), 8);
+    assert_eq!(lines[7].origin, FamilyOrigin::Own);
+    let unit = add(&bench, "Siskin", "wicket");
+    let at = now(&bench, unit);
+    let first = hours_before(at, 30);
+    say(
+        &bench,
+        unit,
+        &[
+            (FactKey::Mode, "system"),
+            (FactKey::Lock, "locked"),
+            (FactKey::Relocked, "no"),
+            (FactKey::Build, "SO-1.3-2611"),
+            (FactKey::Toggle, "absent"),
+            (FactKey::AskedUpdates, "yes"),
+            (FactKey::FirstOnline, &first),
+            (FactKey::OffHours, "2"),
+            (FactKey::CardFiles, "oriole-1.2, oriole-1.3"),
+            (FactKey::Accounts, "0"),
+            (FactKey::ScreenLock, "off"),
+            (FactKey::AnswersBootloader, "yes"),
+            (FactKey::Battery, "80"),
+        ],
+    );
+    // 48 h online, of which 28 have passed: hours switched off don't count here.
+    let wait = standing(&bench, unit);
+    let Verdict::WaitUntil { at: until } = wait.verdict else {
+        panic!("{}", wait.sentence);
+    };
+    assert_eq!(until.to_string(), hours_before(at, -20));
+    assert_eq!(bench.engine.wait_of(unit).unwrap().at, until);
+
+    say(&bench, unit, &[(FactKey::Toggle, "on")]);
+    let classes = ["notes", "downloads"].map(|id| {
+        (
+            veritope_core::keepsafe::KeepClass::from_id(id).unwrap(),
+            KeepSaid::Waived,
+        )
+    });
+    bench
+        .engine
+        .keep_safe(unit, &classes, bench.request())
+        .unwrap();
+    let ready = standing(&bench, unit);
+    assert_eq!(ready.verdict, Verdict::Ready, "{:#?}", ready.items);
+    let chain = ready.chain.unwrap();
+    assert_eq!(
+        (chain.legs.len(), chain.wipes),
+        (3, 2),
+        "down, gate, up: {chain:?}"
+    );
+
+    bench
+        .engine
+        .choose_goal(unit, Goal::Unlock, bench.request())
+        .unwrap();
+    let preview = bench.engine.run_page(unit).unwrap().preview.unwrap();
+    let sheet = preview.sheet.unwrap();
+    let has = |wanted: &dyn Fn(&Action) -> bool| sheet.steps.iter().any(|s| wanted(&s.action));
+    assert!(has(&|action| matches!(action, Action::Unlock { .. })));
+    assert!(has(&|action| matches!(
+        action,
+        Action::InstallPackage { .. }
+    )));
+}
+
+#[test]
+fn a_family_is_edited_dropped_and_refused_with_its_line() {
+    let bench = by_hand();
+    let unknown = bench.engine.family_page("wicket").unwrap_err();
+    assert!(matches!(unknown, EngineError::NoFamilyNamed(_)));
+    bench.engine.put_family(EIGHTH, bench.request()).unwrap();
+    let page = bench.engine.family_page("wicket").unwrap();
+    assert_eq!((page.text.as_str(), page.cautions.len()), (EIGHTH, 1));
+    // The edit counts at once, and replaces the file.
+    let edited = EIGHTH.replace("wait_hours = 48", "wait_hours = 50");
+    bench.engine.put_family(&edited, bench.request()).unwrap();
+    let page = bench.engine.family_page("wicket").unwrap();
+    assert!(page.text.contains("wait_hours = 50"));
+
+    let wrong = EIGHTH.replace("to = \"SO-1.3-2611\"", "to = \"SO-9\"");
+    let checked = bench.engine.check_family(&wrong);
+    let line = wrong[..wrong.find("SO-9").unwrap()].matches('\n').count() as u64 + 1;
+    assert_eq!(checked.line, Some(line));
+    let refused = bench
+        .engine
+        .put_family(&wrong, bench.request())
+        .unwrap_err();
+    assert!(
+        refused
+            .to_string()
+            .contains("names SO-9, which no [[build]] has"),
+        "{refused}"
+    );
+    let kept = bench.engine.family_page("wicket").unwrap();
+    assert!(kept.text.contains("wait_hours = 50"), "the old one stands");
+
+    let unit = add(&bench, "Siskin", "wicket");
+    let held = bench
+        .engine
+        .drop_family("wicket", bench.request())
+        .unwrap_err();
+    assert!(
+        held.to_string()
+            .contains("units of Saddler Oriole Two are on this bench"),
+        "{held}"
+    );
+    assert_eq!(standing(&bench, unit).verdict, Verdict::NotKnownYet);
+    // A shipped one comes back when the user's goes.
+    let own = bench
+        .engine
+        .family_page("gimbal")
+        .unwrap()
+        .text
+        .replace("\"FL-1\"", "\"FL-1B\"");
+    bench.engine.put_family(&own, bench.request()).unwrap();
+    let replaced = bench.engine.family_page("gimbal").unwrap();
+    assert_eq!(replaced.line.origin, FamilyOrigin::Replaced);
+    bench.engine.drop_family("gimbal", bench.request()).unwrap();
+    let back = bench.engine.family_page("gimbal").unwrap();
+    assert_eq!(
+        (back.line.origin, back.variants[0].code.as_str()),
+        (FamilyOrigin::Shipped, "FL-1")
+    );
+}
+
+/// `U2`: a changed clock does not shorten a wait, over a restart of the bench either.
+#[test]
+fn a_clock_set_forward_and_back_leaves_the_wait_where_it_is() {
+    let mut bench = by_hand();
+    let unit = add(&bench, "Bittern", "kelpie");
+    let at = now(&bench, unit);
+    let first = hours_before(at, 61);
+    say(
+        &bench,
+        unit,
+        &[
+            (FactKey::Lock, "locked"),
+            (FactKey::Toggle, "absent"),
+            (FactKey::AskedUpdates, "yes"),
+            (FactKey::FirstOnline, &first),
+        ],
+    );
+    let until = Moment::from_ms(at.ms() + 107 * HOUR_MS).unwrap();
+    let waits = |bench: &Bench| {
+        let standing = standing(bench, unit);
+        assert_eq!(standing.verdict, Verdict::WaitUntil { at: until });
+        assert!(standing.sentence.contains("107 h"), "{}", standing.sentence);
+        bench.engine.standing_view(unit).unwrap().clock
+    };
+    assert_eq!(waits(&bench), None);
+    bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
+    let note = waits(&bench).unwrap().text;
+    assert!(note.contains("set 200 h forward"), "{note}");
+    bench.engine.watch();
+    let entries = bench.bench_log();
+    assert!(
+        entries.last().unwrap().contains("set 200 h forward"),
+        "{entries:?}"
+    );
+    bench.restart();
+    assert!(waits(&bench).is_some(), "remembered");
+    bench.time.set_by_ms.store(0, Ordering::SeqCst);
+    assert_eq!(waits(&bench), None, "set back again");
+    // A person's word makes the new clock count.
+    bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
+    assert!(waits(&bench).is_some());
+    bench.engine.trust_clock(bench.request()).unwrap();
+    assert!(!matches!(
+        standing(&bench, unit).verdict,
+        Verdict::WaitUntil { .. }
+    ));
+}
+
+#[test]
+fn a_first_time_online_that_lies_ahead_is_doubted() {
+    let bench = by_hand();
+    let unit = add(&bench, "Bittern", "kelpie");
+    let ahead = hours_before(now(&bench, unit), -3);
+    say(
+        &bench,
+        unit,
+        &[
+            (FactKey::Lock, "locked"),
+            (FactKey::Toggle, "absent"),
+            (FactKey::AskedUpdates, "yes"),
+            (FactKey::FirstOnline, &ahead),
+        ],
+    );
+    let standing = standing(&bench, unit);
+    assert_eq!(
+        standing.verdict,
+        Verdict::NotKnownYet,
+        "{}",
+        standing.sentence
+    );
+    let line = standing
+        .items
+        .iter()
+        .find(|item| item.rule == Rule::U2)
+        .unwrap();
+    assert_eq!(line.state, ItemState::Unknown, "{}", line.text);
+}
+
+#[test]
+fn a_pasted_screen_is_recorded_line_by_line_as_confirmed() {
+    let bench = by_hand();
+    let unit = add(&bench, "Bittern", "kelpie");
+    let text = "Model number: OB-510E\nBuild number OB-510.2610.v6\nEquipment ID: 35604911123456\n";
+    let hits = bench.engine.read_pasted(unit, text).unwrap();
+    let shown: Vec<_> = hits.iter().map(|hit| (hit.line, hit.fits)).collect();
+    assert_eq!(shown, [(1, true), (2, true), (3, false)]);
+    let json = serde_json::to_string(&hits).unwrap();
+    assert!(!json.contains("35604911123456"), "{json}");
+    let known = |key| {
+        let view = bench.engine.standing_view(unit).unwrap();
+        let fact = view.facts.into_iter().find(|fact| fact.line.key == key);
+        fact.unwrap().line.rows.first().map(|row| row.shown.clone())
+    };
+    let refused = bench
+        .engine
+        .take_pasted(unit, text, &[1, 3], bench.request());
+    assert!(refused.unwrap_err().to_string().contains("line 3"));
+    assert_eq!(known(FactKey::ModelCode), None, "all or none");
+    bench
+        .engine
+        .take_pasted(unit, text, &[1], bench.request())
+        .unwrap();
+    assert_eq!(known(FactKey::ModelCode).as_deref(), Some("OB-510E"));
+    assert_eq!(known(FactKey::Build), None, "not confirmed");
+    for (text, wanted) in [
+        (" \n", "nothing was pasted"),
+        (
+            "dear diary",
+            "no line of this text begins as lines on screens of Ostrel Bramble S do",
+        ),
+    ] {
+        let error = bench
+            .engine
+            .read_pasted(unit, text)
+            .unwrap_err()
+            .to_string();
+        assert!(error.contains(wanted), "{error}");
+    }
+}
+
+#[test]
+fn a_picture_goes_with_a_typed_fact_and_is_known_by_its_digest() {
+    let bench = by_hand();
+    let unit = add(&bench, "Bittern", "kelpie");
+    say(&bench, unit, &[(FactKey::Toggle, "absent")]);
+    let fact = |bench: &Bench| {
+        let view = bench.engine.standing_view(unit).unwrap();
+        let toggle = view
+            .facts
+            .into_iter()
+            .find(|f| f.line.key == FactKey::Toggle);
+        toggle
+            .map(|entry| (entry.undo.unwrap(), entry.picture))
+            .unwrap()
+    };
+    let (id, none) = fact(&bench);
+    assert_eq!(none, None);
+    let picture = b"\x89PNG\r\n\x1a\nnot much of one";
+    let refused = bench
+        .engine
+        .put_picture(unit, id, b"GIF89a", bench.request());
+    assert!(refused.unwrap_err().to_string().contains("no PNG or JPEG"));
+    let nobody = FactId::nil();
+    assert!(
+        bench
+            .engine
+            .put_picture(unit, nobody, picture, bench.request())
+            .is_err()
+    );
+    bench
+        .engine
+        .put_picture(unit, id, picture, bench.request())
+        .unwrap();
+    assert_eq!(fact(&bench), (id, Some(id)));
+    let kept = bench.engine.picture(unit, id).unwrap();
+    assert_eq!(
+        (kept.bytes.as_slice(), kept.media_type),
+        (&picture[..], "image/png")
+    );
+    let file = bench.folder.path().join("pictures").join(id.to_string());
+    std::fs::write(&file, b"\x89PNG\r\n\x1a\nanother").unwrap();
+    let changed = bench.engine.picture(unit, id).unwrap_err().to_string();
+    assert!(changed.contains("changed since it was kept"), "{changed}");
+}
+
+/// `K4`: a second unit of the same model is a stop until the two are told apart.
+#[test]
+fn units_that_look_alike_stop_until_told_apart() {
+    let bench = by_hand();
+    let [one, two] = ["Knot", "Dunlin"].map(|name| add(&bench, name, "kelpie"));
+    let twin = |unit| {
+        let items = standing(&bench, unit).items;
+        items.into_iter().find(|item| item.rule == Rule::K4)
+    };
+    say(&bench, one, &[(FactKey::ModelCode, "OB-510E")]);
+    assert_eq!(twin(one), None);
+    say(&bench, two, &[(FactKey::ModelCode, "OB-510E")]);
+    let stop = twin(one).unwrap();
+    assert!(
+        stop.text.contains("Dunlin is of the same model"),
+        "{}",
+        stop.text
+    );
+    let Some(Cure::TypeFact { key, .. }) = stop.cure else {
+        panic!("{stop:?}");
+    };
+    say(&bench, one, &[(key, "R58N30ABCDE")]);
+    assert_eq!(twin(one), None);
+    assert!(twin(two).is_some(), "the other one is still anybody");
+}
+
+/// `K3`, `K1`, `N5`: what is odd about a fact is said, and nothing is refused for it.
+#[test]
+fn odd_facts_become_findings() {
+    let bench = by_hand();
+    let unit = add(&bench, "Plover", "kelpie");
+    let found = |rule| {
+        let all = standing(&bench, unit).findings;
+        all.into_iter().find(|one| one.rule == rule)
+    };
+    say(
+        &bench,
+        unit,
+        &[
+            (FactKey::Build, "TH5.8.3.261104"),
+            (FactKey::FastStart, "on"),
+        ],
+    );
+    let build = found(Rule::K1).unwrap();
+    assert!(
+        build
+            .text
+            .contains("is not made up as build strings of Ostrel Bramble S"),
+        "{}",
+        build.text
+    );
+    assert_eq!(found(Rule::N5).unwrap().level, Level::Doubtful);
+    let digits = bench.engine.type_facts(
+        unit,
+        &[(FactKey::EquipmentId, "35604911123456".to_owned())],
+        bench.request(),
+    );
+    let sentence = digits.unwrap_err().to_string();
+    assert!(sentence.contains("it has 14 digits"), "{sentence}");
+    assert!(!sentence.contains("35604911123456"), "masked: {sentence}");
+}
+
+/// A unit that comes back stands on top at the next look.
+#[test]
+fn a_unit_that_comes_back_stands_on_top() {
+    let bench = linked();
+    add(&bench, "Avocet", "thimble");
+    let top = |bench: &Bench| bench.engine.bench_view().unwrap().units[0].nickname.clone();
+    bench.engine.watch();
+    bench.lift();
+    bench.engine.watch();
+    assert_eq!(top(&bench), "Sanderling", "ready after beats no lock");
+    let arrived = |bench: &Bench| bench.engine.unit_tag(bench.unit).unwrap().arrived;
+    assert_eq!(arrived(&bench), None);
+    bench.put_back();
+    bench.engine.watch();
+    assert!(arrived(&bench).is_some());
+    assert_eq!(top(&bench), "Sanderling");
+}
