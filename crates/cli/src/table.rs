@@ -268,7 +268,11 @@ impl Met {
             lock: self.lock,
             debugging: Setting::On,
             battery_percent: self.battery,
-            cable: CablePlace::In,
+            // What is worked on by hand lies on the table without a cable.
+            cable: match self.reach {
+                Reach::Link => CablePlace::In,
+                Reach::Hand => CablePlace::Out,
+            },
         };
         let mut device = Device::make(folder, profile, &birth, clock)?;
         let mut gate = Gate::shipped(scheme);

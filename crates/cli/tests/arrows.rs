@@ -23,7 +23,9 @@ const ARROWS: &[(&str, &[&str])] = &[
     ),
     (
         "e2e",
-        &["cli", "core", "link", "server", "standin", "vault", "wire"],
+        &[
+            "cli", "core", "engine", "link", "server", "standin", "vault", "wire",
+        ],
     ),
     ("xtask", &[]),
 ];

@@ -403,6 +403,45 @@ mod tests {
         assert_eq!(chain.packages(), (vec![0, 1], vec![0, 2, 3, 4]));
     }
 
+    /// Work grows with builds and packages, not with their product: each build is opened at most
+    /// once in each of its four states (exact, enabled, locked or not).
+    #[test]
+    fn the_search_opens_each_build_a_few_times_only() {
+        let mut family = shipped("mooring");
+        let (build, package) = (family.builds[0].clone(), family.packages[1].clone());
+        let count = 2_000;
+        family.builds = (0..count)
+            .map(|n| BuildSpec {
+                id: format!("WM1-{n}"),
+                unlockable: if n == 0 {
+                    Unlockable::Yes
+                } else {
+                    Unlockable::No
+                },
+                rollback: 0,
+                ..build.clone()
+            })
+            .collect();
+        let step = |from: Option<usize>, to: usize| PackageSpec {
+            name: format!("{from:?}-{to}"),
+            kind: from.map_or(PackageKind::Full, |_| PackageKind::Incremental),
+            from,
+            to,
+            wipes: from.is_none(),
+            leaves: Leaves::Exact,
+            ..package.clone()
+        };
+        family.packages = (1..count)
+            .flat_map(|n| {
+                [1, 7, 31, 127, 511].map(|jump| step(Some(n - 1), (n - 1 + jump).min(count - 1)))
+            })
+            .collect();
+        family.packages.push(step(None, 0));
+        let chain = cheapest(&family, count - 1, 0, count - 1, &BTreeSet::new()).unwrap();
+        assert_eq!(chain.legs.first().map(|leg| matches!(leg, Leg::Package { index, .. } if *index == family.packages.len() - 1)), Some(true));
+        assert!(chain.expanded as usize <= 4 * count, "{}", chain.expanded);
+    }
+
     #[test]
     fn the_next_generation_closes_the_door_for_good() {
         let known = [(FactKey::Build, "WM1-4.0-2612")];

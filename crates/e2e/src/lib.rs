@@ -207,19 +207,21 @@ impl Bench {
         }
     }
 
-    /// Types into the field labelled `label`.
+    /// Types into the field labelled `label`, in place of what stands there.
     ///
     /// # Errors
     /// When there is none in time.
     pub async fn fill(&self, label: &str, text: &str) -> Outcome {
-        let path = format!("//input[@id=//label[normalize-space(.)=\"{label}\"]/@for]");
+        let path = format!(
+            "//*[self::input or self::textarea][@id=//label[normalize-space(.)=\"{label}\"]/@for]"
+        );
         let field = self
             .browser
             .wait()
             .at_most(PATIENCE)
             .for_element(Locator::XPath(&path))
             .await?;
-        field.send_keys(text).await?;
+        field.send_keys(&format!("\u{e009}a\u{e000}{text}")).await?;
         Ok(())
     }
 
@@ -331,7 +333,7 @@ impl Bench {
             axe.run(document, { resultTypes: ['violations'] }).then((result) => done(
               result.violations
                 .filter((one) => one.impact === 'serious' || one.impact === 'critical')
-                .map((one) => `${one.id}: ${one.help}: ${one.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)));";
+                .map((one) => `${one.id}: ${one.help}: ${one.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)), (error) => done(`axe: ${error}`));";
         let found = self.browser.execute_async(script, Vec::new()).await?;
         match found.as_array() {
             Some(list) if list.is_empty() => Ok(()),

@@ -2,6 +2,8 @@
 
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
+mod knowing;
+
 use serde_json::json;
 use tokio::runtime::Runtime;
 use veritope_e2e::{Bench, Outcome};
@@ -282,10 +284,11 @@ fn by_hand_from_first_use_to_a_recovery_running() {
         bench.click("Add a device by hand").await?;
         bench.sees("Which is it?").await?;
         bench.is_accessible().await?;
+        bench.click("Finch Loop, watch on a dock").await?;
         bench.fill("Name on this bench", "Dunnock").await?;
         bench.click("mine").await?;
         bench.shot("first-use").await?;
-        bench.click("Put on the bench").await?;
+        bench.click_last("Put on the bench").await?;
         bench
             .sees("Whether Dunnock can be unlocked is not known yet.")
             .await?;

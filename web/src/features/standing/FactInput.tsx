@@ -73,7 +73,15 @@ export function FactInput({ fact, isNext, isBusy, onSay }: FactInputProps) {
     case 'count':
     case 'percent':
       return (
-        <TypedInput fact={fact} kind={input.is} isNext={isNext} isBusy={isBusy} onSay={onSay} />
+        <TypedInput
+          // What was recorded leaves an empty field behind.
+          key={fact.rows[0]?.at}
+          fact={fact}
+          kind={input.is}
+          isNext={isNext}
+          isBusy={isBusy}
+          onSay={onSay}
+        />
       );
   }
 }

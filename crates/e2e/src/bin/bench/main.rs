@@ -20,6 +20,8 @@ use veritope_vault::{Access, Vault, pump};
 use veritope_wire::link::{ActKind, ActRequest, Handle, Listed, MAX_READ_BYTES};
 use veritope_wire::{Digest, JobId, Label, PlaceId};
 
+mod judging;
+
 /// Runs of each figure.
 const RUNS: usize = 5;
 /// How many times larger than the demo's the read partition is.
@@ -32,6 +34,9 @@ const TOKEN: &str = "bench";
 
 fn main() -> Outcome {
     let folder = tempfile::tempdir()?;
+    judging::one()?;
+    judging::many_builds()?;
+    judging::bench_of_units(folder.path())?;
     demo_start(folder.path())?;
     let runtime = Runtime::new()?;
     let url = recovery_on_a_bridge(folder.path(), &runtime)?;
@@ -280,13 +285,20 @@ fn median(times: &[Duration]) -> Duration {
     sorted.get(sorted.len() / 2).copied().unwrap_or_default()
 }
 
+fn shown(time: Duration) -> String {
+    if time < Duration::from_secs(1) {
+        format!("{:.2} ms", time.as_secs_f64() * 1000.0)
+    } else {
+        format!("{:.2} s", time.as_secs_f64())
+    }
+}
+
 fn report(what: &str, times: &[Duration]) {
-    let seconds = |time: Option<&Duration>| time.copied().unwrap_or_default().as_secs_f64();
     println!(
-        "{what}: median {:.2} s, {:.2} to {:.2} s over {} runs",
-        median(times).as_secs_f64(),
-        seconds(times.iter().min()),
-        seconds(times.iter().max()),
+        "{what}: median {}, {} to {} over {} runs",
+        shown(median(times)),
+        shown(times.iter().min().copied().unwrap_or_default()),
+        shown(times.iter().max().copied().unwrap_or_default()),
         times.len()
     );
 }
