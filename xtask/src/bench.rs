@@ -4,7 +4,7 @@ use crate::tell::{cargo, is_here, step};
 use crate::{Outcome, setup};
 
 /// Builds and measures.
-pub(crate) fn run() -> Outcome {
+pub(crate) fn run(only: &[String]) -> Outcome {
     for tool in ["curl", "zstd", "b3sum"] {
         if !is_here(tool) {
             let text =
@@ -26,15 +26,18 @@ pub(crate) fn run() -> Outcome {
     )?;
     step(
         "measuring",
-        cargo().args([
-            "run",
-            "--quiet",
-            "--release",
-            "--package",
-            "veritope-e2e",
-            "--bin",
-            "bench",
-        ]),
+        cargo()
+            .args([
+                "run",
+                "--quiet",
+                "--release",
+                "--package",
+                "veritope-e2e",
+                "--bin",
+                "bench",
+                "--",
+            ])
+            .args(only),
     )
     .map(drop)
 }

@@ -36,7 +36,7 @@ const USAGE: &str = "cargo xtask COMMAND
                (what follows is handed to `veritope demo`, e.g. --listen 127.0.0.1:8000)
   test         all set-up, then everything that CI runs
   dev          the demo with hot reload: pages at once, the server after each build
-  bench        release build, then what takes how long, against public tools
+  bench        release build, then what takes how long, against public tools; `bench judging` in part
   screenshots  the pictures in docs/screenshots, from the demo
   schema       docs/*.schema.json of what people write, docs/openapi.json and the front end's types";
 
@@ -53,7 +53,7 @@ fn main() -> ExitCode {
         "demo" => demo::run(&rest),
         "test" => checks::run(),
         "dev" => dev::run(),
-        "bench" => bench::run(),
+        "bench" => bench::run(&rest),
         "screenshots" => screenshots::run(),
         "schema" => checks::write_schema(),
         "" | "help" | "--help" | "-h" => {

@@ -12,7 +12,7 @@ use veritope_core::family::{self, Family, SHIPPED};
 use veritope_core::mode::Lock;
 use veritope_core::plan::{Goal, Sheet, State};
 use veritope_core::seal::ItemState;
-use veritope_core::standing::{self, Standing, StandingInput, Verdict};
+use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::Moment;
 
 use crate::args::{JudgeArgs, PlanArgs};
@@ -100,6 +100,7 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
         twin: None,
         ways: asked.file.ways,
         consent: None,
+        depth: Depth::Page,
         now: asked.now,
     });
     if args.json {

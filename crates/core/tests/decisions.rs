@@ -12,7 +12,7 @@ use veritope_core::family::{Family, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
 use veritope_core::plan::{Presence, Ways};
 use veritope_core::seal::ItemState;
-use veritope_core::standing::{Finality, Standing, StandingInput, Verdict, judge};
+use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
 use veritope_wire::Moment;
 
 const HOUR_MS: i64 = 3_600_000;
@@ -77,6 +77,7 @@ fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
         captures: 0,
         twin: None,
         consent: None,
+        depth: Depth::Page,
         now: now(),
     })
 }

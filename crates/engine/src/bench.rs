@@ -198,7 +198,10 @@ impl Engine {
 
     /// The family's codename, as the unit itself reports it or as it was chosen.
     pub(crate) fn codename_of(&self, record: &UnitRecord) -> Option<String> {
-        let known = record.known();
+        Self::codename_by(record, &record.known())
+    }
+
+    fn codename_by(record: &UnitRecord, known: &Facts) -> Option<String> {
         match known.known(FactKey::Codename).map(|row| &row.value) {
             Some(FactValue::Text(text)) => Some(text.clone()),
             _ => record.family.clone(),
@@ -207,6 +210,11 @@ impl Engine {
 
     pub(crate) fn family_of(&self, record: &UnitRecord) -> Option<Arc<Family>> {
         self.family_named(&self.codename_of(record)?)
+    }
+
+    /// The same, where the facts were put together already.
+    pub(crate) fn family_by(&self, record: &UnitRecord, known: &Facts) -> Option<Arc<Family>> {
+        self.family_named(&Self::codename_by(record, known)?)
     }
 
     pub(crate) fn record(&self, unit: UnitId) -> Result<UnitRecord, EngineError> {

@@ -14,8 +14,8 @@ use crate::record::{Entry, Scope, Stamped};
 
 /// Version of a line's layout.
 ///
-/// Changes: 1 = first.
-pub const LINE_VERSION: u32 = 1;
+/// Changes: 1 = first. 2 = entries for families, the clock and pictures.
+pub const LINE_VERSION: u32 = 2;
 /// Most bytes of one line; longer ones are damage.
 const MOST_LINE_BYTES: usize = 4 << 20;
 
@@ -382,7 +382,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let path = written(folder.path());
         let (newer, _) =
-            seal_line(r#"{"v":2,"seq":1,"at":"2027-01-01T00:00:00Z","prev":null,"thought":1}"#);
+            seal_line(r#"{"v":99,"seq":1,"at":"2027-01-01T00:00:00Z","prev":null,"thought":1}"#);
         fs::write(&path, newer).unwrap();
         assert!(read(&path).unwrap_err().contains("newer Veritope"));
     }

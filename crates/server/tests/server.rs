@@ -689,11 +689,27 @@ fn earlier_data_folders_open() {
             })
             .collect();
         assert_eq!(json!(units), expected["units"], "{}", fixture.display());
+        if let Some(family) = expected["family"].as_str() {
+            let page = served.get(&format!("/api/families/{family}"));
+            assert_eq!(page["origin"], "own");
+        }
+        if let Some(picture) = expected.get("picture") {
+            let unit = known.iter().find(|one| one["nickname"] == picture["unit"]);
+            let id = unit.unwrap()["id"].as_str().unwrap();
+            let standing = served.get(&format!("/api/units/{id}/standing"));
+            let facts = standing["facts"].as_array().unwrap();
+            let fact = facts.iter().find(|one| one["key"] == picture["key"]);
+            let fact = fact.unwrap()["picture"].as_str().unwrap();
+            let url = format!("{}/api/units/{id}/facts/{fact}/picture", served.base);
+            let answer = served.client.get(url).send().unwrap();
+            assert_eq!(answer.headers()["content-type"], "image/png");
+            assert_eq!(json!(answer.bytes().unwrap().len()), picture["bytes"]);
+        }
         if let Some(captured) = expected.get("captured") {
             let unit = known[0]["id"].as_str().unwrap();
             assert_eq!(kept_of(&served, unit), *captured, "{}", fixture.display());
         }
         opened += 1;
     }
-    assert!(opened >= 1);
+    assert!(opened >= 3);
 }

@@ -142,6 +142,17 @@ pub struct StandingInput<'a> {
     pub consent: Option<&'a Consent>,
     /// Now.
     pub now: Moment,
+    /// How much is asked.
+    pub depth: Depth,
+}
+
+/// How much of a judgement is asked. The verdict and its lines are the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Depth {
+    /// What a row of the bench shows.
+    Row,
+    /// Everything, the battery for later jobs included.
+    Page,
 }
 
 /// The sheet to `goal` from what is known, along a chain of builds where the unlock takes one.
@@ -322,7 +333,10 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
             sentence(name, &standing.verdict, &items, input.now);
     }
     standing.items = items;
-    standing.afternoon = afternoon(input, family, start);
+    standing.afternoon = match input.depth {
+        Depth::Row => None,
+        Depth::Page => afternoon(input, family, start),
+    };
     standing.battery = Some(battery);
     standing.sheet = sheet.ok();
     standing
@@ -536,6 +550,7 @@ mod tests {
             captures: 0,
             twin: None,
             consent: None,
+            depth: Depth::Page,
             now: at(10),
         })
     }

@@ -14,7 +14,7 @@ use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::{Goal, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Item, ItemState};
-use veritope_core::standing::{self, Standing, StandingInput, Verdict};
+use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::{FactId, Moment, RequestId, UnitId};
 
 use crate::bench::Engine;
@@ -36,13 +36,8 @@ impl Engine {
     /// # Errors
     /// When the record can't be read.
     pub fn bench_view(&self) -> Result<BenchView, EngineError> {
-        let mut units: Vec<UnitTag> = self
-            .parts
-            .journal
-            .units()?
-            .iter()
-            .map(|unit| self.tag(unit))
-            .collect();
+        let records = self.parts.journal.units()?;
+        let mut units = self.tags(&records);
         units.sort_by_cached_key(order);
         Ok(BenchView {
             clock: self.clock_note(),
@@ -65,6 +60,27 @@ impl Engine {
                 FactKind::Choice(options) => options.to_vec(),
                 _ => Vec::new(),
             },
+        })
+    }
+
+    /// Judges units side by side: each judgement is computation alone.
+    fn tags(&self, records: &[UnitRecord]) -> Vec<UnitTag> {
+        let threads = std::thread::available_parallelism().map_or(1, usize::from);
+        let share = records.len().div_ceil(threads).max(1);
+        std::thread::scope(|scope| {
+            let parts: Vec<_> = records
+                .chunks(share)
+                .map(|part| {
+                    scope.spawn(|| part.iter().map(|unit| self.tag(unit)).collect::<Vec<_>>())
+                })
+                .collect();
+            parts
+                .into_iter()
+                .flat_map(|part| match part.join() {
+                    Ok(tags) => tags,
+                    Err(panic) => std::panic::resume_unwind(panic),
+                })
+                .collect()
         })
     }
 
@@ -104,10 +120,13 @@ impl Engine {
         }
     }
 
-    fn standing(&self, record: &UnitRecord) -> Standing {
-        let family = self.family_of(record);
-        let family = family.as_deref();
-        let facts = record.known();
+    fn standing(
+        &self,
+        record: &UnitRecord,
+        family: Option<&Family>,
+        facts: &Facts,
+        depth: Depth,
+    ) -> Standing {
         let ways = family.map_or(
             veritope_core::plan::Ways {
                 link: veritope_core::plan::Presence::Missing,
@@ -118,24 +137,25 @@ impl Engine {
         standing::judge(&StandingInput {
             nickname: &record.nickname,
             family,
-            facts: &facts,
+            facts,
             keep_safe: &record.keep_safe,
             policy: &self.policy(),
             twin: family
-                .and_then(|family| self.twin_of(record, family, &facts))
+                .and_then(|family| self.twin_of(record, family, facts))
                 .as_deref(),
             captures: record.captures.len(),
             ways,
             consent: None,
             now: self.now(),
+            depth,
         })
     }
 
     fn tag(&self, record: &UnitRecord) -> UnitTag {
         let facts = record.known();
-        let family = self.family_of(record);
+        let family = self.family_by(record, &facts);
         let family = family.as_deref();
-        let standing = self.standing(record);
+        let standing = self.standing(record, family, &facts, Depth::Row);
         let shown = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
         UnitTag {
             id: record.id,
@@ -238,7 +258,7 @@ impl Engine {
         let family = self.family_of(&record);
         let family = family.as_deref();
         let facts = record.known();
-        let standing = self.standing(&record);
+        let standing = self.standing(&record, family, &facts, Depth::Page);
         let asked = family.map_or(&[][..], |family| &family.keep_safe);
         let open = veritope_core::keepsafe::open_classes(
             asked,
@@ -295,7 +315,9 @@ impl Engine {
     /// When there is no such unit, or it waits for nothing.
     pub fn wait_of(&self, unit: UnitId) -> Result<Wait, EngineError> {
         let record = self.record(unit)?;
-        let standing = self.standing(&record);
+        let family = self.family_of(&record);
+        let known = record.known();
+        let standing = self.standing(&record, family.as_deref(), &known, Depth::Row);
         let Verdict::WaitUntil { at } = standing.verdict else {
             return Err(EngineError::BadInput(format!(
                 "{} waits for nothing now, see Standing",
@@ -621,6 +643,9 @@ fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverag
     if let Some(item) = lost {
         return to(item.text.clone(), "To the backups", NextPlace::Backups);
     }
+    if let Some(damaged) = damaged(record) {
+        return to(damaged, "To the backups", NextPlace::Backups);
+    }
     if let Some(run) = record.active_run() {
         let sentence = run.next_step().map_or_else(
             || "The run goes on.".to_owned(),
@@ -680,6 +705,30 @@ fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverag
             to(sentence.clone(), "See why", NextPlace::Standing)
         }
     }
+}
+
+/// The first damaged stretch of a copy, named to its frame (`B7`).
+fn damaged(record: &UnitRecord) -> Option<String> {
+    let (capture, place, found) = record.damage.first()?;
+    let stretch = found.first()?;
+    let copies = &record.copies;
+    let copy = copies
+        .iter()
+        .find(|copy| (copy.capture, copy.place) == (*capture, *place))?;
+    let frame = stretch
+        .frame
+        .map_or_else(String::new, |frame| format!(", frame {frame}"));
+    let sound = copies.iter().find(|other| {
+        other.capture == *capture && other.place != *place && other.damaged.is_empty()
+    });
+    let cure = sound.map_or_else(
+        || "take a capture anew".to_owned(),
+        |other| format!("repair it from {}", other.name),
+    );
+    Some(format!(
+        "A copy in {} is damaged: {}{frame}; {cure}.",
+        copy.name, stretch.label
+    ))
 }
 
 fn input_of(key: FactKey) -> FactInput {

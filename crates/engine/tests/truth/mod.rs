@@ -10,7 +10,7 @@ use veritope_core::family::{Family, Method, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
 use veritope_core::plan::{Presence, Ways};
 use veritope_core::seal::{Cure, ItemState};
-use veritope_core::standing::{Finality, Standing, StandingInput, Verdict, judge};
+use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
 use veritope_standin::gate::{Answer, Gate, Seller, SwitchReads, Try};
 use veritope_standin::scheme::{Opening, SCHEMES, Scheme};
 use veritope_wire::Moment;
@@ -159,6 +159,7 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         captures: 0,
         twin: None,
         consent: None,
+        depth: Depth::Page,
         now,
     })
 }

@@ -37,6 +37,9 @@ fn main() -> Outcome {
     judging::one()?;
     judging::many_builds()?;
     judging::bench_of_units(folder.path())?;
+    if std::env::args().nth(1).as_deref() == Some("judging") {
+        return Ok(());
+    }
     demo_start(folder.path())?;
     let runtime = Runtime::new()?;
     let url = recovery_on_a_bridge(folder.path(), &runtime)?;
