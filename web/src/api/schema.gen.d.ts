@@ -1124,6 +1124,7 @@ export interface components {
             at: components["schemas"]["Moment"];
             /** @description What it is about. */
             key: components["schemas"]["FactKey"];
+            moment?: components["schemas"]["Moment"] | null;
             /** @description The value as it may be shown. */
             shown: string;
             /** @description Who says so. */
@@ -1962,6 +1963,8 @@ export interface components {
         };
         /** @description A finding. */
         Oddity: {
+            /** @description What is to be noted, where nobody has yet. */
+            asks: components["schemas"]["FactKey"][];
             /** @description The facts it rests on. */
             facts: components["schemas"]["CitedFact"][];
             /** @description How much it weighs. */

@@ -21,7 +21,11 @@ export function ClockBand({ note }: ClockBandProps) {
     >
       <StateShape kind="waiting" />
       <Typography sx={{ flexGrow: 1 }}>{note.text}</Typography>
-      <Button disabled={trust.isPending} onClick={() => trust.mutate(undefined)}>
+      <Button
+        sx={{ flexShrink: 0 }}
+        disabled={trust.isPending}
+        onClick={() => trust.mutate(undefined)}
+      >
         The clock is right now
       </Button>
     </Box>

@@ -183,8 +183,8 @@ const PARTS: &[FactOption] = &[
 const WORKS: &[FactOption] = &[
     option("yes", "works"),
     option("no", "doesn't work"),
-    option("not-there", "this unit has none"),
-    option("not-tested", "can't be tested now"),
+    option("not-there", "has none"),
+    option("not-tested", "can't test now"),
 ];
 
 macro_rules! keys {

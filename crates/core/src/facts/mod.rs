@@ -303,6 +303,9 @@ pub struct CitedFact {
     pub title: String,
     /// The value as it may be shown.
     pub shown: String,
+    /// The same, where it is a moment: screens show it in their own time.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub moment: Option<Moment>,
     /// Who says so.
     pub source: Source,
     /// Since when.
@@ -315,6 +318,10 @@ impl From<&FactRow> for CitedFact {
             key: row.key,
             title: row.key.spec().title.to_owned(),
             shown: row.value.shown(row.key),
+            moment: match row.value {
+                FactValue::Moment(moment) => Some(moment),
+                _ => None,
+            },
             source: row.source,
             at: row.at,
         }

@@ -36,6 +36,8 @@ pub struct Finding {
     pub text: String,
     /// The facts it rests on.
     pub facts: Vec<CitedFact>,
+    /// What is to be noted, where nobody has yet.
+    pub asks: Vec<FactKey>,
 }
 
 /// Everything that is odd, the heaviest first.
@@ -76,6 +78,7 @@ fn finding(
         level,
         text: text.into(),
         facts: rows.map(CitedFact::from).collect(),
+        asks: Vec::new(),
     }
 }
 
@@ -240,6 +243,7 @@ fn contradictions(facts: &Facts) -> Vec<Finding> {
                     key.spec().title
                 ),
                 facts: rows.into_iter().map(CitedFact::from).collect(),
+                asks: Vec::new(),
             }),
             _ => None,
         })
@@ -283,8 +287,9 @@ fn intake(facts: &Facts) -> Option<Finding> {
         .iter()
         .filter(|key| key.spec().group == crate::facts::FactGroup::Works);
     let any = asked.clone().any(|key| facts.known(*key).is_some());
-    (!any).then(|| {
-        finding(
+    (!any).then(|| Finding {
+        asks: asked.copied().collect(),
+        ..finding(
             Rule::K7,
             Level::Note,
             "Nobody has noted yet what works on it now. Without that, nobody knows later what was lost.",

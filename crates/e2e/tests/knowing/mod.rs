@@ -112,8 +112,15 @@ fn bittern_waits_until_its_hour() {
             .await?;
         bench.is_accessible().await?;
         bench.shot("owners-page").await?;
-        // Found on, the switch ends the wait.
         bench.click("Back to Standing").await?;
+        // What works is noted once, in one go.
+        bench.click("Note what works").await?;
+        bench.is_accessible().await?;
+        bench.click("Everything works").await?;
+        bench.click_last("Record").await?;
+        bench.sees("9 checks noted").await?;
+        bench.sees_not("Nobody has noted yet what works").await?;
+        // Found on, the switch ends the wait.
         bench.click("Type Unlock switch in the settings").await?;
         bench.click("on").await?;
         bench.sees("Bittern can be unlocked after").await?;

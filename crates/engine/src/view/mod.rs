@@ -268,11 +268,10 @@ impl Engine {
         let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
         cited.extend([Rule::U7, Rule::U11, Rule::W1]);
         cited.extend(standing.findings.iter().map(|finding| finding.rule));
-        let waits = matches!(standing.verdict, Verdict::WaitUntil { .. });
         cited.sort();
         cited.dedup();
         Ok(StandingView {
-            clock: self.clock_note().filter(|_| waits),
+            clock: self.clock_note(),
             groups: FactGroup::ALL
                 .iter()
                 .map(|group| FactGroupLine {

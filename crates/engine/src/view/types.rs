@@ -303,7 +303,7 @@ pub struct Wait {
 /// The standing station.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct StandingView {
-    /// What is to be said about this computer's clock, where the unit waits.
+    /// What is to be said about this computer's clock.
     pub clock: Option<ClockNote>,
     /// Groups of facts, in the order they are shown.
     pub groups: Vec<FactGroupLine>,

@@ -16,7 +16,13 @@ const NARROW = '@media (max-width: 899px)';
 
 /** A unit: what it is, what is judged, what it waits for, what is next. */
 export function UnitRow({ unit, isFirst }: UnitRowProps) {
-  const byHand = unit.link.presence === 'by-hand';
+  const { presence } = unit.link;
+  const link =
+    presence === 'by-hand'
+      ? 'by hand'
+      : presence === 'ready'
+        ? `link ${linkWords(presence)}`
+        : linkWords(presence);
   const battery =
     unit.battery_percent == null ? 'battery not known' : `battery ${percent(unit.battery_percent)}`;
   const seal =
@@ -81,7 +87,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
           {unit.mode ?? 'mode not known'}, {unit.lock ?? 'lock not known'}
         </Typography>
         <Typography variant="body2" color="text.secondary">
-          {battery}, {byHand ? 'by hand' : `link ${linkWords(unit.link.presence)}`}
+          {battery}, {link}
           {unit.arrived != null && `, ${WORDS.justBack}`}
         </Typography>
         {seal !== undefined && (

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
-import { ago, exactOf } from '../../ui/format';
+import { ago, exactOf, untilOf } from '../../ui/format';
 import { useNow } from '../../ui/useNow';
 import { sourceShort, sourceWords } from '../../ui/words';
 
@@ -30,7 +30,7 @@ export function FactReading({ fact }: FactReadingProps) {
               ...(!isLive && { borderBottom: '1px dashed' }),
             }}
           >
-            {row.shown}
+            {row.moment == null ? row.shown : untilOf(row.moment)}
           </Typography>
           <Typography variant="body2" color="text.secondary">
             {fact.reading === 'stale' && 'not current, '}

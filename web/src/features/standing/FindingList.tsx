@@ -1,17 +1,26 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+
+import { useState } from 'react';
 
 import type { Api } from '../../api/client';
 import { RuleMark } from '../../ui/RuleMark';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { findingShape, findingWord } from '../../ui/words';
+import { IntakeDialog } from './IntakeDialog';
 import { WORDS } from './strings';
 
-export type FindingListProps = { findings: Api<'Oddity'>[] };
+export type FindingListProps = {
+  unit: string;
+  findings: Api<'Oddity'>[];
+  facts: Api<'FactEntry'>[];
+};
 
 /** What is odd about the facts themselves, the heaviest first. */
-export function FindingList({ findings }: FindingListProps) {
+export function FindingList({ unit, findings, facts }: FindingListProps) {
+  const [asked, setAsked] = useState<Api<'FactKey'>[] | undefined>();
   if (findings.length === 0) return null;
   return (
     <Section title={WORDS.findings}>
@@ -31,13 +40,31 @@ export function FindingList({ findings }: FindingListProps) {
               label={findingWord(finding.level)}
               size={24}
             />
-            <Typography sx={{ fontWeight: finding.level === 'note' ? 400 : 650 }}>
-              {finding.text}
-            </Typography>
+            <Box>
+              <Typography sx={{ fontWeight: finding.level === 'note' ? 400 : 650 }}>
+                {finding.text}
+              </Typography>
+              {finding.asks.length > 0 && (
+                <Button
+                  onClick={() => setAsked(finding.asks)}
+                  aria-haspopup="dialog"
+                  sx={{ ml: -1 }}
+                >
+                  {WORDS.intakeNote}
+                </Button>
+              )}
+            </Box>
             <RuleMark id={finding.rule} />
           </Box>
         ))}
       </Box>
+      {asked !== undefined && (
+        <IntakeDialog
+          unit={unit}
+          facts={facts.filter((fact) => asked.includes(fact.key))}
+          onClose={() => setAsked(undefined)}
+        />
+      )}
     </Section>
   );
 }

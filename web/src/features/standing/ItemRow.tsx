@@ -43,7 +43,8 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
             color="text.secondary"
             title={exactOf(fact.at)}
           >
-            {fact.title}: {fact.shown}, {sourceWords(fact.source)} {ago(fact.at, now)}
+            {fact.title}: {fact.moment == null ? fact.shown : untilOf(fact.moment)},{' '}
+            {sourceWords(fact.source)} {ago(fact.at, now)}
           </Typography>
         ))}
         <CureControl unit={unit} item={item} facts={facts} isNext={isNext} />

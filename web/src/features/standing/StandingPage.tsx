@@ -51,9 +51,13 @@ export function StandingPage() {
                 }}
               >
                 <Box>
-                  <FindingList findings={lost} />
+                  <FindingList unit={unit} findings={lost} facts={facts} />
                   {asksCheck && <NextCheck unit={unit} check={check} facts={facts} />}
-                  <FindingList findings={standing.findings.filter((one) => !lost.includes(one))} />
+                  <FindingList
+                    unit={unit}
+                    findings={standing.findings.filter((one) => !lost.includes(one))}
+                    facts={facts}
+                  />
                   {standing.items.length > 0 && (
                     <Section title={WORDS.takes}>
                       {standing.items.map((item) => (

@@ -1,0 +1,115 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import FormControlLabel from '@mui/material/FormControlLabel';
+import Radio from '@mui/material/Radio';
+import RadioGroup from '@mui/material/RadioGroup';
+import Typography from '@mui/material/Typography';
+import { useState } from 'react';
+
+import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { useChange } from '../../api/useChange';
+import { counted } from '../../ui/format';
+import { useNews } from '../../ui/news';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { WORDS } from './strings';
+
+export type IntakeDialogProps = {
+  unit: string;
+  facts: Api<'FactEntry'>[];
+  onClose: () => void;
+};
+
+/** The function checks of the intake, noted in one go; what is not answered stays not known. */
+export function IntakeDialog({ unit, facts, onClose }: IntakeDialogProps) {
+  const news = useNews();
+  const [said, setSaid] = useState<Partial<Record<Api<'FactKey'>, string>>>({});
+  const answered = facts.filter((fact) => said[fact.key] !== undefined);
+  const record = useChange(
+    () =>
+      unwrap(
+        client.POST('/api/units/{unit}/facts', {
+          params: { path: { unit } },
+          body: {
+            facts: answered.map((fact) => ({ key: fact.key, value: said[fact.key] ?? '' })),
+            request: newRequest(),
+          },
+        }),
+      ),
+    unit,
+  );
+  const all = () => {
+    const works: Partial<Record<Api<'FactKey'>, string>> = {};
+    for (const { key, input } of facts) {
+      const first = input.is === 'choice' ? input.options[0]?.id : undefined;
+      if (first !== undefined) works[key] = first;
+    }
+    setSaid(works);
+  };
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="md" aria-labelledby="intake-title">
+      <DialogTitle id="intake-title">{WORDS.intakeTitle}</DialogTitle>
+      <DialogContent>
+        <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', mb: 1 }}>
+          <Typography color="text.secondary" sx={{ flexGrow: 1 }}>
+            {WORDS.intake}
+          </Typography>
+          <Button variant="outlined" onClick={all}>
+            {WORDS.intakeAll}
+          </Button>
+        </Box>
+        {facts.map((fact) => (
+          <Box
+            key={fact.key}
+            sx={{
+              display: 'grid',
+              gridTemplateColumns: { xs: 'minmax(0, 1fr)', md: '250px minmax(0, 1fr)' },
+              alignItems: 'center',
+              borderTop: 1,
+              borderColor: 'rule',
+            }}
+          >
+            <Typography id={`intake-${fact.key}`}>{fact.title}</Typography>
+            <RadioGroup
+              row
+              aria-labelledby={`intake-${fact.key}`}
+              value={said[fact.key] ?? ''}
+              onChange={(_, value) => setSaid({ ...said, [fact.key]: value })}
+            >
+              {fact.input.is === 'choice' &&
+                fact.input.options.map((option) => (
+                  <FormControlLabel
+                    key={option.id}
+                    value={option.id}
+                    label={option.shown}
+                    control={<Radio size="small" />}
+                  />
+                ))}
+            </RadioGroup>
+          </Box>
+        ))}
+        {record.error !== null && <ProblemNote error={record.error} />}
+      </DialogContent>
+      <DialogActions sx={{ px: 3, pb: 2.5 }}>
+        <Button onClick={onClose}>Close</Button>
+        <Button
+          variant="contained"
+          disabled={record.isPending || answered.length === 0}
+          onClick={() =>
+            record.mutate(undefined, {
+              onSuccess: () => {
+                news({ text: `${counted(answered.length, 'check', 'checks')} noted` });
+                onClose();
+              },
+            })
+          }
+        >
+          Record
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
