@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use veritope_core::budget::Policy;
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Happening, Source};
-use veritope_core::family::Family;
+use veritope_core::family::{Family, Recognised, Session};
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sighting::concluded;
@@ -672,19 +672,21 @@ impl Engine {
             .family_of(&record)
             .or_else(|| self.family_named(facts.text(FactKey::Codename)?));
         let family = family.as_deref();
-        if let Some(family) = family
-            && let (Some(known), Some(live)) = (
-                family.hardware_identity(&known),
-                family.hardware_identity(&facts),
-            )
-            && known.value != live.value
-        {
+        let session = match before {
+            Some(live) if live.presence == LinkPresence::Ready => Session::Running,
+            _ => Session::Anew,
+        };
+        let recognised = family.map_or(Recognised::Same(Vec::new()), |family| {
+            family.recognise(&known, &record.paired, &facts, session)
+        });
+        let Recognised::Same(paired) = recognised else {
             self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
             return Err(EngineError::AnotherUnit {
                 nickname: record.nickname,
             });
-        }
-        let mut entries = Vec::new();
+        };
+        let paired = paired.into_iter().map(|paired| Entry::Paired { paired });
+        let mut entries: Vec<Entry> = Vec::new();
         let mode_differs = known.mode().is_some() && known.mode() != facts.mode();
         let epoch = Some(state.epoch);
         if has_moved || mode_differs {
@@ -713,8 +715,18 @@ impl Engine {
             }
         }
         let moved = !entries.is_empty();
+        // What was read in another mode stays the fact; this mode's stands among the pairs.
+        let is_pair = |row: &FactRow| {
+            let said = known.known(row.key).map(|row| row.value.exact());
+            record.paired.iter().any(|pair| {
+                pair.key == row.key
+                    && Some(pair.mode) != facts.mode()
+                    && Some(&pair.value) == said.as_ref()
+            })
+        };
         let news: Vec<FactRow> = rows
             .into_iter()
+            .filter(|row| !is_pair(row))
             .filter(|row| {
                 let same = record.facts.iter().any(|old| {
                     old.source == Source::Link && old.key == row.key && old.value == row.value
@@ -737,6 +749,7 @@ impl Engine {
         if !news.is_empty() {
             entries.push(Entry::Facts { facts: news });
         }
+        entries.extend(paired);
         self.append(unit, None, entries)?;
         self.set_live(unit, state.listed.into(), Some(state.epoch));
         Ok(Observation { state, facts })

@@ -89,7 +89,7 @@ pub enum EngineError {
     Link(#[from] LinkError),
     /// The device that answers is another one.
     #[error(
-        "the unit at the link is not {nickname}: its hardware identity differs (K4). Nothing was recorded"
+        "the unit at the link is not {nickname}: its identifiers differ (K4). Nothing was recorded"
     )]
     AnotherUnit {
         /// The unit that was expected.

@@ -4,7 +4,8 @@
 use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
 use veritope_core::coverage::{BlankBytes, CaptureFacts, CopyFacts, Rest};
-use veritope_core::facts::{FactKey, FactRow, Happening, Source};
+use veritope_core::facts::{FactKey, FactRow, FactValue, Happening, Source};
+use veritope_core::family::Paired;
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
@@ -140,6 +141,12 @@ pub enum Entry {
         key: FactKey,
         /// Digest of the picture; its bytes lie beside the log.
         digest: Digest,
+    },
+    /// An identifier that the unit gives in one mode is its own (`K4`).
+    Paired {
+        /// Which, where, what.
+        #[serde(flatten)]
+        paired: Paired,
     },
     /// A unit came onto the bench.
     UnitAdded {
@@ -389,6 +396,7 @@ impl Entry {
             | Self::Facts { .. }
             | Self::FactRetracted { .. }
             | Self::PictureKept { .. }
+            | Self::Paired { .. }
             | Self::Happened { .. } => EntryKind::Facts,
             Self::KeptSafe { .. } => EntryKind::KeepSafe,
             Self::GoalChosen { .. }
@@ -423,6 +431,12 @@ impl Entry {
                 crate::clock::set_in_words(*by_ms)
             ),
             Self::ClockTrusted => "The clock is right, a person says.".to_owned(),
+            Self::Paired { paired } => format!(
+                "{} {} in {} is this unit's.",
+                paired.key.spec().title,
+                FactValue::Text(paired.value.clone()).shown(paired.key),
+                paired.mode.shown()
+            ),
             Self::PictureKept { key, .. } => format!(
                 "A picture was attached to: {}.",
                 key.spec().title.to_lowercase()

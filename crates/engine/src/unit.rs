@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, VecDeque};
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
 use veritope_core::facts::{FactRow, Facts, Happening};
+use veritope_core::family::Paired;
 use veritope_core::keepsafe::KeepSafe;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Sheet, Step};
@@ -66,6 +67,9 @@ pub struct UnitRecord {
     /// The link's epoch after the last happening.
     #[serde(default)]
     pub epoch: Option<Epoch>,
+    /// Identifiers by the mode in which the unit gives them (`K4`).
+    #[serde(default)]
+    pub paired: Vec<Paired>,
     /// Digests of the pictures attached to facts.
     #[serde(default)]
     pub pictures: BTreeMap<FactId, Digest>,
@@ -158,6 +162,7 @@ impl UnitRecord {
             torn: Vec::new(),
             written: Vec::new(),
             epoch: None,
+            paired: Vec::new(),
             pictures: BTreeMap::new(),
         })
     }
@@ -176,6 +181,11 @@ impl UnitRecord {
         match &stamped.entry {
             Entry::Facts { facts } => facts.iter().for_each(|row| self.take_fact(row)),
             Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
+            Entry::Paired { paired } => {
+                self.paired
+                    .retain(|pair| (pair.key, pair.mode) != (paired.key, paired.mode));
+                self.paired.push(paired.clone());
+            }
             Entry::PictureKept { fact, digest, .. } => {
                 self.pictures.insert(*fact, *digest);
             }

@@ -9,6 +9,7 @@ mod check;
 mod guide;
 pub mod pattern;
 mod raw;
+mod recognise;
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label};
@@ -21,6 +22,7 @@ pub use check::{FamilyError, load};
 pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 pub use raw::RawFamily as FamilyFile;
+pub use recognise::{Paired, Recognised, Session};
 
 /// The version of the family format that this program reads.
 ///

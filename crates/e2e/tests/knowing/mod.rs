@@ -120,6 +120,20 @@ fn bittern_waits_until_its_hour() {
         bench.click_last("Record").await?;
         bench.sees("9 checks noted").await?;
         bench.sees_not("Nobody has noted yet what works").await?;
+        // In download mode it goes by another serial, and no chip id: paired, the same unit.
+        bench
+            .press_on_page("bittern", "Power off, then keys into the lower mode")
+            .await?;
+        bench
+            .sees("It has answered this computer in download mode.")
+            .await?;
+        bench
+            .press_on_page("bittern", "Keys back to the system")
+            .await?;
+        bench.sees("running system").await?;
+        bench.click("Log").await?;
+        bench.sees("in download mode is this unit's.").await?;
+        bench.click("Standing").await?;
         // Found on, the switch ends the wait.
         bench.click("Type Unlock switch in the settings").await?;
         bench.click("on").await?;

@@ -373,8 +373,8 @@ impl Device {
             say("mode", self.saved.mode.id());
             say("codename", self.profile.codename);
             say("model-code", self.profile.model_code);
-            say("chip-id", &self.saved.chip_id);
             if self.saved.mode != Running::Download {
+                say("chip-id", &self.saved.chip_id);
                 say("battery", &self.battery_percent().to_string());
             }
             say(
@@ -394,7 +394,8 @@ impl Device {
                     say("serial", &self.saved.serial);
                     say("debugging", "on");
                 }
-                Running::Download => {}
+                // Its loader knows the chip only, by a shorter name.
+                Running::Download => say("serial", &self.saved.chip_id),
                 Running::Bootloader => {
                     say("serial", &self.saved.serial);
                     acts.extend([ActKind::Unlock, ActKind::StartFromMemory]);
