@@ -66,10 +66,16 @@ struct Live {
     read_at: Moment,
     /// When it came back after it had been away.
     arrived: Option<Moment>,
+    /// When it last answered.
+    answered: Option<Moment>,
 }
 
 /// How old a reading may be before the watch reads again, in milliseconds.
 const READ_AGAIN_MS: u64 = 60_000;
+
+/// How long a unit may be away and still count as being in the same session, in milliseconds: more
+/// than any family's way from mode to mode takes.
+const SESSION_GAP_MS: u64 = 5 * 60_000;
 
 /// What was seen in one look over the link.
 pub(crate) struct Observation {
@@ -672,8 +678,10 @@ impl Engine {
             .family_of(&record)
             .or_else(|| self.family_named(facts.text(FactKey::Codename)?));
         let family = family.as_deref();
-        let session = match before {
-            Some(live) if live.presence == LinkPresence::Ready => Session::Running,
+        // A change of mode takes it away for a while: that is no new session.
+        let answered = before.and_then(|live| live.answered);
+        let session = match answered {
+            Some(then) if at.ms_since(then) < SESSION_GAP_MS => Session::Running,
             _ => Session::Anew,
         };
         let recognised = family.map_or(Recognised::Same(Vec::new()), |family| {
@@ -805,6 +813,10 @@ impl Engine {
                 since,
                 read_at: now,
                 arrived,
+                answered: match presence {
+                    LinkPresence::Ready => Some(now),
+                    _ => before.and_then(|before| before.answered),
+                },
             },
         );
         drop(live);
