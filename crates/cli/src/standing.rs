@@ -11,7 +11,7 @@ use veritope_core::facts::file::{self, FactsFile};
 use veritope_core::family::{self, Family, SHIPPED};
 use veritope_core::mode::Lock;
 use veritope_core::plan::{Goal, Sheet, State};
-use veritope_core::seal::ItemState;
+use veritope_core::seal::{Item, ItemState};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::Moment;
 
@@ -97,6 +97,9 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
         keep_safe: &asked.file.keep_safe,
         policy: &Policy::usual(),
         captures: 0,
+        kept: &[],
+        held: &[],
+        torn: &[],
         twin: None,
         ways: asked.file.ways,
         consent: None,
@@ -127,14 +130,7 @@ fn print_standing(standing: &Standing) {
     if let Some(why) = &standing.because {
         println!("{why}");
     }
-    for item in &standing.items {
-        println!(
-            "  {:<9}  {:<3}  {}",
-            mark(item.state),
-            item.rule.id(),
-            item.text
-        );
-    }
+    print_items(&standing.items);
     for finding in &standing.findings {
         println!(
             "  {:<9}  {:<3}  {}",
@@ -143,10 +139,25 @@ fn print_standing(standing: &Standing) {
             finding.text
         );
     }
+    for one in &standing.outlook {
+        println!("{}", one.sentence);
+        print_items(&one.items);
+    }
     if let Some(check) = &standing.next_check {
         println!(
             "Find out first: {} ({} min). {}",
             check.title, check.minutes, check.place
+        );
+    }
+}
+
+fn print_items(items: &[Item]) {
+    for item in items {
+        println!(
+            "  {:<9}  {:<3}  {}",
+            mark(item.state),
+            item.rule.id(),
+            item.text
         );
     }
 }

@@ -198,6 +198,7 @@ const MET: [Met; 9] = [
             (FactKey::Build, "bobbin-2.3"),
             (FactKey::Mode, "system"),
             (FactKey::Battery, "83"),
+            (FactKey::ToolChoice, "erase-everything"),
         ],
     },
     Met {
@@ -216,6 +217,7 @@ const MET: [Met; 9] = [
         said: &[
             (FactKey::Recovery, "custom"),
             (FactKey::Region, "east"),
+            (FactKey::Foreign, "vendor"),
             (
                 FactKey::Complaint,
                 "To be sold: stock was put back, the last of it was interrupted.",

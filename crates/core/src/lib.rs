@@ -15,8 +15,12 @@
 //! 7. [`coverage`]: is the backup enough? [`chart`] draws it
 //! 8. [`matching`]: is this the right file?
 //! 9. [`seal`]: may I?
-//! 10. [`standing`]: can it be unlocked, and what next?
-//! 11. [`steady`]: what time is it, whatever the clock was set to?
+//! 10. [`standing`]: can it be unlocked, and what else is there to say? [`next`]: what is the step
+//!     that is honest now?
+//! 11. [`relock`]: is everything the maker's? [`route`]: how is it read? [`triage`]: why does it not
+//!     do what it should?
+//! 12. [`signs`]: which mode is it in?
+//! 13. [`steady`]: what time is it, whatever the clock was set to?
 
 pub mod budget;
 pub mod builds;
@@ -28,9 +32,14 @@ pub mod family;
 pub mod keepsafe;
 pub mod matching;
 pub mod mode;
+pub mod next;
 pub mod partitions;
 pub mod plan;
+pub mod relock;
+pub mod route;
 pub mod rule;
 pub mod seal;
+pub mod signs;
 pub mod standing;
 pub mod steady;
+pub mod triage;

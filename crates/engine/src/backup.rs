@@ -16,7 +16,8 @@ use veritope_vault::{
 };
 use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
 
-use crate::bench::{Engine, Observation, Settling};
+use crate::bench::Engine;
+use crate::watch::{Observation, Settling};
 use crate::error::EngineError;
 use crate::places::{OWN_NAME, medium_text};
 use crate::reading::{CaptureKind, Meter, Moving, Reader, Tables, images, no_backup, read_tables};
@@ -224,6 +225,9 @@ impl Engine {
     /// Clears what killed processes left that nobody goes on with: work without a note, and captures
     /// that were written down before their staging was cleared. Only before anything runs.
     pub(crate) fn clear_leftovers(&self) -> Result<(), EngineError> {
+        let units = self.parts.journal.units()?;
+        self.data
+            .clear_pictures(|fact| units.iter().any(|unit| unit.pictures.contains_key(&fact)))?;
         for job in self.vault.staged()? {
             let note = self.vault.note_of::<Note>(job, "capture")?;
             let is_done = |note: &Note| {

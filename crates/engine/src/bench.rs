@@ -1,18 +1,15 @@
-//! The engine itself: bridges, units, facts, what is kept safe; observing over the link.
+//! The engine itself: bridges, units, facts, what is kept safe. `watch` observes over the link.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use veritope_core::budget::Policy;
-use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Happening, Source};
-use veritope_core::family::{Family, Recognised, Session};
+use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
+use veritope_core::family::Family;
 use veritope_core::keepsafe::{KeepClass, Kept};
-use veritope_core::mode::{Lock, Mode};
-use veritope_core::plan::sighting::concluded;
 use veritope_core::plan::{Goal, Presence, Ways};
-use veritope_link::{DeviceLink, LinkError, Transport, readings};
+use veritope_link::{DeviceLink, Transport};
 use veritope_vault::{Access, Vault};
-use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
 use veritope_wire::{BridgeId, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
 
 use crate::clock::OwnTime;
@@ -25,7 +22,8 @@ use crate::record::{Entry, Scope, Way};
 use crate::run::StepPhase;
 use crate::shelf::Shelf;
 use crate::unit::UnitRecord;
-use crate::view::{LinkPresence, LinkView};
+use crate::view::LinkPresence;
+use crate::watch::Live;
 
 /// What the engine is made of.
 pub struct Parts {
@@ -50,48 +48,11 @@ pub struct Engine {
     places: Mutex<Vec<Place>>,
     pub(crate) vault: Arc<Vault>,
     pub(crate) shelf: Shelf,
-    bridges: Mutex<Vec<(Bridge, Arc<dyn Transport>)>>,
-    live: Mutex<BTreeMap<UnitId, Live>>,
+    pub(crate) bridges: Mutex<Vec<(Bridge, Arc<dyn Transport>)>>,
+    pub(crate) live: Mutex<BTreeMap<UnitId, Live>>,
     changing: Mutex<BTreeSet<UnitId>>,
     phases: Mutex<BTreeMap<RunId, StepPhase>>,
     pub(crate) time: Mutex<OwnTime>,
-}
-
-/// How a unit's link stands.
-#[derive(Debug, Clone, Copy)]
-struct Live {
-    presence: LinkPresence,
-    epoch: Option<Epoch>,
-    since: Moment,
-    read_at: Moment,
-    /// When it came back after it had been away.
-    arrived: Option<Moment>,
-    /// When it last answered.
-    answered: Option<Moment>,
-}
-
-/// How old a reading may be before the watch reads again, in milliseconds.
-const READ_AGAIN_MS: u64 = 60_000;
-
-/// How long a unit may be away and still count as being in the same session, in milliseconds: more
-/// than any family's way from mode to mode takes.
-const SESSION_GAP_MS: u64 = 5 * 60_000;
-
-/// What was seen in one look over the link.
-pub(crate) struct Observation {
-    pub(crate) state: DeviceState,
-    /// The facts of this look alone.
-    pub(crate) facts: Facts,
-}
-
-impl Observation {
-    pub(crate) fn mode(&self) -> Option<Mode> {
-        self.facts.mode()
-    }
-
-    pub(crate) fn lock(&self) -> Option<Lock> {
-        self.facts.lock()
-    }
 }
 
 /// A device that a bridge offers.
@@ -639,318 +600,6 @@ impl Engine {
             record.id,
         ))
     }
-
-    /// Looks at a unit over its link and records what changed.
-    ///
-    /// # Errors
-    /// When the bridge doesn't answer or another unit does.
-    pub fn look(&self, unit: UnitId) -> Result<(), EngineError> {
-        self.observe(unit).map(|_| ())
-    }
-
-    pub(crate) fn observe(&self, unit: UnitId) -> Result<Observation, EngineError> {
-        let record = self.record(unit)?;
-        let state = match self.device(&record)?.look() {
-            Ok(state) => state,
-            Err(error) => {
-                self.gone(&record, LinkPresence::of_error(&error))?;
-                return Err(error.into());
-            }
-        };
-        let known = record.known();
-        let before = lock(&self.live).get(&unit).copied();
-        let has_moved = before.is_some_and(|live| live.epoch != Some(state.epoch))
-            || record.epoch.is_some_and(|epoch| epoch != state.epoch);
-        if state.listed == Listed::Absent {
-            self.gone(&record, LinkPresence::Absent)?;
-            return Ok(Observation {
-                state,
-                facts: Facts::default(),
-            });
-        }
-        let at = self.now();
-        let rows: Vec<FactRow> = readings(&state)
-            .into_iter()
-            .map(|(key, value)| self.row(key, value, Source::Link, at))
-            .collect();
-        let facts = Facts::new(&rows, &[], []);
-        let family = self
-            .family_of(&record)
-            .or_else(|| self.family_named(facts.text(FactKey::Codename)?));
-        let family = family.as_deref();
-        // A change of mode takes it away for a while: that is no new session.
-        let answered = before.and_then(|live| live.answered);
-        let session = match answered {
-            Some(then) if at.ms_since(then) < SESSION_GAP_MS => Session::Running,
-            _ => Session::Anew,
-        };
-        let recognised = family.map_or(Recognised::Same(Vec::new()), |family| {
-            family.recognise(&known, &record.paired, &facts, session)
-        });
-        let Recognised::Same(paired) = recognised else {
-            self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
-            return Err(EngineError::AnotherUnit {
-                nickname: record.nickname,
-            });
-        };
-        let paired = paired.into_iter().map(|paired| Entry::Paired { paired });
-        let mut entries: Vec<Entry> = Vec::new();
-        let mode_differs = known.mode().is_some() && known.mode() != facts.mode();
-        let epoch = Some(state.epoch);
-        if has_moved || mode_differs {
-            entries.push(Entry::Happened {
-                happening: Happening::ModeChanged,
-                at,
-                epoch,
-            });
-            if may_have_run(&record, family, known.mode(), facts.mode(), state.epoch) {
-                entries.push(Entry::Happened {
-                    happening: Happening::SystemRan,
-                    at,
-                    epoch,
-                });
-            }
-        }
-        let mut voided = vec![Happening::ModeChanged];
-        if let Some(family) = family {
-            for happening in concluded(family, known.lock(), facts.lock()) {
-                entries.push(Entry::Happened {
-                    happening,
-                    at,
-                    epoch,
-                });
-                voided.push(happening);
-            }
-        }
-        let moved = !entries.is_empty();
-        // What was read in another mode stays the fact; this mode's stands among the pairs.
-        let is_pair = |row: &FactRow| {
-            let said = known.known(row.key).map(|row| row.value.exact());
-            record.paired.iter().any(|pair| {
-                pair.key == row.key
-                    && Some(pair.mode) != facts.mode()
-                    && Some(&pair.value) == said.as_ref()
-            })
-        };
-        let news: Vec<FactRow> = rows
-            .into_iter()
-            .filter(|row| !is_pair(row))
-            .filter(|row| {
-                let same = record.facts.iter().any(|old| {
-                    old.source == Source::Link && old.key == row.key && old.value == row.value
-                });
-                let is_voided = moved && row.key.spec().stale_on.iter().any(|w| voided.contains(w));
-                let is_known = known.known(row.key).is_some();
-                !same || is_voided || !is_known
-            })
-            .collect();
-        let mut news = news;
-        // It answers this computer in the mode that takes the unlock: U8 is seen, not asked.
-        let answers = family.is_some_and(|family| {
-            let mut stages = family.main_stages();
-            stages.any(|stage| facts.mode() == Some(stage.mode) && stage.mode != Mode::System)
-        });
-        if answers && known.choice(FactKey::AnswersBootloader) != Some("yes") {
-            let yes = FactValue::parse(FactKey::AnswersBootloader, "yes")?;
-            news.push(self.row(FactKey::AnswersBootloader, yes, Source::Concluded, at));
-        }
-        if !news.is_empty() {
-            entries.push(Entry::Facts { facts: news });
-        }
-        entries.extend(paired);
-        self.append(unit, None, entries)?;
-        self.set_live(unit, state.listed.into(), Some(state.epoch));
-        Ok(Observation { state, facts })
-    }
-
-    /// The unit doesn't answer: what it was doing is no longer known.
-    fn gone(&self, record: &UnitRecord, presence: LinkPresence) -> Result<(), EngineError> {
-        let was_here = lock(&self.live).get(&record.id).is_some_and(|live| {
-            matches!(
-                live.presence,
-                LinkPresence::Ready | LinkPresence::NotAuthorised
-            )
-        });
-        self.set_live(record.id, presence, None);
-        let at = self.now();
-        if was_here && record.known().mode().is_some() {
-            let entry = Entry::Happened {
-                happening: Happening::ModeChanged,
-                at,
-                epoch: None,
-            };
-            self.append(record.id, None, vec![entry])?;
-        }
-        Ok(())
-    }
-
-    fn set_live(&self, unit: UnitId, presence: LinkPresence, epoch: Option<Epoch>) {
-        let now = self.now();
-        let mut live = lock(&self.live);
-        let before = live.get(&unit).copied();
-        let since = match before {
-            Some(before) if before.presence == presence => before.since,
-            _ => now,
-        };
-        let is_away = |presence| {
-            matches!(
-                presence,
-                LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit
-            )
-        };
-        let arrived = match before {
-            _ if is_away(presence) => None,
-            Some(before) if is_away(before.presence) => Some(now),
-            Some(before) => before.arrived,
-            // What was here when the bench opened did not arrive.
-            None => None,
-        };
-        live.insert(
-            unit,
-            Live {
-                presence,
-                epoch,
-                since,
-                read_at: now,
-                arrived,
-                answered: match presence {
-                    LinkPresence::Ready => Some(now),
-                    _ => before.and_then(|before| before.answered),
-                },
-            },
-        );
-        drop(live);
-        if before.is_none_or(|before| before.presence != presence) {
-            self.parts.notify.changed(Changed::Unit(unit));
-        }
-    }
-
-    pub(crate) fn link_view(&self, record: &UnitRecord) -> LinkView {
-        match &record.way {
-            Way::Hand => LinkView {
-                presence: LinkPresence::ByHand,
-                since: None,
-            },
-            Way::Link { .. } => match lock(&self.live).get(&record.id) {
-                Some(live) => LinkView {
-                    presence: live.presence,
-                    since: Some(live.since),
-                },
-                None => LinkView {
-                    presence: LinkPresence::Absent,
-                    since: None,
-                },
-            },
-        }
-    }
-
-    /// When a unit came back that had been away.
-    pub(crate) fn arrived(&self, unit: UnitId) -> Option<Moment> {
-        lock(&self.live).get(&unit).and_then(|live| live.arrived)
-    }
-
-    /// Looks once at every bridge and reads each unit whose epoch moved or whose readings are old;
-    /// steps that wait for the device are settled when it shows how they ended. Meant to be called
-    /// every second or so.
-    pub fn watch(&self) {
-        if let Err(error) = self.keep_time() {
-            tracing::warn!(%error, "the clock can't be written down");
-        }
-        let bridges: Vec<(BridgeId, Arc<dyn Transport>)> = lock(&self.bridges)
-            .iter()
-            .map(|(bridge, transport)| (bridge.id, Arc::clone(transport)))
-            .collect();
-        let units = match self.parts.journal.units() {
-            Ok(units) => units,
-            Err(error) => {
-                tracing::error!(%error, "the record can't be read");
-                return;
-            }
-        };
-        for (bridge, transport) in bridges {
-            let listed = transport.devices();
-            for record in &units {
-                let Way::Link { bridge: of, handle } = &record.way else {
-                    continue;
-                };
-                if *of == bridge && !self.is_changing(record.id) {
-                    self.watch_unit(record, handle, &listed);
-                }
-            }
-        }
-    }
-
-    fn watch_unit(
-        &self,
-        record: &UnitRecord,
-        handle: &Handle,
-        listed: &Result<veritope_wire::link::DeviceList, LinkError>,
-    ) {
-        let done = match listed {
-            Err(error) => self.gone(record, LinkPresence::of_error(error)),
-            Ok(list) => match list.devices.iter().find(|line| line.handle == *handle) {
-                Some(line) if line.listed != Listed::Absent => {
-                    let live = lock(&self.live).get(&record.id).copied();
-                    let is_due = live.is_none_or(|live| {
-                        live.epoch != Some(line.epoch)
-                            || self.now().ms_since(live.read_at) > READ_AGAIN_MS
-                    });
-                    if is_due {
-                        self.observe(record.id)
-                            .and_then(|_| self.settle(record.id, Settling::Watching))
-                    } else {
-                        Ok(())
-                    }
-                }
-                Some(_) | None => self.gone(record, LinkPresence::Absent),
-            },
-        };
-        if let Err(error) = done {
-            tracing::debug!(unit = %record.id, %error, "watching");
-        }
-    }
-}
-
-/// Whether the system ran since the last look, or may have: living partitions are other ones then
-/// (`B6`). What our own step did is known; what happened while nobody looked is judged by how often
-/// the device side raised its epoch.
-fn may_have_run(
-    record: &UnitRecord,
-    family: Option<&Family>,
-    before: Option<Mode>,
-    now: Option<Mode>,
-    epoch: Epoch,
-) -> bool {
-    if now == Some(Mode::System) || now.is_none() {
-        return true;
-    }
-    let is_ours = record
-        .active_run()
-        .filter(|run| run.open.is_some())
-        .and_then(crate::unit::RunRecord::next_step)
-        .is_some_and(|step| step.after.mode == now);
-    if is_ours {
-        return false;
-    }
-    // Leaving a mode and coming back to it through the system raises the epoch three times at
-    // least, where no single way leads from the system into it; a cable out and in raises it twice.
-    let last = record
-        .facts
-        .iter()
-        .filter(|row| row.key == FactKey::Mode)
-        .max_by_key(|row| (row.at, row.id))
-        .map(|row| row.value.exact());
-    let is_same = now.is_some_and(|now| before == Some(now) || last.as_deref() == Some(now.id()));
-    let has_short_way = family.is_none_or(|family| {
-        family
-            .moves
-            .iter()
-            .any(|way| way.from == Mode::System && Some(way.to) == now)
-    });
-    let raised = record
-        .epoch
-        .map_or(u64::MAX, |then| epoch.0.saturating_sub(then.0));
-    !(is_same && !has_short_way && raised <= 2)
 }
 
 /// What is said about a class of data.
@@ -965,13 +614,4 @@ pub enum KeepSaid {
     Waived,
     /// Nothing: open again.
     Open,
-}
-
-/// Who asks how an open step ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Settling {
-    /// The watch, by itself: only a clear success counts.
-    Watching,
-    /// A person, who wants the truth as it is.
-    Asked,
 }

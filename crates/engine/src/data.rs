@@ -249,6 +249,33 @@ impl DataFolder {
         fs::read(&path).map_err(|source| DataError::File { path, source })
     }
 
+    /// Removes pictures that `is_named` names nowhere: the process was killed between the picture and
+    /// its entry.
+    ///
+    /// # Errors
+    /// When the folder can't be listed or a file not removed.
+    pub fn clear_pictures(&self, is_named: impl Fn(FactId) -> bool) -> Result<(), DataError> {
+        let folder = self.join("pictures");
+        let failed = |source| DataError::File {
+            path: folder.clone(),
+            source,
+        };
+        let listed = match fs::read_dir(&folder) {
+            Ok(listed) => listed,
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(()),
+            Err(error) => return Err(failed(error)),
+        };
+        for file in listed {
+            let file = file.map_err(failed)?;
+            let name = file.file_name();
+            let fact = name.to_str().and_then(|name| name.parse::<FactId>().ok());
+            if fact.is_some_and(|fact| !is_named(fact)) {
+                fs::remove_file(file.path()).map_err(failed)?;
+            }
+        }
+        Ok(())
+    }
+
     /// The same folder with its vault elsewhere.
     #[must_use]
     pub fn with_vault(mut self, vault: Option<PathBuf>) -> Self {

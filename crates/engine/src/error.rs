@@ -95,6 +95,12 @@ pub enum EngineError {
         /// The unit that was expected.
         nickname: String,
     },
+    /// The signs of its mode disagree.
+    #[error("{text} (K5). Nothing was recorded")]
+    Doubtful {
+        /// How, and what to do.
+        text: String,
+    },
     /// A file that should be at hand is not.
     #[error("{0}")]
     Shelf(String),

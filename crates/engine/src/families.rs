@@ -288,19 +288,33 @@ impl Engine {
         let known = KnownFamily::read("the text", text, true)
             .map_err(|error| EngineError::BadInput(error.to_string()))?;
         let codename = known.family.codename.clone();
+        let before = self.own_text(&codename);
         self.data.write_family(&codename, text)?;
         let entry = Entry::FamilyKept {
             codename: codename.clone(),
             digest: known.family.digest,
         };
+        if let Err(error) = self.append_to(Scope::Bench, Some(request), vec![entry]) {
+            // Nothing half-kept: without its entry the file goes back to what it was.
+            match before {
+                Some(text) => self.data.write_family(&codename, &text)?,
+                None => self.data.remove_family(&codename)?,
+            }
+            return Err(error);
+        }
         let mut all = lock(&self.families);
         match all.iter_mut().find(|one| one.family.codename == codename) {
             Some(place) => *place = known,
             None => all.push(known),
         }
-        drop(all);
-        self.append_to(Scope::Bench, Some(request), vec![entry])?;
         Ok(codename)
+    }
+
+    /// The text of a family of the user's.
+    fn own_text(&self, codename: &str) -> Option<Arc<str>> {
+        self.known_family(codename)
+            .filter(|known| known.own)
+            .map(|known| known.text)
     }
 
     /// Lets a family of the user's go; a shipped one of the same codename counts again.
@@ -326,6 +340,13 @@ impl Engine {
             )));
         }
         self.data.remove_family(codename)?;
+        let entry = Entry::FamilyLeft {
+            codename: codename.to_owned(),
+        };
+        if let Err(error) = self.append_to(Scope::Bench, Some(request), vec![entry]) {
+            self.data.write_family(codename, &own.text)?;
+            return Err(error);
+        }
         let mut all = lock(&self.families);
         all.retain(|known| known.family.codename != codename);
         if let Some((file, text)) = back {
@@ -333,10 +354,6 @@ impl Engine {
                 .map_err(|error| EngineError::BadInput(error.to_string()))?;
             all.push(known);
         }
-        drop(all);
-        let entry = Entry::FamilyLeft {
-            codename: codename.to_owned(),
-        };
-        self.append_to(Scope::Bench, Some(request), vec![entry])
+        Ok(())
     }
 }

@@ -9,7 +9,7 @@
 //! * [`unit`]: what the entries of one unit add up to
 //! * [`data`]: the data folder: version, policy, bridges
 //! * [`shelf`]: files at hand, judged
-//! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `run`, `places`,
+//! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `watch`, `run`, `places`,
 //!   `reading`, `backup`, `restore`, `families`, `pictures`, `clock`, `view`
 
 mod backup;
@@ -24,12 +24,14 @@ mod pictures;
 mod places;
 pub mod ports;
 mod reading;
+mod relock;
 pub mod record;
 mod restore;
 mod run;
 pub mod shelf;
 pub mod unit;
 pub mod view;
+mod watch;
 
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};

@@ -16,7 +16,8 @@ use veritope_link::DeviceLink;
 use veritope_vault::{Access, Captured, Manifest};
 use veritope_wire::{CaptureId, Digest, Label, UnitId};
 
-use crate::bench::{Engine, Observation};
+use crate::bench::Engine;
+use crate::watch::Observation;
 use crate::error::EngineError;
 use crate::reading::{CaptureKind, Moving};
 use crate::record::{Entry, WriteShown};

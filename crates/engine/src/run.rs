@@ -21,12 +21,13 @@ use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
-use crate::bench::{Engine, Observation, Settling};
+use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::reading::{CaptureKind, Moving, read_tables};
 use crate::record::{Entry, RunEnd, StepResult, Way, seen_in_words};
 use crate::shelf::read_seen;
 use crate::unit::{RunRecord, UnitRecord};
+use crate::watch::{Observation, Settling};
 
 /// What a step is doing, while it is being taken.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -104,6 +104,7 @@ impl From<EngineError> for Problem {
                 (StatusCode::CONFLICT, "not-now")
             }
             E::AnotherUnit { .. } => (StatusCode::CONFLICT, "another-unit"),
+            E::Doubtful { .. } => (StatusCode::CONFLICT, "doubtful-mode"),
             E::WrongName { .. } | E::NotAValue(_) | E::BadInput(_) => {
                 (StatusCode::UNPROCESSABLE_ENTITY, "bad-input")
             }
@@ -123,6 +124,7 @@ impl From<EngineError> for Problem {
                 problem.missing = missing;
             }
             E::AnotherUnit { .. } => problem.rule = Some(Rule::K4),
+            E::Doubtful { .. } => problem.rule = Some(Rule::K5),
             E::NoBackup { rule, .. } => problem.rule = Some(rule),
             E::WhyNot(why) => problem.rule = why.first().map(|why| why.rule),
             _ => {}

@@ -16,6 +16,8 @@ export function linkWords(presence: Api<'LinkPresence'>): string {
       return 'bridge does not answer';
     case 'another-unit':
       return 'another unit answers';
+    case 'doubtful':
+      return 'its signs disagree';
     case 'by-hand':
       return 'none, by hand';
   }
@@ -175,5 +177,27 @@ export function findingWord(level: Api<'Level'>): string {
       return 'Look again';
     case 'found-lost':
       return 'Found lost';
+  }
+}
+
+export function outcomeShape(outcome: Api<'Outcome'>): ShapeKind {
+  switch (outcome) {
+    case 'open':
+      return 'met';
+    case 'after':
+      return 'half';
+    case 'refused':
+      return 'refused';
+  }
+}
+
+export function outcomeWord(outcome: Api<'Outcome'>): string {
+  switch (outcome) {
+    case 'open':
+      return 'Nothing in the way';
+    case 'after':
+      return 'After this';
+    case 'refused':
+      return 'Refused';
   }
 }

@@ -284,6 +284,18 @@ fn in_words(unit: &Value, standing: &Value) -> String {
             text(&finding["text"])
         ));
     }
+    for one in standing["outlook"].as_array().unwrap() {
+        let sentence = text(&one["sentence"]);
+        lines.push(format!("  {}: {} | {sentence}", text(&one["of"]), text(&one["outcome"])));
+        for item in one["items"].as_array().unwrap() {
+            lines.push(format!(
+                "    {} {} {}",
+                text(&item["state"]),
+                text(&item["rule"]),
+                text(&item["text"])
+            ));
+        }
+    }
     if let Some(chain) = standing["chain"].as_object() {
         let legs = chain["legs"].as_array().unwrap().iter().map(|leg| {
             let name = leg["name"].as_str().unwrap_or("unlock");

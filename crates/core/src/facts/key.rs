@@ -245,6 +245,8 @@ keys! {
     RadioBuild "radio-build", "Radio build", Text, [SystemWritten], System: "Build of the radio firmware.",
     RollbackIndex "rollback-index", "Fused rollback index", Count(999), [SystemWritten], System: "Rollback index that is fused (`W1`).",
     Encrypted "encrypted", "Storage encrypted", Choice(YES_NO), [Wiped], System: "Whether user data is encrypted.",
+    Foreign "foreign", "Partitions known not to be stock", Names, [], System: "Partitions that somebody knows to hold other bytes than the maker's (`R1`). Enough to refuse a lock, never to allow one.",
+    ToolChoice "tool-choice", "What stands ticked in the write tool", Text, [], System: "The choice that stands ticked in the maker's write tool (`Q14`).",
     Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",
     Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten], System: "Whether the owner has administrator rights on the running system.",
     Starts "starts", "Does the system start", Choice(STARTS), [SystemWritten, Wiped], System: "Whether the system starts.",

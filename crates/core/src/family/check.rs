@@ -10,9 +10,9 @@ use veritope_wire::{Digest, Label};
 use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
     Blank, BuildSpec, CarrierSpec, DebuggingSpec, EquipmentSpec, FAMILY_SCHEMA, FactPlace, Family,
-    Identifier, ModeSpec, MoveSpec, Pace, PackageKind, PackageSpec, PartitionSpec, Pattern,
-    RecoveryWriteSpec, RelockSpec, Role, Slots, StageSpec, TemporaryStartSpec, ToggleSpec,
-    TokenSpec, Variant, VolumeSpec,
+    Identifier, KeptSpec, ModeSpec, MoveSpec, Pace, PackageKind, PackageSpec, PartitionSpec,
+    Pattern, ReadRoute, RecoveryWriteSpec, RelockAct, RelockSpec, Role, Slots, StageSpec,
+    TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
 };
 use crate::facts::equipment::TYPE_CODE_DIGITS;
 use crate::facts::{FactValue, Month};
@@ -165,13 +165,8 @@ impl Locator<'_> {
             Some(spec) => {
                 let spec = spec.into_inner();
                 self.mode_is_declared(&spec.from, "temporary_start.from", &declared)?;
-                let partition = self.label(&spec.partition, "temporary_start.partition")?;
-                if !labels.contains(&partition) {
-                    return Err(self.refuse(
-                        spec.partition.span(),
-                        format!("`temporary_start.partition` names `{partition}`, which no [[partition]] has"),
-                    ));
-                }
+                let partition =
+                    self.known_label(&spec.partition, "temporary_start.partition", &labels)?;
                 Some(TemporaryStartSpec {
                     from: *spec.from.get_ref(),
                     pace: self.pace(spec.usual, &spec.stuck)?,
@@ -240,19 +235,25 @@ impl Locator<'_> {
                 )
             })?),
         };
-        let mut order = Vec::new();
-        for stage in raw.relock.order {
-            if !stages.iter().any(|known| known.id == *stage.get_ref()) {
-                return Err(self.refuse(
-                    stage.span(),
-                    format!(
-                        "`relock.order` names {}, which no [[stage]] has",
-                        stage.get_ref()
-                    ),
-                ));
+        let relock = self.relock(raw.relock, &stages, &declared)?;
+        let mut read_routes = Vec::new();
+        for route in raw.read_route {
+            let route = route.into_inner();
+            self.mode_is_declared(&route.mode, "read_route.mode", &declared)?;
+            let mut writes = Vec::new();
+            for label in &route.writes {
+                writes.push(self.known_label(label, "read_route.writes", &labels)?);
             }
-            order.push(stage.into_inner());
+            read_routes.push(ReadRoute {
+                kind: route.kind,
+                lock: route.lock,
+                mode: *route.mode.get_ref(),
+                writes,
+                hand: route.hand,
+            });
         }
+        read_routes.sort_by_key(|route| route.kind);
+        let tool_choices = self.tool_choices(raw.tool_choice)?;
         let toggle = raw.toggle.map(Spanned::into_inner).map(|spec| ToggleSpec {
             kept: spec.kept,
             hidden_until: spec.hidden_until,
@@ -318,11 +319,16 @@ impl Locator<'_> {
             }),
             service_screen: raw.service_screen.map(|spec| spec.hand),
             token,
-            relock: RelockSpec {
-                again: raw.relock.again,
-                order,
-                hand: raw.relock.hand,
-            },
+            relock,
+            kept: raw
+                .recovery
+                .map(Spanned::into_inner)
+                .map_or_else(KeptSpec::default, |kept| KeptSpec {
+                    restored_by: kept.restored_by,
+                    stopped_by: kept.stopped_by,
+                }),
+            read_routes,
+            tool_choices,
             builds,
             packages,
             marks: raw.mark,
@@ -366,6 +372,101 @@ impl Locator<'_> {
         })
     }
 
+    fn relock(
+        &self,
+        raw: Option<Spanned<super::raw::RawRelock>>,
+        stages: &[StageSpec],
+        declared: &BTreeSet<Mode>,
+    ) -> Result<RelockSpec, FamilyError> {
+        let Some(raw) = raw else {
+            return Ok(RelockSpec::default());
+        };
+        let span = raw.span();
+        let raw = raw.into_inner();
+        let mut order = Vec::new();
+        for stage in raw.order {
+            if !stages.iter().any(|known| known.id == *stage.get_ref()) {
+                return Err(self.refuse(
+                    stage.span(),
+                    format!(
+                        "`relock.order` names {}, which no [[stage]] has",
+                        stage.get_ref()
+                    ),
+                ));
+            }
+            order.push(stage.into_inner());
+        }
+        let act = match &raw.mode {
+            None => None,
+            Some(mode) => {
+                self.mode_is_declared(mode, "relock.mode", declared)?;
+                if raw.method == super::Method::Command && raw.forms.is_empty() {
+                    return Err(self.refuse(span, "`relock.forms` names no command form"));
+                }
+                let ends_in = raw.ends_in.as_ref().unwrap_or(mode);
+                self.mode_is_declared(ends_in, "relock.ends_in", declared)?;
+                let stuck = raw
+                    .stuck
+                    .as_ref()
+                    .ok_or_else(|| self.refuse(mode.span(), "`relock.stuck` is missing"))?;
+                Some(RelockAct {
+                    mode: *mode.get_ref(),
+                    method: raw.method,
+                    forms: raw.forms,
+                    question: raw.question,
+                    default: raw.default,
+                    answer: raw.answer,
+                    ends_in: *ends_in.get_ref(),
+                    pace: self.pace(raw.usual, stuck)?,
+                })
+            }
+        };
+        Ok(RelockSpec {
+            again: raw.again,
+            order,
+            hand: raw.hand,
+            act,
+        })
+    }
+
+    fn tool_choices(
+        &self,
+        raw: Vec<Spanned<super::raw::RawToolChoice>>,
+    ) -> Result<Vec<ToolChoice>, FamilyError> {
+        let mut choices: Vec<ToolChoice> = Vec::new();
+        for choice in raw {
+            let choice = choice.into_inner();
+            if choices.iter().any(|known| known.id == *choice.id.get_ref()) {
+                return Err(self.twice(&choice.id, "tool_choice.id"));
+            }
+            choices.push(ToolChoice {
+                id: choice.id.into_inner(),
+                title: choice.title,
+                advice: choice.advice,
+                erases: choice.erases,
+                unless: choice.unless,
+                reason: choice.reason,
+            });
+        }
+        Ok(choices)
+    }
+
+    fn known_label(
+        &self,
+        text: &Spanned<String>,
+        key: &str,
+        known: &BTreeSet<&Label>,
+    ) -> Result<Label, FamilyError> {
+        let label = self.label(text, key)?;
+        if known.contains(&label) {
+            return Ok(label);
+        }
+        Err(self.refuse(
+            text.span(),
+            format!("`{key}` names `{label}`, which no [[partition]] has"),
+        ))
+    }
+
     fn modes(&self, raw: Vec<Spanned<super::raw::RawMode>>) -> Result<Vec<ModeSpec>, FamilyError> {
         let mut modes: Vec<ModeSpec> = Vec::new();
         for spec in raw {
@@ -380,6 +481,7 @@ impl Locator<'_> {
                 battery_shows: spec.battery_shows == YesNo::Yes,
                 charges: spec.charges == YesNo::Yes,
                 drain_permille_per_hour: spec.drain_permille_per_hour,
+                tells: spec.tells,
             });
         }
         Ok(modes)
@@ -707,208 +809,4 @@ fn leads_back(packages: &[PackageSpec], from: usize, to: usize) -> bool {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::family::testing::GIMBAL;
-
-    #[test]
-    fn the_shipped_file_loads_and_its_digest_is_its_texts() {
-        let family = load("gimbal.toml", GIMBAL).unwrap();
-        assert_eq!(family.name(), "Finch Loop");
-        assert_eq!(family.partitions.len(), 9);
-        assert_eq!(family.digest, Digest::of(GIMBAL.as_bytes()));
-    }
-
-    #[test]
-    fn each_mistake_is_named_with_its_line() {
-        let cases = [
-            (
-                "schema = 2",
-                "schema = 9",
-                "`schema` is 9; this program reads 1 to 2",
-            ),
-            ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
-            (
-                "label = \"boot\"",
-                "label = \"aboot\"",
-                "`partition.label` aboot stands twice",
-            ),
-            (
-                "label = \"misc\"",
-                "label = \"../misc\"",
-                "is not a partition label",
-            ),
-            (
-                "partition = \"recovery\"",
-                "partition = \"rescue\"",
-                "which no [[partition]] has",
-            ),
-            (
-                "sector_bytes = 512",
-                "sector_bytes = 520",
-                "must be 512 or 4096",
-            ),
-            (
-                "from = \"off\"",
-                "from = \"asleep\"",
-                "unknown variant `asleep`",
-            ),
-            (
-                "stuck = 120\nrights",
-                "stuck = 12\nrights",
-                "`stuck` (12 s) is below `usual` (25 s)",
-            ),
-            ("hands_on = 5", "hand_on = 5", "unknown field `hand_on`"),
-            (
-                "\"photos\", ",
-                "\"photos\", \"photos\", ",
-                "names photos twice",
-            ),
-            (
-                "forms = [\"newer\", \"older\"]",
-                "forms = []",
-                "names no command form",
-            ),
-            (
-                "key = \"battery\"",
-                "key = \"accounts\"",
-                "`fact.key` accounts stands twice",
-            ),
-            ("role = \"os\"", "role = \"os", "invalid basic string"),
-        ];
-        let mut seen = Vec::new();
-        for (right, wrong, expected) in cases {
-            assert!(GIMBAL.contains(right), "{right}");
-            let text = GIMBAL.replacen(right, wrong, 1);
-            let line = GIMBAL[..GIMBAL.find(right).unwrap()].matches('\n').count() + 1;
-            let error = load("gimbal.toml", &text).unwrap_err();
-            assert!(error.what.contains(expected), "{error}");
-            assert!(
-                error.line.abs_diff(line) <= 2,
-                "{error}, made in line {line}"
-            );
-            seen.push(error.to_string());
-        }
-        insta::assert_snapshot!(seen.join("\n"));
-    }
-
-    #[test]
-    fn all_shipped_files_load_under_their_own_codename() {
-        for (file, text) in super::super::SHIPPED {
-            let family = load(file, text).unwrap();
-            assert_eq!(format!("{}.toml", family.codename), *file);
-            let area = |n: u32| family.areas.iter().any(|(index, _)| *index == n);
-            assert!(
-                family.partitions.iter().all(|part| area(part.area)),
-                "{file}"
-            );
-        }
-        assert_eq!(super::super::SHIPPED.len(), 7);
-    }
-
-    /// A file of the first version is read as it is.
-    #[test]
-    fn an_older_file_is_read() {
-        let older = GIMBAL.replace("schema = 2", "schema = 1");
-        assert_eq!(load("gimbal.toml", &older).unwrap().partitions.len(), 9);
-    }
-
-    #[test]
-    fn mistakes_in_what_bears_on_the_lock_are_named_too() {
-        let text = |codename: &str| {
-            let shipped = super::super::SHIPPED.iter();
-            let mut found =
-                shipped.filter(|(file, _)| file.strip_suffix(".toml") == Some(codename));
-            found.next().unwrap().1
-        };
-        let cases = [
-            (
-                "saltern",
-                "shares_images = [\"TH5-U\"]",
-                "shares_images = [\"TH6\"]",
-                "names TH6, which no [[variant]] has",
-            ),
-            (
-                "lodestar",
-                "code = \"K2-J\"",
-                "code = \"K2-G\"",
-                "K2-G stands twice",
-            ),
-            (
-                "saltern",
-                "\"35712804\"",
-                "\"3571280\"",
-                "3571280 is not 8 digits",
-            ),
-            ("saltern", "{yymmdd}", "{date}", "`{date}` is no group"),
-            (
-                "saltern",
-                "order = [\"critical\", \"main\"]",
-                "order = [\"first\"]",
-                "names first, which no [[stage]] has",
-            ),
-            (
-                "saltern",
-                "[toggle]\nkept = \"own-record\"",
-                "[toggle]\nkept = \"somewhere\"",
-                "unknown variant `somewhere`",
-            ),
-            (
-                "saltern",
-                "patch = \"2026-11\"",
-                "patch = \"2026-21\"",
-                "2026-21 is no month",
-            ),
-            (
-                "saltern",
-                "\"LOCKED\" = \"locked\"",
-                "\"LOCKED\" = \"shut\"",
-                "`shut` does not fit",
-            ),
-            (
-                "mooring",
-                "to = \"WM1-3.3-2608\"",
-                "to = \"WM1-3.9\"",
-                "names WM1-3.9, which no [[build]] has",
-            ),
-            (
-                "mooring",
-                "to = \"WM1-3.3-2608\"",
-                "to = \"WM1-3.2-2606\"",
-                "the incrementals lead in a circle",
-            ),
-            (
-                "mooring",
-                "kind = \"full\"",
-                "kind = \"incremental\"",
-                "`package.from` is missing",
-            ),
-            ("cinder", "area = 1", "area = 2", "`partition.area` is 2"),
-            (
-                "cinder",
-                "sector_bytes = 4096",
-                "sector_bytes = 1024",
-                "must be 512 or 4096",
-            ),
-            (
-                "thimble",
-                "from = \"download\"",
-                "from = \"off\"",
-                "from download no way leads to the running system",
-            ),
-            (
-                "lodestar",
-                "method = \"token\"",
-                "method = \"command\"",
-                "belong together",
-            ),
-        ];
-        for (codename, right, wrong, expected) in cases {
-            let text = text(codename);
-            assert!(text.contains(right), "{codename}: {right}");
-            let error = load(codename, &text.replacen(right, wrong, 1)).unwrap_err();
-            assert!(error.what.contains(expected), "{error}");
-            assert!(error.line >= 1);
-        }
-    }
-}
+mod tests;

@@ -28,8 +28,10 @@ pub use recognise::{Paired, Recognised, Session};
 ///
 /// Changes: 1 = first. 2 = what bears on the lock (switch, carrier, service screen, token, relock),
 /// builds and packages, equipment IDs, slot pairs, second areas, inner volumes, what screens print.
-/// A file of version 1 is one of version 2 that uses none of it.
-pub const FAMILY_SCHEMA: u32 = 2;
+/// 3 = how it is locked again, what a link tells in each mode, ways to read out, what restores the
+/// maker's recovery, choices of the write tool, choreographies. An older file is one that uses none
+/// of what came later.
+pub const FAMILY_SCHEMA: u32 = 3;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -126,6 +128,12 @@ pub struct Family {
     pub token: Option<TokenSpec>,
     /// How it is locked again.
     pub relock: RelockSpec,
+    /// What becomes of a recovery in its partition.
+    pub kept: KeptSpec,
+    /// Ways to read partitions out, the least writing first (`B1`).
+    pub read_routes: Vec<ReadRoute>,
+    /// Choices of the maker's write tool (`Q14`).
+    pub tool_choices: Vec<ToolChoice>,
     /// Builds that are known.
     pub builds: Vec<BuildSpec>,
     /// Packages that lead from build to build.
@@ -167,9 +175,9 @@ pub struct ToggleSpec {
 }
 
 macro_rules! words {
-    ($($(#[doc = $doc:literal])* $name:ident { $($(#[$attribute:meta])* $variant:ident: $gist:literal,)* })*) => {
+    ($($(#[$outer:meta])* $name:ident { $($(#[$attribute:meta])* $variant:ident: $gist:literal,)* })*) => {
         $(
-            $(#[doc = $doc])*
+            $(#[$outer])*
             #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
             #[serde(rename_all = "kebab-case")]
             pub enum $name {
@@ -236,6 +244,35 @@ words! {
         Storage: "On internal storage.",
         Computer: "On the computer.",
     }
+    /// What puts the maker's recovery back (`M11`).
+    RestoredBy {
+        #[default] Nothing: "Nothing does.",
+        SystemStart: "Each start of the maker's system.",
+    }
+    /// How partitions are read out, the least writing first (`B1`).
+    #[derive(PartialOrd, Ord)]
+    RouteKind {
+        #[default] TemporaryStart: "A recovery started from memory; nothing is written.",
+        ReadOut: "A mode of the maker's that reads out.",
+        RunningSystem: "The running system with administrator rights; what is read is live.",
+        AfterWrite: "A recovery that is written for it first (G3).",
+    }
+    /// The lock that a way wants.
+    RouteLock {
+        #[default] Unlocked: "It must be open.",
+        Any: "Any.",
+    }
+    /// What to do with a choice of the write tool (`Q14`).
+    Advice {
+        #[default] Take: "Take it.",
+        Leave: "Leave it as it is.",
+        Never: "Never.",
+    }
+    /// What a choice of the write tool erases beside what it writes.
+    ToolErases {
+        #[default] Nothing: "Nothing else.",
+        Everything: "Everything, what exists once included (G6).",
+    }
     /// Whether a partition is there once or for two slots.
     Slots {
         #[default] Single: "Once.",
@@ -272,10 +309,74 @@ pub struct TokenSpec {
 pub struct RelockSpec {
     /// Whether it can be unlocked again after.
     pub again: Again,
-    /// Stages in the order in which they are closed.
+    /// Stages in the order in which they are closed (`R6`).
     pub order: Vec<String>,
     /// How, in words.
     pub hand: String,
+    /// The act, where the file says enough to plan it.
+    pub act: Option<RelockAct>,
+}
+
+/// The act of locking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RelockAct {
+    /// The mode that takes it.
+    pub mode: Mode,
+    /// How.
+    pub method: Method,
+    /// Command forms in the order to try (`L1`).
+    pub forms: Vec<String>,
+    /// What the device asks.
+    pub question: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// How it is answered.
+    pub answer: String,
+    /// The mode it ends in.
+    pub ends_in: Mode,
+    /// How long.
+    pub pace: Pace,
+}
+
+/// What becomes of a recovery in its partition (`M11`).
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct KeptSpec {
+    /// What puts the maker's back.
+    pub restored_by: RestoredBy,
+    /// What stops that, in words.
+    pub stopped_by: String,
+}
+
+/// A way to read partitions out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ReadRoute {
+    /// What kind.
+    pub kind: RouteKind,
+    /// The lock that it wants.
+    pub lock: RouteLock,
+    /// The mode that reads.
+    pub mode: Mode,
+    /// Partitions that are written to get there.
+    pub writes: Vec<Label>,
+    /// How, in words.
+    pub hand: String,
+}
+
+/// A choice of the maker's write tool.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ToolChoice {
+    /// Its id.
+    pub id: String,
+    /// As the tool words it.
+    pub title: String,
+    /// Take, leave or never.
+    pub advice: Advice,
+    /// What it erases beside what it writes.
+    pub erases: ToolErases,
+    /// When it may be taken all the same.
+    pub unless: String,
+    /// Why.
+    pub reason: String,
 }
 
 /// A build.
@@ -492,6 +593,8 @@ pub struct ModeSpec {
     pub charges: bool,
     /// Drain in thousandths of a full battery an hour.
     pub drain_permille_per_hour: u32,
+    /// Facts that a link reads in this mode, of those that tell modes apart (`K5`).
+    pub tells: Vec<FactKey>,
 }
 
 /// How a mode is left for another.

@@ -7,8 +7,9 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil, Leaves, Lies,
-    Mark, Method, MoveBy, PackageKind, ReadBy, Role, Slots, Stock, ToggleKept, Unlockable,
+    Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil, Leaves, Lies,
+    Mark, Method, MoveBy, PackageKind, ReadBy, RestoredBy, Role, RouteKind, RouteLock, Slots, Stock, ToggleKept,
+    ToolErases, Unlockable,
 };
 use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;
@@ -19,7 +20,7 @@ use crate::mode::Mode;
 #[serde(deny_unknown_fields)]
 #[schema(title = "Veritope family file")]
 pub struct RawFamily {
-    /// Version of this format: 1 or 2.
+    /// Version of this format: 1 to 3.
     #[schema(value_type = u32)]
     pub(super) schema: Spanned<u32>,
     /// Which family it is.
@@ -97,7 +98,19 @@ pub struct RawFamily {
     pub(super) token: Option<RawToken>,
     /// Locking again (section 10).
     #[serde(default)]
-    pub(super) relock: RawRelock,
+    #[schema(value_type = RawRelock)]
+    pub(super) relock: Option<Spanned<RawRelock>>,
+    /// What becomes of a recovery in its partition (M11).
+    #[schema(value_type = Option<RawKept>)]
+    pub(super) recovery: Option<Spanned<RawKept>>,
+    /// Ways to read partitions out (B1).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawReadRoute>)]
+    pub(super) read_route: Vec<Spanned<RawReadRoute>>,
+    /// What the maker's write tool lets one choose (Q14, S6).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawToolChoice>)]
+    pub(super) tool_choice: Vec<Spanned<RawToolChoice>>,
     /// Builds, oldest first (U5, W1).
     #[serde(default)]
     #[schema(value_type = Vec<RawBuild>)]
@@ -205,19 +218,98 @@ pub(super) struct RawToken {
 }
 
 /// Locking again.
-#[derive(Default, Deserialize, utoipa::ToSchema)]
+#[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RawRelock {
     /// Whether it can be unlocked again after.
     #[serde(default)]
     pub(super) again: Again,
-    /// Stages in the order in which they are locked.
+    /// Stages in the order in which they are locked (R6).
     #[serde(default)]
     #[schema(value_type = Vec<String>)]
     pub(super) order: Vec<Spanned<String>>,
-    /// How.
+    /// How, in words.
     #[serde(default)]
     pub(super) hand: String,
+    /// Mode that takes it; without it, it is not planned.
+    #[schema(value_type = Option<Mode>)]
+    pub(super) mode: Option<Spanned<Mode>>,
+    /// Command, or press.
+    #[serde(default)]
+    pub(super) method: Method,
+    /// Command forms in the order of trying (L1).
+    #[serde(default)]
+    pub(super) forms: Vec<String>,
+    /// What the device asks.
+    #[serde(default)]
+    pub(super) question: String,
+    /// The answer that is highlighted.
+    #[serde(default)]
+    pub(super) default: String,
+    /// The answer for this step, in words.
+    #[serde(default)]
+    pub(super) answer: String,
+    /// Mode that the unit is in after; the one that takes it where not said.
+    #[schema(value_type = Option<Mode>)]
+    pub(super) ends_in: Option<Spanned<Mode>>,
+    /// Usual seconds.
+    #[serde(default)]
+    pub(super) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = Option<u32>)]
+    pub(super) stuck: Option<Spanned<u32>>,
+}
+
+/// What becomes of a recovery in its partition.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawKept {
+    /// What puts the maker's back.
+    pub(super) restored_by: RestoredBy,
+    /// What stops that, in words.
+    #[serde(default)]
+    pub(super) stopped_by: String,
+}
+
+/// A way to read partitions out.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawReadRoute {
+    /// What kind of way.
+    pub(super) kind: RouteKind,
+    /// The lock that it wants.
+    #[serde(default)]
+    pub(super) lock: RouteLock,
+    /// Mode that reads.
+    #[schema(value_type = Mode)]
+    pub(super) mode: Spanned<Mode>,
+    /// Partitions that are written to get there, in one go.
+    #[serde(default)]
+    #[schema(value_type = Vec<String>)]
+    pub(super) writes: Vec<Spanned<String>>,
+    /// How, in words.
+    pub(super) hand: String,
+}
+
+/// A choice of the maker's write tool.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawToolChoice {
+    /// Its id.
+    #[schema(value_type = String)]
+    pub(super) id: Spanned<String>,
+    /// As the tool words it.
+    pub(super) title: String,
+    /// Take, leave or never.
+    pub(super) advice: Advice,
+    /// What it erases beside what it writes.
+    #[serde(default)]
+    pub(super) erases: ToolErases,
+    /// When it may be taken all the same, in words.
+    #[serde(default)]
+    pub(super) unless: String,
+    /// Why.
+    pub(super) reason: String,
 }
 
 /// A build.
@@ -427,6 +519,10 @@ pub(super) struct RawMode {
     pub(super) charges: YesNo,
     /// Thousandths of a full battery that an hour takes.
     pub(super) drain_permille_per_hour: u32,
+    /// Which of these facts a link always reads there, and no others of them elsewhere: the second
+    /// sign of the mode (K5).
+    #[serde(default)]
+    pub(super) tells: Vec<FactKey>,
 }
 
 /// A way from mode to mode.

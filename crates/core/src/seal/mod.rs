@@ -6,12 +6,16 @@
 //! * `unlock`: opening a stage of the lock (`G1`)
 //! * `write`: an image from elsewhere onto a partition (`G4`, and `G3` only to get rights to read)
 //! * `restore`: a partition back from a capture (`G7`)
+//! * `erase`: what a whole erase would take (`G6`); judged, and never permitted by this version
+//! * `relock`: closing the lock again (`G8`)
 //!
 //! Each has a function that gives the list as lines with what is met and what is missing, for
 //! screens, and one that turns a complete list into a permit, bound to the unit's hardware identity
 //! and the link's epoch. There is no other way to a permit.
 
+mod erase;
 mod gates;
+mod relock;
 mod restore;
 mod unlock;
 mod write;
@@ -26,7 +30,11 @@ use crate::family::Family;
 use crate::mode::Mode;
 use crate::rule::Rule;
 
+pub use erase::erase_items;
 pub(crate) use gates::wrong_with;
+pub use relock::{
+    RelockEvidence, mint_relock, relock_consequences, relock_items, relock_preparations,
+};
 pub use restore::{RestoreEvidence, Witnessed, mint_restore, restore_items};
 pub use unlock::{Consent, UnlockEvidence, mint_unlock, told, unlock_items, unlock_preparations};
 pub use write::{WriteEvidence, mint_read_route, mint_write, read_route_items, write_items};
@@ -56,6 +64,11 @@ pub enum Effect {
         /// Digest of the image.
         image: Digest,
     },
+    /// Closing one stage of the lock (`G8`).
+    Relock {
+        /// The family's id of the stage.
+        stage: String,
+    },
     /// Putting a partition back from a capture (`G7`).
     Restore {
         /// The partition.
@@ -76,6 +89,7 @@ impl Effect {
             Self::ReadRouteWrite { .. } => Rule::G3,
             Self::WriteImage { .. } => Rule::G4,
             Self::Restore { .. } => Rule::G7,
+            Self::Relock { .. } => Rule::G8,
         }
     }
 
@@ -83,7 +97,7 @@ impl Effect {
     #[must_use]
     pub fn writes(&self) -> Option<(&Label, Digest)> {
         match self {
-            Self::Unlock { .. } => None,
+            Self::Unlock { .. } | Self::Relock { .. } => None,
             Self::WriteImage { label, image }
             | Self::ReadRouteWrite { label, image }
             | Self::Restore { label, image, .. } => Some((label, *image)),
@@ -162,6 +176,11 @@ pub enum Cure {
         packages: Vec<String>,
         /// What to type once they lie there.
         key: FactKey,
+    },
+    /// Put the maker's bytes back.
+    PutStock {
+        /// Onto these partitions.
+        labels: Vec<Label>,
     },
     /// Nothing helps as things are.
     Nothing,

@@ -63,13 +63,13 @@ pub fn told(consequences: &[Consequence]) -> Digest {
 #[must_use]
 pub fn unlock_preparations(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let mut items = vec![ownership(evidence.family, evidence.facts), lock(evidence)];
-    items.extend(twin(evidence));
+    items.extend(twin(evidence.family, evidence.facts, evidence.twin));
     items.extend(gates(evidence));
     items.extend([
-        accounts(evidence),
-        screen_lock(evidence),
+        accounts(evidence.family, evidence.facts),
+        screen_lock(evidence.family, evidence.facts),
         battery(evidence.family, evidence.facts, evidence.battery),
-        keep_safe(evidence),
+        keep_safe(evidence.family, evidence.facts, evidence.keep_safe),
     ]);
     items
 }
@@ -83,18 +83,12 @@ pub fn unlock_items(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
 }
 
 /// A second unit of the same model is a stop until the two are told apart (`K4`).
-fn twin(evidence: &UnlockEvidence<'_>) -> Option<Item> {
-    let other = evidence.twin?;
-    let ids = &evidence.family.identifiers;
+pub(super) fn twin(family: &Family, facts: &Facts, twin: Option<&str>) -> Option<Item> {
+    let other = twin?;
+    let ids = &family.identifiers;
     let key = ids.first().map_or(FactKey::Serial, |id| id.key);
     let text = format!("{other} is of the same model: by what is this one told from it?");
-    Some(not_known(
-        evidence.family,
-        evidence.facts,
-        Rule::K4,
-        key,
-        &text,
-    ))
+    Some(not_known(family, facts, Rule::K4, key, &text))
 }
 
 fn lock(evidence: &UnlockEvidence<'_>) -> Item {
@@ -120,11 +114,11 @@ fn lock(evidence: &UnlockEvidence<'_>) -> Item {
     }
 }
 
-fn accounts(evidence: &UnlockEvidence<'_>) -> Item {
-    let Some(row) = evidence.facts.known(FactKey::Accounts) else {
+pub(super) fn accounts(family: &Family, facts: &Facts) -> Item {
+    let Some(row) = facts.known(FactKey::Accounts) else {
         return not_known(
-            evidence.family,
-            evidence.facts,
+            family,
+            facts,
             Rule::U6,
             FactKey::Accounts,
             "How many accounts are signed in?",
@@ -156,9 +150,9 @@ fn accounts(evidence: &UnlockEvidence<'_>) -> Item {
     }
 }
 
-fn screen_lock(evidence: &UnlockEvidence<'_>) -> Item {
-    let cited = cite(evidence.facts, FactKey::ScreenLock);
-    match evidence.facts.choice(FactKey::ScreenLock) {
+pub(super) fn screen_lock(family: &Family, facts: &Facts) -> Item {
+    let cited = cite(facts, FactKey::ScreenLock);
+    match facts.choice(FactKey::ScreenLock) {
         Some("off") => item(Rule::U6, ItemState::Met, "The screen lock is off.", cited),
         Some(_) => Item {
             cure: Some(Cure::DoThenType {
@@ -175,8 +169,8 @@ fn screen_lock(evidence: &UnlockEvidence<'_>) -> Item {
             )
         },
         None => not_known(
-            evidence.family,
-            evidence.facts,
+            family,
+            facts,
             Rule::U6,
             FactKey::ScreenLock,
             "Is the screen lock on or off?",
@@ -184,11 +178,11 @@ fn screen_lock(evidence: &UnlockEvidence<'_>) -> Item {
     }
 }
 
-fn keep_safe(evidence: &UnlockEvidence<'_>) -> Item {
+pub(super) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Item {
     let open = open_classes(
-        &evidence.family.keep_safe,
-        evidence.keep_safe,
-        evidence.facts.last(Happening::Wiped),
+        &family.keep_safe,
+        said,
+        facts.last(Happening::Wiped),
     );
     let count = u32::try_from(open.len()).unwrap_or(u32::MAX);
     if open.is_empty() {
@@ -217,7 +211,7 @@ fn keep_safe(evidence: &UnlockEvidence<'_>) -> Item {
             ItemState::Missing,
             format!(
                 "{count} of {} kinds of data are neither kept safe nor waived: {}{more}.",
-                evidence.family.keep_safe.len(),
+                family.keep_safe.len(),
                 names.join(", ")
             ),
             Vec::new(),
@@ -226,12 +220,26 @@ fn keep_safe(evidence: &UnlockEvidence<'_>) -> Item {
 }
 
 fn consent(evidence: &UnlockEvidence<'_>) -> Item {
-    let valid = evidence.consent.is_some_and(|consent| {
-        consent.typed == evidence.nickname && consent.told == told(&evidence.family.consequences)
-    });
+    consented(
+        evidence.consent,
+        evidence.nickname,
+        &evidence.family.consequences,
+        Rule::U11,
+    )
+}
+
+/// The line that the consequences were told and the name was typed.
+pub(super) fn consented(
+    consent: Option<&Consent>,
+    nickname: &str,
+    consequences: &[Consequence],
+    rule: Rule,
+) -> Item {
+    let valid = consent
+        .is_some_and(|consent| consent.typed == nickname && consent.told == told(consequences));
     if valid {
         return item(
-            Rule::U11,
+            rule,
             ItemState::Met,
             "The consequences were told and the name was typed.",
             Vec::new(),
@@ -240,12 +248,9 @@ fn consent(evidence: &UnlockEvidence<'_>) -> Item {
     Item {
         cure: Some(Cure::Consent),
         ..item(
-            Rule::U11,
+            rule,
             ItemState::Missing,
-            format!(
-                "Nobody has consented: read what it costs and type {}.",
-                evidence.nickname
-            ),
+            format!("Nobody has consented: read what it costs and type {nickname}."),
             Vec::new(),
         )
     }

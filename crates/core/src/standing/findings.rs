@@ -84,13 +84,7 @@ fn finding(
 
 /// Found lost (`B5`): told before anything is written, so that nobody thinks it was us.
 fn identity_lost(family: &Family, facts: &Facts) -> Option<Finding> {
-    let has_radio = family.equipment.as_ref().is_some_and(|spec| spec.count > 0);
-    let shows_none = matches!(
-        facts.known(FactKey::EquipmentId).map(|row| &row.value),
-        Some(FactValue::Equipment(EquipmentId::None))
-    );
-    let no_signal = facts.choice(FactKey::WorksIdentity) == Some("no");
-    (has_radio && (shows_none || no_signal)).then(|| {
+    crate::triage::shows_no_identity(family, facts).then(|| {
         finding(
             Rule::B5,
             Level::FoundLost,

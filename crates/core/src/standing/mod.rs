@@ -8,10 +8,12 @@
 //! * `check`: the next check, found by supposing each answer and judging anew
 //! * `findings`: what is odd about the facts themselves
 //! * `lines`: the facts as the panel shows them
+//! * `outlook`: what else there is to say, beside the unlock
 
 mod check;
 mod findings;
 mod lines;
+mod outlook;
 
 use serde::Serialize;
 use veritope_wire::{Digest, Moment};
@@ -23,12 +25,14 @@ use crate::family::{Caution, Consequence, Family};
 use crate::keepsafe::KeepSafe;
 use crate::mode::{Lock, Mode, RecoveryKind};
 use crate::plan::{self, Goal, NoPlan, Sheet, State, Ways};
+use crate::relock::Held;
 use crate::rule::Rule;
-use crate::seal::{self, Consent, Cure, Item, ItemState, UnlockEvidence};
+use crate::seal::{self, Consent, Cure, Item, ItemState, Torn, UnlockEvidence};
 
 pub use check::NextCheck;
 pub use findings::{Finding, Level};
 pub use lines::{FactLine, FactReading, fact_lines};
+pub use outlook::{Outcome, Outlook, OutlookOf};
 
 /// The judgement (JOB 2).
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -90,6 +94,10 @@ pub struct Standing {
     pub items: Vec<Item>,
     /// What is odd about the facts themselves.
     pub findings: Vec<Finding>,
+    /// What else there is to say, beside the unlock; the most pressing first.
+    pub outlook: Vec<Outlook>,
+    /// Whether an unlock is still ahead: its list, consequences and keep-safe classes matter.
+    pub ahead: Ahead,
     /// The best next check, if one would help.
     pub next_check: Option<NextCheck>,
     /// What unlocking costs (`U11`).
@@ -108,6 +116,16 @@ pub struct Standing {
     pub cautions: Vec<Caution>,
     /// Digest of the family file that was used.
     pub family: Option<Digest>,
+}
+
+/// Whether an unlock is still ahead.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Ahead {
+    /// It is, or may be.
+    Unlock,
+    /// There is none: open already, no lock, or not possible.
+    Nothing,
 }
 
 /// Battery for a longer job.
@@ -136,6 +154,12 @@ pub struct StandingInput<'a> {
     pub twin: Option<&'a str>,
     /// Captures of this unit that are kept.
     pub captures: usize,
+    /// How what exists once is kept, line by line; empty where nothing was ever captured.
+    pub kept: &'a [Item],
+    /// What is known of each partition's content (`R1`).
+    pub held: &'a [Held],
+    /// Writes whose end nobody has seen.
+    pub torn: &'a [Torn],
     /// What the bench has at hand.
     pub ways: Ways,
     /// A consent that was given, if any.
@@ -192,6 +216,8 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
             because: None,
             items: Vec::new(),
             findings: Vec::new(),
+            outlook: Vec::new(),
+            ahead: Ahead::Unlock,
             next_check: None,
             consequences: Vec::new(),
             battery: None,
@@ -209,6 +235,11 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
         because: None,
         items: Vec::new(),
         findings: findings::findings(family, input),
+        outlook: match input.depth {
+            Depth::Row => Vec::new(),
+            Depth::Page => outlook::outlook(family, input),
+        },
+        ahead: Ahead::Unlock,
         next_check: None,
         consequences: family.consequences.clone(),
         battery: None,
@@ -221,6 +252,7 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
     };
     if let Some((verdict, sentence, items)) = settled(name, family, input.facts) {
         (standing.verdict, standing.sentence, standing.items) = (verdict, sentence, items);
+        standing.ahead = Ahead::Nothing;
         return standing;
     }
     weigh(input, family, standing)
@@ -333,6 +365,9 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
             sentence(name, &standing.verdict, &items, input.now);
     }
     standing.items = items;
+    if matches!(standing.verdict, Verdict::NotPossible { .. }) {
+        standing.ahead = Ahead::Nothing;
+    }
     standing.afternoon = match input.depth {
         Depth::Row => None,
         Depth::Page => afternoon(input, family, start),
@@ -548,6 +583,9 @@ mod tests {
                 image: Presence::Here,
             },
             captures: 0,
+            kept: &[],
+            held: &[],
+            torn: &[],
             twin: None,
             consent: None,
             depth: Depth::Page,

@@ -6,10 +6,10 @@ mod types;
 use std::cmp::Reverse;
 
 use veritope_core::budget::{self};
-use veritope_core::coverage::Coverage;
 use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts};
 use veritope_core::family::Family;
+use veritope_core::next::{Damage, NextInput, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::{Goal, Step};
 use veritope_core::rule::Rule;
@@ -25,7 +25,7 @@ use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
     BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput, FamilyChoice,
-    GoalChoice, KeepLine, LinkPresence, LinkView, NextPlace, NextStep, Permission, RuleLine,
+    GoalChoice, KeepLine, LinkPresence, LinkView, Permission, RuleLine,
     RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
     Wait,
 };
@@ -134,6 +134,13 @@ impl Engine {
             },
             |family| self.ways(record, family),
         );
+        let (kept, held) = match (depth, family) {
+            (Depth::Page, Some(family)) => (
+                self.kept_items(record, Some(family)),
+                self.held_of(record, family),
+            ),
+            _ => (Vec::new(), Vec::new()),
+        };
         standing::judge(&StandingInput {
             nickname: &record.nickname,
             family,
@@ -144,11 +151,22 @@ impl Engine {
                 .and_then(|family| self.twin_of(record, family, facts))
                 .as_deref(),
             captures: record.captures.len(),
+            kept: &kept,
+            held: &held,
+            torn: &record.torn,
             ways,
             consent: None,
             now: self.now(),
             depth,
         })
+    }
+
+    /// How what exists once is kept; empty where nothing was ever captured.
+    fn kept_items(&self, record: &UnitRecord, family: Option<&Family>) -> Vec<Item> {
+        match family {
+            Some(family) if !record.captures.is_empty() => self.coverage_of(record, family).items,
+            _ => Vec::new(),
+        }
     }
 
     fn tag(&self, record: &UnitRecord) -> UnitTag {
@@ -174,13 +192,7 @@ impl Engine {
             goal: record.goal,
             goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
             seal: self.seal_tag(record, &standing),
-            next: next_step(
-                record,
-                &standing,
-                family
-                    .map(|family| self.coverage_of(record, family))
-                    .as_ref(),
-            ),
+            next: next_of(record, &standing, &self.kept_items(record, family)),
             verdict: standing.verdict,
             sentence: standing.sentence,
             running: record.active_run().is_some(),
@@ -608,7 +620,10 @@ fn order(unit: &UnitTag) -> (Reverse<Option<Moment>>, u8, u8, String) {
     let away = match unit.link.presence {
         LinkPresence::Ready => 0,
         LinkPresence::NotAuthorised | LinkPresence::ByHand => 1,
-        LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit => 2,
+        LinkPresence::Absent
+        | LinkPresence::BridgeGone
+        | LinkPresence::AnotherUnit
+        | LinkPresence::Doubtful => 2,
     };
     (
         Reverse(unit.arrived),
@@ -618,116 +633,38 @@ fn order(unit: &UnitTag) -> (Reverse<Option<Moment>>, u8, u8, String) {
     )
 }
 
-fn next_step(record: &UnitRecord, standing: &Standing, coverage: Option<&Coverage>) -> NextStep {
-    let to = |sentence: String, label: &str, place: NextPlace| NextStep {
-        sentence,
-        label: label.to_owned(),
-        place,
+/// Hands what the record says to the core, which chooses.
+fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Item]) -> NextStep {
+    let run = match (record.active_run(), &record.run) {
+        (Some(run), _) => RunNow::UnderWay(run.next_step().map(|step| step.title.as_str())),
+        (None, Some(run)) if run.ended.is_some_and(|(end, _)| end == RunEnd::Reached) => {
+            RunNow::Reached
+        }
+        (None, _) => RunNow::None,
     };
-    if let Some(torn) = record.torn.first() {
-        return to(
-            format!(
-                "A write of {} was interrupted: put it back first.",
-                torn.label
-            ),
-            "To the backups",
-            NextPlace::Backups,
-        );
-    }
-    // Something that exists once is gone: that comes before any goal.
-    let lost = coverage
-        .iter()
-        .flat_map(|coverage| &coverage.items)
-        .find(|item| item.cure == Some(seal::Cure::PutBack));
-    if let Some(item) = lost {
-        return to(item.text.clone(), "To the backups", NextPlace::Backups);
-    }
-    if let Some(damaged) = damaged(record) {
-        return to(damaged, "To the backups", NextPlace::Backups);
-    }
-    if let Some(run) = record.active_run() {
-        let sentence = run.next_step().map_or_else(
-            || "The run goes on.".to_owned(),
-            |step| format!("The run goes on with: {}.", step.title.to_lowercase()),
-        );
-        return to(sentence, "Go on", NextPlace::Run);
-    }
-    if record
-        .run
-        .as_ref()
-        .is_some_and(|run| run.ended.is_some_and(|(end, _)| end == RunEnd::Reached))
-    {
-        return to(
-            "The goal is reached; the log tells how.".to_owned(),
-            "Read the log",
-            NextPlace::Log,
-        );
-    }
-    // Nothing stands between a mistake and the only copy there is.
-    let bare = standing
-        .findings
-        .iter()
-        .find(|finding| finding.rule == Rule::B6);
-    if let Some(finding) = bare {
-        return to(finding.text.clone(), "To the backups", NextPlace::Backups);
-    }
-    match &standing.verdict {
-        Verdict::NotKnownYet => {
-            let sentence = standing.next_check.as_ref().map_or_else(
-                || standing.sentence.clone(),
-                |check| format!("Find out first: {}; it decides most.", check.title),
-            );
-            to(sentence, "Find out", NextPlace::Standing)
-        }
-        Verdict::ReadyAfter { .. } => {
-            let first = standing
-                .items
-                .iter()
-                .find(|item| item.state != ItemState::Met);
-            let sentence =
-                first.map_or_else(|| standing.sentence.clone(), |item| item.text.clone());
-            to(sentence, "Complete the list", NextPlace::Standing)
-        }
-        Verdict::Ready => to(
-            "All that an unlock needs is there; the sheet shows every step before it begins."
-                .to_owned(),
-            "See the sheet",
-            NextPlace::Run,
-        ),
-        Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => to(
-            "Choose what to do with it; the sheet shows every step.".to_owned(),
-            "Choose",
-            NextPlace::Run,
-        ),
-        Verdict::WaitUntil { .. } | Verdict::AskTheVendor { .. } | Verdict::NotPossible { .. } => {
-            let sentence = standing.because.as_ref().unwrap_or(&standing.sentence);
-            to(sentence.clone(), "See why", NextPlace::Standing)
-        }
-    }
-}
-
-/// The first damaged stretch of a copy, named to its frame (`B7`).
-fn damaged(record: &UnitRecord) -> Option<String> {
-    let (capture, place, found) = record.damage.first()?;
-    let stretch = found.first()?;
-    let copies = &record.copies;
-    let copy = copies
-        .iter()
-        .find(|copy| (copy.capture, copy.place) == (*capture, *place))?;
-    let frame = stretch
-        .frame
-        .map_or_else(String::new, |frame| format!(", frame {frame}"));
-    let sound = copies.iter().find(|other| {
-        other.capture == *capture && other.place != *place && other.damaged.is_empty()
+    let damage = record.damage.first().and_then(|(capture, place, found)| {
+        let stretch = found.first()?;
+        let copies = &record.copies;
+        let copy = copies
+            .iter()
+            .find(|copy| (copy.capture, copy.place) == (*capture, *place))?;
+        let sound = copies.iter().find(|other| {
+            other.capture == *capture && other.place != *place && other.damaged.is_empty()
+        });
+        Some(Damage {
+            place: &copy.name,
+            label: &stretch.label,
+            frame: stretch.frame,
+            sound: sound.map(|other| other.name.as_str()),
+        })
     });
-    let cure = sound.map_or_else(
-        || "take a capture anew".to_owned(),
-        |other| format!("repair it from {}", other.name),
-    );
-    Some(format!(
-        "A copy in {} is damaged: {}{frame}; {cure}.",
-        copy.name, stretch.label
-    ))
+    next_step(&NextInput {
+        standing,
+        torn: record.torn.first().map(|torn| &torn.label),
+        kept,
+        damage,
+        run,
+    })
 }
 
 fn input_of(key: FactKey) -> FactInput {

@@ -5,6 +5,7 @@ use veritope_core::budget::Battery;
 use veritope_core::facts::{FactGroup, FactOption};
 use veritope_core::family::Consequence;
 use veritope_core::keepsafe::{KeepClass, Kept};
+use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::{Goal, Sheet, Step};
@@ -34,6 +35,8 @@ pub enum LinkPresence {
     BridgeGone,
     /// Another unit answers in its place.
     AnotherUnit,
+    /// The signs of its mode disagree (`K5`).
+    Doubtful,
     /// There is no link; a person is the source.
     ByHand,
 }
@@ -118,31 +121,6 @@ pub struct SealTag {
     pub sentence: String,
     /// Its evidence list.
     pub items: Vec<Item>,
-}
-
-/// Where a next step leads.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum NextPlace {
-    /// The standing station.
-    Standing,
-    /// The backups station.
-    Backups,
-    /// The run station.
-    Run,
-    /// The log.
-    Log,
-}
-
-/// The next step that is honest now.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct NextStep {
-    /// What and why, in one sentence.
-    pub sentence: String,
-    /// Words for the button.
-    pub label: String,
-    /// Where it leads.
-    pub place: NextPlace,
 }
 
 /// A unit as rows and tags show it.

@@ -125,6 +125,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
       return <CureLink unit={unit} cure={cure} />;
     case 'read-by-link':
     case 'consent':
+    case 'put-stock':
     case 'never':
     case 'nothing':
       return null;

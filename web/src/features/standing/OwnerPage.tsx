@@ -43,8 +43,7 @@ function OwnerSheet({ tag, view }: OwnerSheetProps) {
   const now = useNow(60_000);
   const open = standing.items.filter((item) => item.state !== 'met');
   const works = facts.filter((fact) => fact.group === 'works' && fact.rows.length > 0);
-  const isNo = standing.verdict.is === 'not-possible';
-  const isAhead = standing.items.length > 2 && !isNo;
+  const isAhead = standing.ahead === 'unlock';
   return (
     <Box sx={{ maxWidth: 760, '@media print': { zoom: 0.78, maxWidth: 'none' } }}>
       <Typography color="text.secondary">
@@ -68,6 +67,11 @@ function OwnerSheet({ tag, view }: OwnerSheetProps) {
               {finding.text}
             </Typography>
           ))}
+        {standing.outlook.map((one) => (
+          <Typography key={one.of} sx={{ mt: 1 }}>
+            {one.sentence}
+          </Typography>
+        ))}
       </Section>
       {isAhead && open.length > 0 && (
         <Section title={OWNER.open}>

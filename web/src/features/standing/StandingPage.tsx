@@ -17,6 +17,7 @@ import { FindingList } from './FindingList';
 import { ItemRow } from './ItemRow';
 import { KeepSafeTable } from './KeepSafeTable';
 import { NextCheck } from './NextCheck';
+import { OutlookList } from './OutlookList';
 import { VerdictHead } from './VerdictHead';
 import { WORDS } from './strings';
 
@@ -32,10 +33,9 @@ export function StandingPage() {
           const check = standing.next_check;
           const asksCheck = check != null && standing.verdict.is === 'not-known-yet';
           // What the unlock wants of the owner matters where an unlock is still ahead.
-          const isAhead = standing.items.length > 2 && keep_safe.length > 0;
+          const isAhead = standing.ahead === 'unlock';
           // What is lost already is told before anything is asked.
           const lost = standing.findings.filter((one) => one.level === 'found-lost');
-          const isNo = standing.verdict.is === 'not-possible';
           return (
             <RuleGists value={new Map(rules.map((rule) => [rule.id, rule.gist]))}>
               <VerdictHead unit={unit} standing={standing} />
@@ -71,8 +71,9 @@ export function StandingPage() {
                       ))}
                     </Section>
                   )}
+                  <OutlookList unit={unit} outlook={standing.outlook} facts={facts} />
                   {standing.chain != null && <ChainTable chain={standing.chain} />}
-                  {isAhead && !isNo && (
+                  {isAhead && keep_safe.length > 0 && (
                     <Section title={WORDS.lost}>
                       <KeepSafeTable unit={unit} lines={keep_safe} />
                     </Section>
@@ -80,7 +81,7 @@ export function StandingPage() {
                 </Box>
                 <Box>
                   <FactPanel unit={unit} facts={facts} groups={groups} />
-                  {standing.consequences.length > 0 && isAhead && !isNo && (
+                  {isAhead && standing.consequences.length > 0 && (
                     <Section title={WORDS.costs} aside={<RuleMark id="U11" />}>
                       <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
                         {standing.consequences.map((one) => (
@@ -91,7 +92,7 @@ export function StandingPage() {
                       </Box>
                     </Section>
                   )}
-                  {standing.battery != null && !isNo && (
+                  {isAhead && standing.battery != null && (
                     <BatteryNote battery={standing.battery} afternoon={standing.afternoon} />
                   )}
                   {standing.closing.length > 0 && (

@@ -46,3 +46,11 @@ export const OWNER = {
   owner: 'Owner, date',
   bench: 'At the bench, date',
 };
+
+/** Titles of what is said beside the unlock. */
+export const OUTLOOK = {
+  symptom: 'Why it does not do what it should',
+  'whole-erase': 'The erase that stands ticked',
+  'read-out': 'How it would be read out',
+  relock: 'Locking it again',
+} as const;

@@ -1,0 +1,276 @@
+//! The next step that is honest now, and why: one sentence and one button for each unit.
+
+use serde::Serialize;
+use veritope_wire::Label;
+
+use crate::rule::Rule;
+use crate::seal::{Cure, Item, ItemState};
+use crate::standing::{Standing, Verdict};
+
+/// Where a next step leads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum NextPlace {
+    /// The standing station.
+    Standing,
+    /// The backups station.
+    Backups,
+    /// The run station.
+    Run,
+    /// The log.
+    Log,
+}
+
+/// The next step that is honest now.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct NextStep {
+    /// What and why, in one sentence.
+    pub sentence: String,
+    /// Words for the button.
+    pub label: String,
+    /// Where it leads.
+    pub place: NextPlace,
+}
+
+/// A stretch of a copy that was found damaged (`B7`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Damage<'a> {
+    /// The place that the copy lies in.
+    pub place: &'a str,
+    /// The partition.
+    pub label: &'a Label,
+    /// The frame, when only one is damaged.
+    pub frame: Option<u64>,
+    /// A place with a sound copy of the same capture.
+    pub sound: Option<&'a str>,
+}
+
+/// How a unit's run stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunNow<'a> {
+    /// There is none, or it was stopped.
+    None,
+    /// Under way, with the title of its next step.
+    UnderWay(Option<&'a str>),
+    /// It has reached its goal.
+    Reached,
+}
+
+/// Everything that the choice looks at.
+#[derive(Debug, Clone, Copy)]
+pub struct NextInput<'a> {
+    /// The judgement.
+    pub standing: &'a Standing,
+    /// A partition whose write was interrupted.
+    pub torn: Option<&'a Label>,
+    /// How what exists once is kept.
+    pub kept: &'a [Item],
+    /// What was found damaged.
+    pub damage: Option<Damage<'a>>,
+    /// The run.
+    pub run: RunNow<'a>,
+}
+
+/// Chooses the next step. What can be lost for good comes before any goal: an interrupted write, a
+/// loss, a damaged copy, then the run, then the only copy there is, then the verdict.
+#[must_use]
+pub fn next_step(input: &NextInput<'_>) -> NextStep {
+    let to = |sentence: String, label: &str, place: NextPlace| NextStep {
+        sentence,
+        label: label.to_owned(),
+        place,
+    };
+    let backups = |sentence: String| to(sentence, "To the backups", NextPlace::Backups);
+    if let Some(label) = input.torn {
+        return backups(format!(
+            "A write of {label} was interrupted: put it back first."
+        ));
+    }
+    let lost = input
+        .kept
+        .iter()
+        .find(|item| item.cure == Some(Cure::PutBack));
+    if let Some(item) = lost {
+        return backups(item.text.clone());
+    }
+    if let Some(damage) = input.damage {
+        return backups(damaged(damage));
+    }
+    match input.run {
+        RunNow::None => {}
+        RunNow::UnderWay(title) => {
+            let sentence = title.map_or_else(
+                || "The run goes on.".to_owned(),
+                |title| format!("The run goes on with: {}.", title.to_lowercase()),
+            );
+            return to(sentence, "Go on", NextPlace::Run);
+        }
+        RunNow::Reached => {
+            return to(
+                "The goal is reached; the log tells how.".to_owned(),
+                "Read the log",
+                NextPlace::Log,
+            );
+        }
+    }
+    let standing = input.standing;
+    // Nothing stands between a mistake and the only copy there is.
+    let bare = standing
+        .findings
+        .iter()
+        .find(|finding| finding.rule == Rule::B6);
+    if let Some(finding) = bare {
+        return backups(finding.text.clone());
+    }
+    match &standing.verdict {
+        Verdict::NotKnownYet => {
+            let sentence = standing.next_check.as_ref().map_or_else(
+                || standing.sentence.clone(),
+                |check| format!("Find out first: {}; it decides most.", check.title),
+            );
+            to(sentence, "Find out", NextPlace::Standing)
+        }
+        Verdict::ReadyAfter { .. } => {
+            let first = standing
+                .items
+                .iter()
+                .find(|item| item.state != ItemState::Met);
+            let sentence =
+                first.map_or_else(|| standing.sentence.clone(), |item| item.text.clone());
+            to(sentence, "Complete the list", NextPlace::Standing)
+        }
+        Verdict::Ready => to(
+            "All that an unlock needs is there; the sheet shows every step before it begins."
+                .to_owned(),
+            "See the sheet",
+            NextPlace::Run,
+        ),
+        Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => to(
+            "Choose what to do with it; the sheet shows every step.".to_owned(),
+            "Choose",
+            NextPlace::Run,
+        ),
+        Verdict::WaitUntil { .. } | Verdict::AskTheVendor { .. } | Verdict::NotPossible { .. } => {
+            let sentence = standing.because.as_ref().unwrap_or(&standing.sentence);
+            to(sentence.clone(), "See why", NextPlace::Standing)
+        }
+    }
+}
+
+fn damaged(damage: Damage<'_>) -> String {
+    let frame = damage
+        .frame
+        .map_or_else(String::new, |frame| format!(", frame {frame}"));
+    let cure = damage.sound.map_or_else(
+        || "take a capture anew".to_owned(),
+        |place| format!("repair it from {place}"),
+    );
+    format!(
+        "A copy in {} is damaged: {}{frame}; {cure}.",
+        damage.place, damage.label
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::budget::Policy;
+    use crate::facts::FactKey;
+    use crate::facts::testing::{at, facts};
+    use crate::family::testing::gimbal;
+    use crate::keepsafe::KeepSafe;
+    use crate::plan::{Presence, Ways};
+    use crate::standing::{Depth, StandingInput, judge};
+
+    fn standing(pairs: &[(FactKey, &str)], captures: usize) -> Standing {
+        judge(&StandingInput {
+            nickname: "Ruff",
+            family: Some(&gimbal()),
+            facts: &facts(pairs),
+            keep_safe: &KeepSafe::new(),
+            policy: &Policy::usual(),
+            twin: None,
+            captures,
+            kept: &[],
+            held: &[],
+            torn: &[],
+            ways: Ways {
+                link: Presence::Here,
+                image: Presence::Here,
+            },
+            consent: None,
+            now: at(5),
+            depth: Depth::Row,
+        })
+    }
+
+    /// Each thing that can be lost for good stands before all that comes after it.
+    #[test]
+    fn what_can_be_lost_for_good_comes_first() {
+        let standing = standing(&[(FactKey::Lock, "unlocked")], 0);
+        let (vendor, persist): (Label, Label) =
+            ("vendor".parse().unwrap(), "persist".parse().unwrap());
+        let whole = NextInput {
+            standing: &standing,
+            torn: Some(&vendor),
+            kept: &[Item {
+                rule: Rule::B5,
+                state: ItemState::Missing,
+                text: "persist is blank now: put it back.".to_owned(),
+                cure: Some(Cure::PutBack),
+                minutes: None,
+                facts: Vec::new(),
+            }],
+            damage: Some(Damage {
+                place: "this bench",
+                label: &persist,
+                frame: Some(0),
+                sound: Some("stick"),
+            }),
+            run: RunNow::UnderWay(Some("Write the recovery")),
+        };
+        let no_tear = NextInput {
+            torn: None,
+            ..whole
+        };
+        let no_loss = NextInput { kept: &[], ..no_tear };
+        let no_damage = NextInput {
+            damage: None,
+            ..no_loss
+        };
+        let no_run = NextInput {
+            run: RunNow::None,
+            ..no_damage
+        };
+        let said: Vec<String> = [whole, no_tear, no_loss, no_damage, no_run]
+            .iter()
+            .map(|input| next_step(input).sentence)
+            .collect();
+        assert_eq!(said[0], "A write of vendor was interrupted: put it back first.");
+        assert_eq!(said[1], "persist is blank now: put it back.");
+        assert_eq!(
+            said[2],
+            "A copy in this bench is damaged: persist, frame 0; repair it from stick."
+        );
+        assert_eq!(said[3], "The run goes on with: write the recovery.");
+        assert!(said[4].starts_with("No copy is kept of what exists once"));
+    }
+
+    #[test]
+    fn kept_and_open_leaves_the_choice_and_a_reached_goal_the_log() {
+        let standing = standing(&[(FactKey::Lock, "unlocked")], 1);
+        let input = NextInput {
+            standing: &standing,
+            torn: None,
+            kept: &[],
+            damage: None,
+            run: RunNow::None,
+        };
+        assert_eq!(next_step(&input).place, NextPlace::Run);
+        let reached = NextInput {
+            run: RunNow::Reached,
+            ..input
+        };
+        assert_eq!(next_step(&reached).place, NextPlace::Log);
+    }
+}

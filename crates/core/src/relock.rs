@@ -1,0 +1,421 @@
+//! Is everything the maker's? What `R1` asks of each slot before a lock is closed.
+//!
+//! A lock on foreign bytes leaves a unit that refuses to start and can't be opened. So what counts
+//! is proof, partition by partition, and the kinds of proof are ranked. A person's word is enough to
+//! say that something is *not* stock, and never enough to say that it is.
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::{Digest, Label, Moment};
+
+use crate::coverage::{BlankBytes, CaptureFacts, Origin, Rest, Written};
+use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
+use crate::family::{Family, PartitionSpec, Role};
+use crate::mode::RecoveryKind;
+
+/// How it is known what a partition holds, the best first (`R1`).
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Proof {
+    /// Read by a temporary start now.
+    ReadTemporary,
+    /// Read by the custom recovery before its last restart.
+    ReadRecovery,
+    /// Written from that build by a route that reports success, and nothing since.
+    Written,
+    /// Seen running.
+    Seen,
+    /// Said by a person. Proves that something is foreign; proves nothing else.
+    Said,
+}
+
+impl Proof {
+    /// In words, fitting behind a label.
+    #[must_use]
+    pub fn shown(self) -> &'static str {
+        match self {
+            Self::ReadTemporary => "read by a temporary start",
+            Self::ReadRecovery => "read by the recovery",
+            Self::Written => "written, and nothing since",
+            Self::Seen => "seen running",
+            Self::Said => "somebody said so",
+        }
+    }
+}
+
+/// What a partition holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "holds", rename_all = "kebab-case")]
+pub enum Holds {
+    /// The maker's bytes of this build.
+    Stock {
+        /// Its build string.
+        build: String,
+    },
+    /// Nothing; a slot that was never filled.
+    Empty,
+    /// Other bytes.
+    Foreign,
+}
+
+/// What is known of one partition.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Held {
+    /// The partition.
+    pub label: Label,
+    /// What it holds.
+    #[serde(flatten)]
+    pub holds: Holds,
+    /// How that is known.
+    pub proof: Proof,
+    /// Since when.
+    pub at: Moment,
+}
+
+/// The unit's own capture that counts as its stock (`R1`): the first one at rest, taken before
+/// anything was written here, of a unit that was seen locked before. A locked unit starts nothing
+/// but the maker's bytes, so what lay on it when it was opened was stock.
+#[must_use]
+pub fn own_stock<'c>(
+    captures: &'c [CaptureFacts],
+    written: &[Written],
+    seen_locked: Option<Moment>,
+) -> Option<&'c CaptureFacts> {
+    let locked = seen_locked?;
+    let first_write = written.iter().map(|one| one.at).min();
+    captures
+        .iter()
+        .filter(|one| one.origin == Origin::Read && one.rest == Rest::AtRest)
+        .filter(|one| locked < one.taken && first_write.is_none_or(|at| one.taken < at))
+        .min_by_key(|one| one.taken)
+}
+
+/// What captures and our own writes say of each partition, compared with `stock` of `build`. A
+/// partition that `stock` doesn't hold stays unproven.
+#[must_use]
+pub fn held(
+    stock: &CaptureFacts,
+    build: &str,
+    captures: &[CaptureFacts],
+    written: &[Written],
+) -> Vec<Held> {
+    let mut all = Vec::new();
+    for part in &stock.partitions {
+        let judge = |image: Digest| {
+            if image == part.blake3 {
+                Holds::Stock {
+                    build: build.to_owned(),
+                }
+            } else {
+                Holds::Foreign
+            }
+        };
+        for capture in captures {
+            if let Some(read) = capture.partition(&part.label)
+                && capture.rest == Rest::AtRest
+            {
+                all.push(Held {
+                    label: part.label.clone(),
+                    holds: match read.blank {
+                        BlankBytes::No => judge(read.blake3),
+                        _ => Holds::Empty,
+                    },
+                    proof: Proof::ReadTemporary,
+                    at: capture.taken,
+                });
+            }
+        }
+        for write in written.iter().filter(|write| write.label == part.label) {
+            all.push(Held {
+                label: part.label.clone(),
+                holds: judge(write.image),
+                proof: Proof::Written,
+                at: write.at,
+            });
+        }
+    }
+    all
+}
+
+/// Roles that a locked unit checks before it starts, or that its start rests on.
+#[must_use]
+pub fn is_checked(role: Role) -> bool {
+    matches!(
+        role,
+        Role::BootChain
+            | Role::Boot
+            | Role::Recovery
+            | Role::Overlay
+            | Role::Verification
+            | Role::Os
+            | Role::RadioFirmware
+    )
+}
+
+/// How the checked partitions stand.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Purity {
+    /// Not the maker's, with how that is known.
+    pub foreign: Vec<(Label, Proof)>,
+    /// Nothing proves what they hold.
+    pub unproven: Vec<Label>,
+    /// The stock build of each slot that holds one, by slot (`""` where there are no slots).
+    pub builds: Vec<(&'static str, String)>,
+    /// Slots whose partitions are stock of more than one build.
+    pub mixed: Vec<&'static str>,
+    /// Slots that hold nothing at all.
+    pub empty: Vec<&'static str>,
+}
+
+impl Purity {
+    /// Whether all is proven to be the maker's.
+    #[must_use]
+    pub fn is_proven(&self) -> bool {
+        self.foreign.is_empty()
+            && self.unproven.is_empty()
+            && self.mixed.is_empty()
+            && !self.builds.is_empty()
+    }
+}
+
+/// Which slot a partition belongs to, by its label.
+fn slot_of(spec: &PartitionSpec, family: &Family) -> &'static str {
+    let label = spec.label.as_str();
+    let has = |end: &str| {
+        family
+            .partitions
+            .iter()
+            .any(|other| other.label.as_str() == end)
+    };
+    if let Some(stem) = label.strip_suffix("_a")
+        && has(&format!("{stem}_b"))
+    {
+        "a"
+    } else if let Some(stem) = label.strip_suffix("_b")
+        && has(&format!("{stem}_a"))
+    {
+        "b"
+    } else {
+        ""
+    }
+}
+
+/// What facts alone say of a partition: a recovery that was seen, and what a person knows to be
+/// foreign.
+fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof)> {
+    if spec.role == Role::Recovery
+        && let Some(row) = facts.known(FactKey::Recovery)
+    {
+        let is_seen = |row: &FactRow| row.source == Source::Link;
+        let proof = if is_seen(row) {
+            Proof::Seen
+        } else {
+            Proof::Said
+        };
+        match facts.recovery() {
+            Some(RecoveryKind::Custom) => return Some((Holds::Foreign, proof)),
+            Some(RecoveryKind::Stock) if is_seen(row) => {
+                let build = facts.text(FactKey::Build)?.to_owned();
+                return Some((Holds::Stock { build }, Proof::Seen));
+            }
+            _ => {}
+        }
+    }
+    match &facts.known(FactKey::Foreign)?.value {
+        FactValue::Names(names) => names
+            .iter()
+            .any(|name| name == spec.label.as_str())
+            .then_some((Holds::Foreign, Proof::Said)),
+        _ => None,
+    }
+}
+
+/// Judges every checked partition of the family (`R1`). `held` may hold several entries for one
+/// partition; the best proof counts, of equal ones the newest, and anything that says *foreign*
+/// counts whatever else is there and is not newer.
+#[must_use]
+pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
+    let mut purity = Purity::default();
+    let mut slots: Vec<(&'static str, Vec<&PartitionSpec>)> = Vec::new();
+    for spec in family.partitions.iter().filter(|spec| is_checked(spec.role)) {
+        let slot = slot_of(spec, family);
+        match slots.iter_mut().find(|(known, _)| *known == slot) {
+            Some((_, specs)) => specs.push(spec),
+            None => slots.push((slot, vec![spec])),
+        }
+    }
+    for (slot, specs) in slots {
+        let mut builds: Vec<String> = Vec::new();
+        let (mut empty, mut unproven) = (0usize, Vec::new());
+        for spec in &specs {
+            match best(spec, facts, held) {
+                Some((Holds::Foreign, proof)) => purity.foreign.push((spec.label.clone(), proof)),
+                Some((Holds::Stock { build }, _)) => {
+                    if !builds.contains(&build) {
+                        builds.push(build);
+                    }
+                }
+                Some((Holds::Empty, _)) => empty += 1,
+                None => unproven.push(spec.label.clone()),
+            }
+        }
+        if empty == specs.len() && !slot.is_empty() {
+            purity.empty.push(slot);
+            continue;
+        }
+        // A partition that is empty within a slot that is not is a hole, not a slot never filled.
+        if empty > 0 {
+            let holes = specs.iter().filter(|spec| {
+                matches!(best(spec, facts, held), Some((Holds::Empty, _)))
+            });
+            purity
+                .foreign
+                .extend(holes.map(|spec| (spec.label.clone(), Proof::ReadTemporary)));
+        }
+        purity.unproven.extend(unproven);
+        match builds.len() {
+            0 => {}
+            1 => purity.builds.push((slot, builds.remove(0))),
+            _ => purity.mixed.push(slot),
+        }
+    }
+    purity
+}
+
+fn best(spec: &PartitionSpec, facts: &Facts, held: &[Held]) -> Option<(Holds, Proof)> {
+    let mut known: Vec<&Held> = held
+        .iter()
+        .filter(|held| held.label == spec.label && held.proof != Proof::Said)
+        .collect();
+    // The newest read or write says what lies there now; of one moment the better proof.
+    known.sort_by_key(|held| (std::cmp::Reverse(held.at), held.proof));
+    if let Some(first) = known.first() {
+        return Some((first.holds.clone(), first.proof));
+    }
+    said(spec, facts)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::testing::{at, facts};
+    use crate::family::testing::{gimbal, shipped};
+
+    fn held(label: &str, holds: Holds, proof: Proof, when: i64) -> Held {
+        Held {
+            label: label.parse().unwrap(),
+            holds,
+            proof,
+            at: at(when),
+        }
+    }
+
+    fn stock(build: &str) -> Holds {
+        Holds::Stock {
+            build: build.to_owned(),
+        }
+    }
+
+    /// Every checked partition read as stock of `build`.
+    fn all_read(family: &Family, build: &str) -> Vec<Held> {
+        family
+            .partitions
+            .iter()
+            .filter(|spec| is_checked(spec.role))
+            .map(|spec| held(spec.label.as_str(), stock(build), Proof::ReadTemporary, 5))
+            .collect()
+    }
+
+    fn labels(list: &[(Label, Proof)]) -> Vec<&str> {
+        list.iter().map(|(label, _)| label.as_str()).collect()
+    }
+
+    #[test]
+    fn nothing_is_stock_because_somebody_says_so() {
+        let family = shipped("cinder");
+        let said = facts(&[(FactKey::Recovery, "stock"), (FactKey::Build, "LN3X.7.0.2607")]);
+        let purity = purity(&family, &said, &[]);
+        assert_eq!(purity.foreign, []);
+        assert!(purity.unproven.len() >= 8);
+        assert!(!purity.is_proven());
+    }
+
+    #[test]
+    fn a_word_is_enough_to_call_it_foreign() {
+        let family = shipped("cinder");
+        let said = facts(&[(FactKey::Recovery, "custom"), (FactKey::Foreign, "vendor")]);
+        let purity = purity(&family, &said, &[]);
+        assert_eq!(labels(&purity.foreign), ["recovery", "vendor"]);
+    }
+
+    #[test]
+    fn all_read_and_equal_is_proven_and_the_newest_word_counts() {
+        let family = gimbal();
+        let mut all = all_read(&family, "loop-4.1.7-20261011");
+        let nothing = facts(&[]);
+        assert!(purity(&family, &nothing, &all).is_proven());
+        all.push(held("boot", Holds::Foreign, Proof::Written, 9));
+        assert_eq!(labels(&purity(&family, &nothing, &all).foreign), ["boot"]);
+        all.push(held(
+            "boot",
+            stock("loop-4.1.7-20261011"),
+            Proof::ReadRecovery,
+            12,
+        ));
+        assert!(purity(&family, &nothing, &all).is_proven());
+    }
+
+    #[test]
+    fn a_slot_never_filled_is_no_obstacle_and_a_hole_in_one_is() {
+        let family = shipped("saltern");
+        let build = "TH5.8.3.261104";
+        let mut all: Vec<Held> = all_read(&family, build)
+            .into_iter()
+            .map(|mut held| {
+                if held.label.as_str().ends_with("_b") {
+                    held.holds = Holds::Empty;
+                }
+                held
+            })
+            .collect();
+        let nothing = facts(&[]);
+        let untouched = purity(&family, &nothing, &all);
+        assert!(untouched.is_proven());
+        assert_eq!(untouched.empty, ["b"]);
+        let boot_b = all
+            .iter_mut()
+            .find(|held| held.label.as_str() == "boot_b")
+            .unwrap();
+        boot_b.holds = stock(build);
+        let holed = purity(&family, &nothing, &all);
+        assert!(!holed.is_proven());
+        assert!(labels(&holed.foreign).contains(&"system_b"));
+    }
+
+    #[test]
+    fn each_slot_may_hold_another_stock_build_and_one_slot_may_not_hold_two() {
+        let family = shipped("saltern");
+        let (old, new) = ("TH5.8.2.260905", "TH5.8.3.261104");
+        let mut all: Vec<Held> = all_read(&family, old)
+            .into_iter()
+            .map(|mut held| {
+                if held.label.as_str().ends_with("_b") {
+                    held.holds = stock(new);
+                }
+                held
+            })
+            .collect();
+        let nothing = facts(&[]);
+        let updated = purity(&family, &nothing, &all);
+        assert!(updated.is_proven());
+        assert_eq!(
+            updated.builds,
+            [("a", old.to_owned()), ("b", new.to_owned())]
+        );
+        all[0].holds = stock(new);
+        let mixed = purity(&family, &nothing, &all);
+        assert_eq!(mixed.mixed, ["a"]);
+        assert!(!mixed.is_proven());
+    }
+}

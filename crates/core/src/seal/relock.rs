@@ -1,0 +1,672 @@
+//! Closing a stage of the lock again (`G8`): `R1` to `R7`.
+//!
+//! Nothing foreign may be left, and that is proven, not believed; there is no override (`R7`).
+//! Systems that an owner signed with keys of their own are out of scope: to this list they are
+//! foreign.
+
+use veritope_wire::{Label, Moment};
+
+use super::unlock::{accounts, consented, keep_safe, twin};
+use super::{
+    Closed, Consent, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery,
+    by_link, cite, in_mode, item, not_known, open_items, ownership, torn,
+};
+use crate::budget::Battery;
+use crate::facts::{FactGroup, FactKey, Facts, Happening};
+use crate::family::{Again, Consequence, Family, ReadRoute, RouteKind};
+use crate::keepsafe::KeepSafe;
+use crate::mode::Lock;
+use crate::relock::{Held, Purity, purity};
+use crate::rule::Rule;
+
+/// Everything that the judgement of a relock looks at.
+#[derive(Debug, Clone, Copy)]
+pub struct RelockEvidence<'a> {
+    /// The family.
+    pub family: &'a Family,
+    /// The unit's name, which a consent repeats.
+    pub nickname: &'a str,
+    /// What is known.
+    pub facts: &'a Facts,
+    /// What is known of each partition's content.
+    pub held: &'a [Held],
+    /// Writes whose end nobody has seen.
+    pub torn: &'a [Torn],
+    /// What was said about the owner's data.
+    pub keep_safe: &'a KeepSafe,
+    /// The battery, judged for the whole sheet; nothing where no sheet is asked about yet.
+    pub battery: Option<&'a Battery>,
+    /// Now.
+    pub now: Moment,
+    /// The consent for this stage on this run, if there is one.
+    pub consent: Option<&'a Consent>,
+    /// Another unit on the bench with which this one could be confused (`K4`).
+    pub twin: Option<&'a str>,
+}
+
+/// What closing the lock costs, told before the consent (`R4`, `R5`).
+#[must_use]
+pub fn relock_consequences(family: &Family) -> Vec<Consequence> {
+    let again = match family.relock.again {
+        Again::Yes => "It can be unlocked again, which erases once more.",
+        Again::WhileToggleOn => {
+            "It can be unlocked again only while the switch in its settings is on."
+        }
+        Again::OldBuild => "It can be unlocked again only on a build that allows it.",
+        Again::Never => "It never unlocks again, whatever is tried.",
+    };
+    let one = |area: &str, text: &str| Consequence {
+        area: area.to_owned(),
+        text: text.to_owned(),
+    };
+    let mut all = vec![
+        one(
+            "data",
+            "Everything stored on it is erased at the moment you confirm.",
+        ),
+        one("again", again),
+        one(
+            "unique",
+            "What exists once can't be put back from here any more: check what works before.",
+        ),
+    ];
+    all.extend(family.marks.iter().map(|mark| Consequence {
+        area: "mark".to_owned(),
+        text: format!("{} It stays, locked or not.", mark.text),
+    }));
+    all
+}
+
+/// What must be there before a lock is closed: the evidence of `G8` but the consent.
+#[must_use]
+pub fn relock_preparations(evidence: &RelockEvidence<'_>) -> Vec<Item> {
+    let (family, facts) = (evidence.family, evidence.facts);
+    let pure = purity(family, facts, evidence.held);
+    let mut items = vec![ownership(family, facts), open_now(family, facts)];
+    items.extend(twin(family, facts, evidence.twin));
+    items.extend(torn(
+        evidence.torn,
+        &Effect::Relock {
+            stage: String::new(),
+        },
+    ));
+    items.extend(stock(family, facts, &pure));
+    items.extend(index(family, facts, &pure));
+    items.extend([started(facts), functions(facts)]);
+    items.extend(switch(family, facts));
+    items.push(Item {
+        rule: Rule::R4,
+        ..keep_safe(family, facts, evidence.keep_safe)
+    });
+    items.push(Item {
+        rule: Rule::R4,
+        ..accounts(family, facts)
+    });
+    items.extend(
+        evidence
+            .battery
+            .map(|charge| battery(family, facts, charge)),
+    );
+    items
+}
+
+/// The whole evidence list of `G8`.
+#[must_use]
+pub fn relock_items(evidence: &RelockEvidence<'_>) -> Vec<Item> {
+    let mut items = relock_preparations(evidence);
+    items.push(consented(
+        evidence.consent,
+        evidence.nickname,
+        &relock_consequences(evidence.family),
+        Rule::R5,
+    ));
+    items
+}
+
+fn open_now(family: &Family, facts: &Facts) -> Item {
+    let cited = cite(facts, FactKey::Lock);
+    match facts.lock() {
+        Some(Lock::Unlocked) => item(Rule::L3, ItemState::Met, "It is unlocked.", cited),
+        Some(Lock::Locked) => Item {
+            cure: Some(Cure::Nothing),
+            ..item(Rule::L3, ItemState::Missing, "It is locked already.", cited)
+        },
+        None => not_known(
+            family,
+            facts,
+            Rule::L3,
+            FactKey::Lock,
+            "Is it locked or unlocked?",
+        ),
+    }
+}
+
+/// Labels in a sentence: the first eight, then how many more.
+fn named(labels: &[String]) -> String {
+    const SHOWN: usize = 8;
+    let first = labels[..labels.len().min(SHOWN)].join(", ");
+    match labels.len().saturating_sub(SHOWN) {
+        0 => first,
+        more => format!("{first} and {more} more"),
+    }
+}
+
+/// `R1`, `R7`.
+fn stock(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Item> {
+    let mut items = Vec::new();
+    if !pure.foreign.is_empty() {
+        let labels: Vec<Label> = pure.foreign.iter().map(|(label, _)| label.clone()).collect();
+        let shown: Vec<String> = pure
+            .foreign
+            .iter()
+            .map(|(label, proof)| format!("{label} ({})", proof.shown()))
+            .collect();
+        let verb = if labels.len() == 1 { "is" } else { "are" };
+        items.push(Item {
+            cure: Some(Cure::PutStock { labels }),
+            ..item(
+                Rule::R7,
+                ItemState::Missing,
+                format!(
+                    "Not the maker's {verb}: {}. Locked now, it would refuse to start.",
+                    named(&shown)
+                ),
+                [FactKey::Recovery, FactKey::Foreign]
+                    .into_iter()
+                    .flat_map(|key| cite(facts, key))
+                    .collect(),
+            )
+        });
+    }
+    if !pure.unproven.is_empty() {
+        let shown: Vec<String> = pure.unproven.iter().map(ToString::to_string).collect();
+        let how = family
+            .read_routes
+            .iter()
+            .find(|route| matches!(route.kind, RouteKind::TemporaryStart | RouteKind::ReadOut))
+            .map_or(
+                "Write them from a stock build by a route that reports success.",
+                |route: &ReadRoute| match route.kind {
+                    RouteKind::TemporaryStart => {
+                        "Read them by a temporary start and compare with a stock build."
+                    }
+                    _ => "Read them out and compare with a stock build.",
+                },
+            );
+        items.push(by_link(item(
+            Rule::R1,
+            ItemState::Unknown,
+            format!("Not proven to be stock: {}. {how}", named(&shown)),
+            Vec::new(),
+        )));
+    }
+    for slot in &pure.mixed {
+        let place = if slot.is_empty() {
+            String::new()
+        } else {
+            format!(" of slot {slot}")
+        };
+        items.push(Item {
+            cure: Some(Cure::PutStock { labels: Vec::new() }),
+            ..item(
+                Rule::R1,
+                ItemState::Missing,
+                format!("The partitions{place} are stock of more than one build: write one whole."),
+                Vec::new(),
+            )
+        });
+    }
+    if pure.is_proven() {
+        let builds: Vec<String> = pure
+            .builds
+            .iter()
+            .map(|(slot, build)| match *slot {
+                "" => build.clone(),
+                slot => format!("{build} in slot {slot}"),
+            })
+            .collect();
+        items.push(item(
+            Rule::R1,
+            ItemState::Met,
+            format!("Proven to be stock: {}.", builds.join(", ")),
+            Vec::new(),
+        ));
+    }
+    items
+}
+
+/// `R2`: also a slot that is not active must not be below what is fused.
+fn index(family: &Family, facts: &Facts, pure: &Purity) -> Option<Item> {
+    if family.builds.iter().all(|build| build.rollback == 0) {
+        return None;
+    }
+    if pure.builds.is_empty() {
+        // Without a proven build there is nothing to compare; R1 says so.
+        return None;
+    }
+    let cited = cite(facts, FactKey::RollbackIndex);
+    let Some(fused) = facts.count(FactKey::RollbackIndex) else {
+        return Some(not_known(
+            family,
+            facts,
+            Rule::R2,
+            FactKey::RollbackIndex,
+            "Which rollback index is fused?",
+        ));
+    };
+    let below: Vec<String> = pure
+        .builds
+        .iter()
+        .filter(|(_, build)| {
+            family
+                .build(build)
+                .is_none_or(|(_, spec)| spec.rollback < fused)
+        })
+        .map(|(_, build)| build.clone())
+        .collect();
+    Some(if below.is_empty() {
+        item(
+            Rule::R2,
+            ItemState::Met,
+            format!("Nothing is below the fused rollback index {fused}."),
+            cited,
+        )
+    } else {
+        Item {
+            cure: Some(Cure::PutStock { labels: Vec::new() }),
+            ..item(
+                Rule::R2,
+                ItemState::Missing,
+                format!(
+                    "The fused rollback index is {fused}; not known to be at or above it: {}.",
+                    below.join(", ")
+                ),
+                cited,
+            )
+        }
+    })
+}
+
+/// `R3`, first half.
+fn started(facts: &Facts) -> Item {
+    let written = facts.last(Happening::SystemWritten);
+    let ran = facts.last(Happening::SystemRan);
+    let is_seen = match (ran, written) {
+        (Some(ran), Some(written)) => ran > written,
+        (Some(_), None) => true,
+        (None, _) => false,
+    };
+    if is_seen {
+        return item(
+            Rule::R3,
+            ItemState::Met,
+            "The system has started since the last write.",
+            Vec::new(),
+        );
+    }
+    by_link(item(
+        Rule::R3,
+        ItemState::Missing,
+        "Stock has not started since the last write: start it once, and see it come up.",
+        Vec::new(),
+    ))
+}
+
+/// `R3`, second half: what works, checked since the last write.
+fn functions(facts: &Facts) -> Item {
+    let since = facts.last(Happening::SystemWritten);
+    let asked: Vec<FactKey> = FactKey::ALL
+        .iter()
+        .copied()
+        .filter(|key| key.spec().group == FactGroup::Works)
+        .collect();
+    let is_checked = |key: &FactKey| {
+        facts.known(*key).is_some_and(|row| {
+            since.is_none_or(|written| row.at > written)
+                && facts.choice(*key) != Some("not-tested")
+        })
+    };
+    let open: Vec<FactKey> = asked
+        .iter()
+        .copied()
+        .filter(|key| !is_checked(key))
+        .collect();
+    let cited = asked.iter().flat_map(|key| cite(facts, *key)).collect();
+    let Some(first) = open.first() else {
+        return item(
+            Rule::R3,
+            ItemState::Met,
+            "What works was checked since the last write.",
+            cited,
+        );
+    };
+    Item {
+        cure: Some(Cure::DoThenType {
+            key: *first,
+            instruction: "Check what works on the unit, one after the other, and note each. After the lock nothing that exists once can be put back.".to_owned(),
+        }),
+        minutes: u32::try_from(open.len()).ok(),
+        ..item(
+            Rule::R3,
+            ItemState::Missing,
+            format!(
+                "{} of {} functions are not checked since the last write.",
+                open.len(),
+                asked.len()
+            ),
+            cited,
+        )
+    }
+}
+
+/// `R6`: the only way back.
+fn switch(family: &Family, facts: &Facts) -> Option<Item> {
+    let spec = family.toggle.as_ref()?;
+    let key = FactKey::Toggle;
+    Some(match facts.choice(key) {
+        Some("on" | "fixed-on") => item(
+            Rule::R6,
+            ItemState::Met,
+            "The unlock switch is on: the way back stays open.",
+            cite(facts, key),
+        ),
+        Some(_) => Item {
+            cure: Some(Cure::DoThenType {
+                key,
+                instruction: spec.hand.clone(),
+            }),
+            minutes: Some(spec.minutes),
+            ..item(
+                Rule::R6,
+                ItemState::Missing,
+                "The unlock switch is off: locked now, there would be no way back.",
+                cite(facts, key),
+            )
+        },
+        None => not_known(
+            family,
+            facts,
+            Rule::R6,
+            key,
+            "Is the unlock switch on? It is the only way back.",
+        ),
+    })
+}
+
+/// Mints the permit for closing one stage (`G8`).
+///
+/// # Errors
+/// When any item of the list is not met, the unit at the link is not the one that was judged, or
+/// it is not in the mode that takes the command.
+pub fn mint_relock(
+    stage: &str,
+    evidence: &RelockEvidence<'_>,
+    witness: &LinkWitness<'_>,
+) -> Result<Permit, Closed> {
+    let family = evidence.family;
+    let mut missing = open_items(relock_items(evidence));
+    let Some(act) = &family.relock.act else {
+        missing.push(item(
+            Rule::G8,
+            ItemState::Missing,
+            format!("How {} is locked is not in its family file.", family.name()),
+            Vec::new(),
+        ));
+        return Err(Closed { missing });
+    };
+    if !family.relock.order.iter().any(|known| known == stage) {
+        missing.push(item(
+            Rule::G8,
+            ItemState::Missing,
+            format!("{} has no stage `{stage}` to lock.", family.name()),
+            Vec::new(),
+        ));
+    }
+    if evidence
+        .consent
+        .is_some_and(|consent| consent.stage != stage)
+    {
+        missing.push(item(
+            Rule::G8,
+            ItemState::Missing,
+            "The consent was given for another stage.",
+            Vec::new(),
+        ));
+    }
+    missing.extend(in_mode(&[act.mode], witness));
+    if witness.live.lock() != Some(Lock::Unlocked) {
+        missing.push(by_link(item(
+            Rule::L3,
+            ItemState::Missing,
+            "The link does not report it as unlocked now.",
+            cite(witness.live, FactKey::Lock),
+        )));
+    }
+    admit(
+        Effect::Relock {
+            stage: stage.to_owned(),
+        },
+        missing,
+        family,
+        evidence.facts,
+        witness,
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use veritope_wire::link::Epoch;
+
+    use super::super::unlock::told;
+    use super::*;
+    use crate::facts::testing::{at, row};
+    use crate::facts::{FactRow, Source};
+    use crate::family::testing::shipped;
+    use crate::keepsafe::Kept;
+    use crate::relock::{Holds, Proof, is_checked};
+
+    /// A complete set of evidence for a tablet that never unlocks again; tests take pieces out.
+    struct Bench {
+        family: Family,
+        rows: Vec<FactRow>,
+        live: Vec<FactRow>,
+        held: Vec<Held>,
+        torn: Vec<Torn>,
+        happened: Vec<(Happening, Moment)>,
+        keep_safe: KeepSafe,
+        consent: Option<Consent>,
+    }
+
+    const BUILD: &str = "LN3X.7.1.2610";
+
+    fn complete() -> Bench {
+        let family = shipped("cinder");
+        let mut pairs = vec![
+            (FactKey::Ownership, "asked"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::Accounts, "0"),
+            (FactKey::Toggle, "on"),
+            (FactKey::RollbackIndex, "3"),
+            (FactKey::ChipId, "91b0c4d7"),
+            (FactKey::Mode, "bootloader"),
+        ];
+        pairs.extend(
+            FactKey::ALL
+                .iter()
+                .filter(|key| key.spec().group == FactGroup::Works)
+                .map(|key| (*key, "yes")),
+        );
+        let rows: Vec<_> = pairs
+            .iter()
+            .zip(1..)
+            .map(|((key, value), n)| row(n, *key, value, Source::Link, 9))
+            .collect();
+        let held = family
+            .partitions
+            .iter()
+            .filter(|spec| is_checked(spec.role))
+            .map(|spec| Held {
+                label: spec.label.clone(),
+                holds: Holds::Stock {
+                    build: BUILD.to_owned(),
+                },
+                proof: Proof::ReadTemporary,
+                at: at(6),
+            })
+            .collect();
+        Bench {
+            keep_safe: family
+                .keep_safe
+                .iter()
+                .map(|class| (*class, Kept::Waived { at: at(0) }))
+                .collect(),
+            consent: Some(Consent {
+                stage: "main".to_owned(),
+                typed: "Lapwing".to_owned(),
+                told: told(&relock_consequences(&family)),
+                at: at(10),
+            }),
+            live: rows.clone(),
+            held,
+            torn: Vec::new(),
+            happened: vec![
+                (Happening::SystemWritten, at(4)),
+                (Happening::SystemRan, at(7)),
+            ],
+            family,
+            rows,
+        }
+    }
+
+    fn mint(bench: &Bench) -> Result<Permit, Closed> {
+        let facts = Facts::new(&bench.rows, &[], bench.happened.iter().copied());
+        let live = Facts::new(&bench.live, &[], []);
+        let evidence = RelockEvidence {
+            family: &bench.family,
+            nickname: "Lapwing",
+            facts: &facts,
+            held: &bench.held,
+            torn: &bench.torn,
+            keep_safe: &bench.keep_safe,
+            battery: None,
+            now: at(11),
+            consent: bench.consent.as_ref(),
+            twin: None,
+        };
+        let witness = LinkWitness {
+            unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+            live: &live,
+            epoch: Epoch(7),
+        };
+        mint_relock("main", &evidence, &witness)
+    }
+
+    fn rules(bench: &Bench) -> Vec<Rule> {
+        let closed = mint(bench).unwrap_err();
+        closed.missing.into_iter().map(|item| item.rule).collect()
+    }
+
+    fn say(bench: &mut Bench, key: FactKey, value: &str) {
+        bench.rows.push(row(99, key, value, Source::Link, 10));
+    }
+
+    #[test]
+    fn complete_evidence_opens_for_one_stage_under_one_epoch() {
+        let permit = mint(&complete()).unwrap();
+        assert_eq!(permit.epoch(), Epoch(7));
+        assert_eq!(
+            *permit.effect(),
+            Effect::Relock {
+                stage: "main".to_owned()
+            }
+        );
+    }
+
+    #[test]
+    fn anything_foreign_refuses_by_name_and_no_word_changes_it() {
+        let mut bench = complete();
+        for held in &mut bench.held {
+            if matches!(held.label.as_str(), "vendor" | "recovery") {
+                held.holds = Holds::Foreign;
+            }
+        }
+        say(&mut bench, FactKey::Recovery, "stock");
+        let missing = mint(&bench).unwrap_err().missing;
+        assert_eq!(missing[0].rule, Rule::R7);
+        assert!(missing[0].text.contains("recovery"), "{}", missing[0].text);
+        assert!(missing[0].text.contains("vendor"), "{}", missing[0].text);
+        let labels = ["recovery", "vendor"].map(|label| label.parse().unwrap());
+        assert_eq!(
+            missing[0].cure,
+            Some(Cure::PutStock {
+                labels: labels.into()
+            })
+        );
+    }
+
+    #[test]
+    fn what_nothing_proves_is_no_stock() {
+        let mut bench = complete();
+        bench.held.retain(|held| held.label.as_str() != "modem");
+        assert_eq!(rules(&bench), [Rule::R1]);
+    }
+
+    #[test]
+    fn an_older_build_than_what_is_fused_is_refused() {
+        let mut bench = complete();
+        say(&mut bench, FactKey::RollbackIndex, "4");
+        assert_eq!(rules(&bench), [Rule::R2]);
+    }
+
+    #[test]
+    fn stock_must_have_started_since_the_last_write_and_been_tried() {
+        let mut bench = complete();
+        bench.happened.push((Happening::SystemWritten, at(8)));
+        assert_eq!(rules(&bench), [Rule::R3]);
+        bench.happened.push((Happening::SystemWritten, at(10)));
+        // The ticks are older too, and what was fused may have changed.
+        assert_eq!(rules(&bench), [Rule::R2, Rule::R3, Rule::R3]);
+    }
+
+    #[test]
+    fn each_other_piece_closes_it_with_its_rule() {
+        let mut off = complete();
+        say(&mut off, FactKey::Toggle, "off");
+        assert_eq!(rules(&off), [Rule::R6]);
+        let mut signed_in = complete();
+        say(&mut signed_in, FactKey::Accounts, "1");
+        assert_eq!(rules(&signed_in), [Rule::R4]);
+        let mut not_kept = complete();
+        not_kept.keep_safe.clear();
+        assert_eq!(rules(&not_kept), [Rule::R4]);
+        let mut no_word = complete();
+        no_word.consent = None;
+        assert_eq!(rules(&no_word), [Rule::R5]);
+        let mut told_of_the_unlock = complete();
+        told_of_the_unlock.consent.as_mut().unwrap().told =
+            told(&told_of_the_unlock.family.consequences);
+        assert_eq!(rules(&told_of_the_unlock), [Rule::R5]);
+        let mut nobody = complete();
+        say(&mut nobody, FactKey::Ownership, "neither");
+        assert_eq!(rules(&nobody), [Rule::Care]);
+        let mut elsewhere = complete();
+        elsewhere.live.retain(|row| row.key != FactKey::Mode);
+        assert_eq!(rules(&elsewhere), [Rule::L3]);
+    }
+
+    #[test]
+    fn a_torn_write_comes_first() {
+        let mut bench = complete();
+        let vendor: Label = "vendor".parse().unwrap();
+        bench.torn.push(Torn {
+            label: vendor.clone(),
+            effect: Effect::WriteImage {
+                label: vendor,
+                image: veritope_wire::Digest::of(b"x"),
+            },
+            before: None,
+            since: at(9),
+        });
+        assert_eq!(rules(&bench), [Rule::S3]);
+    }
+}

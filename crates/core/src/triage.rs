@@ -1,0 +1,183 @@
+//! It does not do what it should: symptom, causes with the likeliest first, the test that tells them
+//! apart, the way out (JOB 12). So far the two symptoms that a unit can arrive with unasked.
+
+use serde::Serialize;
+
+use crate::facts::equipment::EquipmentId;
+use crate::facts::{FactKey, FactValue, Facts, Happening};
+use crate::family::{Family, Method};
+use crate::rule::Rule;
+
+/// A cause of what is seen.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Cause {
+    /// The rule behind it.
+    pub rule: Rule,
+    /// What may be wrong.
+    pub text: String,
+    /// What tells it from the others.
+    pub test: String,
+    /// The way out.
+    pub way_out: String,
+}
+
+fn cause(rule: Rule, text: &str, test: &str, way_out: &str) -> Cause {
+    Cause {
+        rule,
+        text: text.to_owned(),
+        test: test.to_owned(),
+        way_out: way_out.to_owned(),
+    }
+}
+
+/// Causes of what the unit shows, the likeliest first; none where it shows nothing odd. `captures`
+/// is how many captures of this unit are kept.
+#[must_use]
+pub fn causes(family: &Family, facts: &Facts, captures: usize) -> Vec<Cause> {
+    let mut all = Vec::new();
+    if facts.choice(FactKey::Starts) == Some("animation") {
+        all.extend(endless(family, facts));
+    }
+    if shows_no_identity(family, facts) {
+        all.push(lost(captures));
+    }
+    all
+}
+
+/// Whether a unit with a radio shows no equipment ID.
+#[must_use]
+pub fn shows_no_identity(family: &Family, facts: &Facts) -> bool {
+    let has_radio = family.equipment.as_ref().is_some_and(|spec| spec.count > 0);
+    let shows_none = matches!(
+        facts.known(FactKey::EquipmentId).map(|row| &row.value),
+        Some(FactValue::Equipment(EquipmentId::None))
+    );
+    has_radio && (shows_none || facts.choice(FactKey::WorksIdentity) == Some("no"))
+}
+
+/// `T5`. What the log says of wipes and starts orders the causes; without a log, what is quickest to
+/// find out comes first.
+fn endless(family: &Family, facts: &Facts) -> Vec<Cause> {
+    let wiped = facts.last(Happening::Wiped);
+    let written = facts.last(Happening::SystemWritten);
+    let ran = facts.last(Happening::SystemRan);
+    let has_slots = family
+        .partitions
+        .iter()
+        .any(|part| part.label.as_str().ends_with("_b"));
+    let leftovers = cause(
+        Rule::T5,
+        "Data of another system is left over.",
+        "In a recovery look whether user data opens, and whether it is of this system.",
+        "Keep what can be kept, then wipe data.",
+    );
+    let in_between = cause(
+        Rule::T5,
+        "It was wiped before a start of the old system in between.",
+        "The log, or whoever did it: did the old system start after the last wipe?",
+        "Wipe data once more, then start the new system first.",
+    );
+    let slot = cause(
+        Rule::T5,
+        "It starts the wrong slot.",
+        "Read the active slot in the lower mode, and what lies in each.",
+        "Make the slot active that holds a whole system.",
+    );
+    let add_ons = cause(
+        Rule::T5,
+        "Add-ons are of another generation.",
+        "Compare the add-ons' generation with the system's.",
+        "Install the system anew without them.",
+    );
+    let started_after_wipe = matches!((wiped, ran), (Some(wiped), Some(ran)) if ran > wiped);
+    let written_after_wipe = match (written, wiped) {
+        (Some(written), Some(wiped)) => written > wiped,
+        (Some(_), None) => true,
+        _ => false,
+    };
+    let mut all = Vec::new();
+    if started_after_wipe {
+        all.extend([in_between.clone(), leftovers.clone()]);
+    } else {
+        all.push(leftovers.clone());
+        if written_after_wipe || wiped.is_none() {
+            all.push(in_between);
+        }
+    }
+    if has_slots {
+        all.push(slot);
+    }
+    all.push(add_ons);
+    all
+}
+
+/// `T11`.
+fn lost(captures: usize) -> Cause {
+    let way_out = if captures > 0 {
+        "Put it back from this unit's own capture."
+    } else {
+        "Read out what is there before anything else; without a capture of this unit only its maker can help."
+    };
+    cause(
+        Rule::T11,
+        "The radio's identity is gone, or only not readable.",
+        "Read the partitions that exist once, at rest: blank, or whole with another system that can't read them?",
+        way_out,
+    )
+}
+
+/// What the first test takes: the mode that a unit which doesn't start can still be brought to.
+#[must_use]
+pub fn lower_mode(family: &Family) -> Option<&'static str> {
+    let stage = family.main_stages().next()?;
+    Some(match stage.method {
+        Method::LongPress => "download mode",
+        Method::Command | Method::Token => "bootloader mode",
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::testing::{at, facts, row};
+    use crate::facts::Source;
+    use crate::family::testing::shipped;
+
+    fn texts(causes: &[Cause]) -> Vec<&str> {
+        causes.iter().map(|cause| cause.text.as_str()).collect()
+    }
+
+    #[test]
+    fn an_endless_animation_without_a_log_begins_with_what_is_quickest_to_see() {
+        let said = facts(&[(FactKey::Starts, "animation")]);
+        let found = causes(&shipped("lodestar"), &said, 0);
+        assert_eq!(
+            texts(&found),
+            [
+                "Data of another system is left over.",
+                "It was wiped before a start of the old system in between.",
+                "Add-ons are of another generation.",
+            ]
+        );
+        let slots = causes(&shipped("saltern"), &said, 0);
+        assert!(texts(&slots).contains(&"It starts the wrong slot."));
+    }
+
+    #[test]
+    fn a_start_after_the_wipe_makes_that_the_likeliest() {
+        let rows = [row(1, FactKey::Starts, "animation", Source::Person, 9)];
+        let happened = [(Happening::Wiped, at(3)), (Happening::SystemRan, at(5))];
+        let known = Facts::new(&rows, &[], happened);
+        let found = causes(&shipped("lodestar"), &known, 0);
+        assert!(found[0].text.starts_with("It was wiped before"));
+    }
+
+    #[test]
+    fn a_capture_of_its_own_is_the_way_out_of_a_lost_identity() {
+        let said = facts(&[(FactKey::WorksIdentity, "no")]);
+        let family = shipped("lodestar");
+        assert!(causes(&family, &said, 0)[0].way_out.contains("its maker"));
+        assert!(causes(&family, &said, 1)[0].way_out.contains("own capture"));
+        assert_eq!(causes(&shipped("gimbal"), &said, 0), [], "no radio");
+    }
+}
