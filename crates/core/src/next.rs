@@ -233,7 +233,10 @@ mod tests {
             torn: None,
             ..whole
         };
-        let no_loss = NextInput { kept: &[], ..no_tear };
+        let no_loss = NextInput {
+            kept: &[],
+            ..no_tear
+        };
         let no_damage = NextInput {
             damage: None,
             ..no_loss
@@ -246,7 +249,10 @@ mod tests {
             .iter()
             .map(|input| next_step(input).sentence)
             .collect();
-        assert_eq!(said[0], "A write of vendor was interrupted: put it back first.");
+        assert_eq!(
+            said[0],
+            "A write of vendor was interrupted: put it back first."
+        );
         assert_eq!(said[1], "persist is blank now: put it back.");
         assert_eq!(
             said[2],

@@ -238,7 +238,11 @@ fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof)> {
 pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
     let mut purity = Purity::default();
     let mut slots: Vec<(&'static str, Vec<&PartitionSpec>)> = Vec::new();
-    for spec in family.partitions.iter().filter(|spec| is_checked(spec.role)) {
+    for spec in family
+        .partitions
+        .iter()
+        .filter(|spec| is_checked(spec.role))
+    {
         let slot = slot_of(spec, family);
         match slots.iter_mut().find(|(known, _)| *known == slot) {
             Some((_, specs)) => specs.push(spec),
@@ -266,9 +270,9 @@ pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
         }
         // A partition that is empty within a slot that is not is a hole, not a slot never filled.
         if empty > 0 {
-            let holes = specs.iter().filter(|spec| {
-                matches!(best(spec, facts, held), Some((Holds::Empty, _)))
-            });
+            let holes = specs
+                .iter()
+                .filter(|spec| matches!(best(spec, facts, held), Some((Holds::Empty, _))));
             purity
                 .foreign
                 .extend(holes.map(|spec| (spec.label.clone(), Proof::ReadTemporary)));
@@ -334,7 +338,10 @@ mod tests {
     #[test]
     fn nothing_is_stock_because_somebody_says_so() {
         let family = shipped("cinder");
-        let said = facts(&[(FactKey::Recovery, "stock"), (FactKey::Build, "LN3X.7.0.2607")]);
+        let said = facts(&[
+            (FactKey::Recovery, "stock"),
+            (FactKey::Build, "LN3X.7.0.2607"),
+        ]);
         let purity = purity(&family, &said, &[]);
         assert_eq!(purity.foreign, []);
         assert!(purity.unproven.len() >= 8);

@@ -9,7 +9,8 @@ use crate::seal::{Item, ItemState};
 /// Whether a way can be gone as the unit stands. Unknown is no.
 fn is_open(route: &ReadRoute, facts: &Facts) -> bool {
     let lock = route.lock == RouteLock::Any || facts.lock() == Some(Lock::Unlocked);
-    let rights = route.kind != RouteKind::RunningSystem || facts.choice(FactKey::Root) == Some("yes");
+    let rights =
+        route.kind != RouteKind::RunningSystem || facts.choice(FactKey::Root) == Some("yes");
     lock && rights
 }
 
@@ -26,7 +27,12 @@ pub fn least_writing<'f>(family: &'f Family, facts: &Facts) -> Option<&'f ReadRo
         .find(|route| route.kind < RouteKind::RunningSystem && is_open(route, facts));
     first
         .or_else(|| family.read_routes.iter().find(is_in))
-        .or_else(|| family.read_routes.iter().find(|route| is_open(route, facts)))
+        .or_else(|| {
+            family
+                .read_routes
+                .iter()
+                .find(|route| is_open(route, facts))
+        })
 }
 
 /// The way as a line of evidence: what it writes, and what has to be minded. Nothing where the
@@ -55,7 +61,10 @@ pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Item> {
         ),
         RouteKind::RunningSystem => (
             Rule::B1,
-            format!("{} Read it again at rest when that is possible.", route.hand),
+            format!(
+                "{} Read it again at rest when that is possible.",
+                route.hand
+            ),
         ),
         RouteKind::TemporaryStart | RouteKind::ReadOut => (Rule::B1, route.hand.clone()),
     };

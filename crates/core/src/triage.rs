@@ -139,8 +139,8 @@ pub fn lower_mode(family: &Family) -> Option<&'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::facts::testing::{at, facts, row};
     use crate::facts::Source;
+    use crate::facts::testing::{at, facts, row};
     use crate::family::testing::shipped;
 
     fn texts(causes: &[Cause]) -> Vec<&str> {

@@ -17,13 +17,13 @@ use veritope_vault::{
 use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
 
 use crate::bench::Engine;
-use crate::watch::{Observation, Settling};
 use crate::error::EngineError;
 use crate::places::{OWN_NAME, medium_text};
 use crate::reading::{CaptureKind, Meter, Moving, Reader, Tables, images, no_backup, read_tables};
 use crate::record::{DamageFacts, Entry};
 use crate::run::Watcher;
 use crate::unit::UnitRecord;
+use crate::watch::{Observation, Settling};
 
 /// What a capture under way needs to go on after a restart.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

@@ -17,13 +17,13 @@ use veritope_vault::{Access, Captured, Manifest};
 use veritope_wire::{CaptureId, Digest, Label, UnitId};
 
 use crate::bench::Engine;
-use crate::watch::Observation;
 use crate::error::EngineError;
 use crate::reading::{CaptureKind, Moving};
 use crate::record::{Entry, WriteShown};
 use crate::run::Watcher;
 use crate::shelf::read_seen;
 use crate::unit::{RunRecord, UnitRecord};
+use crate::watch::Observation;
 
 /// What putting a capture back would do to one partition.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]

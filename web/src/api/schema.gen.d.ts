@@ -830,6 +830,11 @@ export interface components {
          */
         Agreement: "once" | "twice" | "two-of-three";
         /**
+         * @description Whether an unlock is still ahead.
+         * @enum {string}
+         */
+        Ahead: "unlock" | "nothing";
+        /**
          * @description What somebody could supply, and the plan lacks.
          * @enum {string}
          */
@@ -1293,6 +1298,11 @@ export interface components {
             packages: string[];
         } | {
             /** @enum {string} */
+            cure: "put-stock";
+            /** @description Onto these partitions. */
+            labels: components["schemas"]["Label"][];
+        } | {
+            /** @enum {string} */
             cure: "nothing";
         } | {
             /** @enum {string} */
@@ -1446,7 +1456,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "slot" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "foreign" | "tool-choice" | "slot" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */
@@ -1837,7 +1847,7 @@ export interface components {
          * @description How a unit's link stands.
          * @enum {string}
          */
-        LinkPresence: "ready" | "not-authorised" | "absent" | "bridge-gone" | "another-unit" | "by-hand";
+        LinkPresence: "ready" | "not-authorised" | "absent" | "bridge-gone" | "another-unit" | "doubtful" | "by-hand";
         /** @description A unit's link, for the tag. */
         LinkView: {
             /** @description How it stands. */
@@ -1974,6 +1984,27 @@ export interface components {
             /** @description In one or two sentences. */
             text: string;
         };
+        /**
+         * @description How it comes out.
+         * @enum {string}
+         */
+        Outcome: "open" | "after" | "refused";
+        /** @description One such judgement. */
+        Outlook: {
+            /** @description The lines it rests on. */
+            items: components["schemas"]["Item"][];
+            /** @description What it is about. */
+            of: components["schemas"]["OutlookOf"];
+            /** @description How it comes out. */
+            outcome: components["schemas"]["Outcome"];
+            /** @description In one sentence. */
+            sentence: string;
+        };
+        /**
+         * @description What it is about.
+         * @enum {string}
+         */
+        OutlookOf: "symptom" | "whole-erase" | "read-out" | "relock";
         /** @description A partition as the unit's own table has it. */
         OwnPartition: {
             /** @description Label. */
@@ -2208,7 +2239,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G7" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q13" | "S1" | "S2" | "S3" | "S4" | "S5" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */
@@ -2452,6 +2483,8 @@ export interface components {
         /** @description The whole judgement, with all it rests on. */
         Standing: {
             afternoon?: components["schemas"]["Afternoon"] | null;
+            /** @description Whether an unlock is still ahead: its list, consequences and keep-safe classes matter. */
+            ahead: components["schemas"]["Ahead"];
             battery?: components["schemas"]["Battery"] | null;
             /** @description What decides it, where the sentence alone would leave one asking why. */
             because?: string | null;
@@ -2468,6 +2501,8 @@ export interface components {
             /** @description The lines it rests on, met and missing. */
             items: components["schemas"]["Item"][];
             next_check?: components["schemas"]["NextCheck"] | null;
+            /** @description What else there is to say, beside the unlock; the most pressing first. */
+            outlook: components["schemas"]["Outlook"][];
             /** @description The verdict in one sentence. */
             sentence: string;
             sheet?: components["schemas"]["Sheet"] | null;

@@ -30,6 +30,7 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
     case 'never':
     case 'nothing':
       return { label: 'See why', place: 'standing' };
+    case 'put-stock':
     case 'read-by-link':
       return undefined;
   }

@@ -286,7 +286,11 @@ fn in_words(unit: &Value, standing: &Value) -> String {
     }
     for one in standing["outlook"].as_array().unwrap() {
         let sentence = text(&one["sentence"]);
-        lines.push(format!("  {}: {} | {sentence}", text(&one["of"]), text(&one["outcome"])));
+        lines.push(format!(
+            "  {}: {} | {sentence}",
+            text(&one["of"]),
+            text(&one["outcome"])
+        ));
         for item in one["items"].as_array().unwrap() {
             lines.push(format!(
                 "    {} {} {}",

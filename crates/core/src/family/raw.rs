@@ -7,9 +7,9 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil, Leaves, Lies,
-    Mark, Method, MoveBy, PackageKind, ReadBy, RestoredBy, Role, RouteKind, RouteLock, Slots, Stock, ToggleKept,
-    ToolErases, Unlockable,
+    Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil,
+    Leaves, Lies, Mark, Method, MoveBy, PackageKind, ReadBy, RestoredBy, Role, RouteKind,
+    RouteLock, Slots, Stock, ToggleKept, ToolErases, Unlockable,
 };
 use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;

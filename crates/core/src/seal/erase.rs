@@ -96,10 +96,7 @@ mod tests {
         let items = erase_items(&family, &ticked, &[]);
         assert_eq!(items[0].rule, Rule::S6);
         assert!(items[0].text.contains("Write only does without it"));
-        assert_eq!(
-            items.iter().filter(|item| item.rule == Rule::G6).count(),
-            6
-        );
+        assert_eq!(items.iter().filter(|item| item.rule == Rule::G6).count(), 6);
         assert!(items.iter().all(|item| item.state == ItemState::Missing));
     }
 

@@ -15,7 +15,7 @@ use crate::budget::Battery;
 use crate::facts::{FactGroup, FactKey, Facts, Happening};
 use crate::family::{Again, Consequence, Family, ReadRoute, RouteKind};
 use crate::keepsafe::KeepSafe;
-use crate::mode::Lock;
+use crate::mode::{Lock, Mode};
 use crate::relock::{Held, Purity, purity};
 use crate::rule::Rule;
 
@@ -155,7 +155,11 @@ fn named(labels: &[String]) -> String {
 fn stock(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Item> {
     let mut items = Vec::new();
     if !pure.foreign.is_empty() {
-        let labels: Vec<Label> = pure.foreign.iter().map(|(label, _)| label.clone()).collect();
+        let labels: Vec<Label> = pure
+            .foreign
+            .iter()
+            .map(|(label, _)| label.clone())
+            .collect();
         let shown: Vec<String> = pure
             .foreign
             .iter()
@@ -290,7 +294,10 @@ fn index(family: &Family, facts: &Facts, pure: &Purity) -> Option<Item> {
 /// `R3`, first half.
 fn started(facts: &Facts) -> Item {
     let written = facts.last(Happening::SystemWritten);
-    let ran = facts.last(Happening::SystemRan);
+    let runs = facts
+        .known(FactKey::Mode)
+        .filter(|_| facts.mode() == Some(Mode::System));
+    let ran = facts.last(Happening::SystemRan).max(runs.map(|row| row.at));
     let is_seen = match (ran, written) {
         (Some(ran), Some(written)) => ran > written,
         (Some(_), None) => true,
@@ -322,8 +329,7 @@ fn functions(facts: &Facts) -> Item {
         .collect();
     let is_checked = |key: &FactKey| {
         facts.known(*key).is_some_and(|row| {
-            since.is_none_or(|written| row.at > written)
-                && facts.choice(*key) != Some("not-tested")
+            since.is_none_or(|written| row.at > written) && facts.choice(*key) != Some("not-tested")
         })
     };
     let open: Vec<FactKey> = asked

@@ -179,11 +179,7 @@ pub(super) fn screen_lock(family: &Family, facts: &Facts) -> Item {
 }
 
 pub(super) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Item {
-    let open = open_classes(
-        &family.keep_safe,
-        said,
-        facts.last(Happening::Wiped),
-    );
+    let open = open_classes(&family.keep_safe, said, facts.last(Happening::Wiped));
     let count = u32::try_from(open.len()).unwrap_or(u32::MAX);
     if open.is_empty() {
         return item(

@@ -53,7 +53,7 @@ pub struct Outlook {
 
 /// Everything beside the unlock, the most pressing first.
 pub(super) fn outlook(family: &Family, input: &StandingInput<'_>) -> Vec<Outlook> {
-    [
+    let mut all: Vec<Outlook> = [
         symptom(family, input),
         whole_erase(family, input),
         read_out(family, input),
@@ -61,7 +61,15 @@ pub(super) fn outlook(family: &Family, input: &StandingInput<'_>) -> Vec<Outlook
     ]
     .into_iter()
     .flatten()
-    .collect()
+    .collect();
+    // What is refused is read first, among the others the order above holds.
+    all.sort_by_key(|one| {
+        (
+            one.of != OutlookOf::Symptom,
+            one.outcome != Outcome::Refused,
+        )
+    });
+    all
 }
 
 fn symptom(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
@@ -116,7 +124,10 @@ fn whole_erase(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
             Outcome::Refused
         },
         sentence: match once {
-            0 => format!("A whole erase of {} stands ticked{offered}.", input.nickname),
+            0 => format!(
+                "A whole erase of {} stands ticked{offered}.",
+                input.nickname
+            ),
             once => format!(
                 "A whole erase of {} is refused: {once} partitions that exist once would go{offered}.",
                 input.nickname

@@ -25,9 +25,8 @@ use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
     BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput, FamilyChoice,
-    GoalChoice, KeepLine, LinkPresence, LinkView, Permission, RuleLine,
-    RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
-    Wait,
+    GoalChoice, KeepLine, LinkPresence, LinkView, Permission, RuleLine, RunPage, RunView, SealTag,
+    SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag, Wait,
 };
 
 impl Engine {
@@ -280,6 +279,8 @@ impl Engine {
         let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
         cited.extend([Rule::U7, Rule::U11, Rule::W1]);
         cited.extend(standing.findings.iter().map(|finding| finding.rule));
+        let beside = standing.outlook.iter().flat_map(|one| &one.items);
+        cited.extend(beside.map(|item| item.rule));
         cited.sort();
         cited.dedup();
         Ok(StandingView {

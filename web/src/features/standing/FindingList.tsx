@@ -31,7 +31,8 @@ export function FindingList({ unit, findings, facts }: FindingListProps) {
             key={`${finding.rule} ${finding.text}`}
             sx={{
               display: 'grid',
-              gridTemplateColumns: '34px minmax(0, 1fr) auto',
+              gridTemplateColumns: '24px minmax(0, 1fr) auto',
+              columnGap: 1.25,
               py: 0.75,
             }}
           >

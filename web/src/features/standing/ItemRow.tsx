@@ -26,7 +26,8 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
     <Box
       sx={{
         display: 'grid',
-        gridTemplateColumns: '34px minmax(0, 1fr) auto',
+        gridTemplateColumns: '24px minmax(0, 1fr) auto',
+        columnGap: 1.25,
         py: 1.25,
         borderTop: 1,
         borderColor: 'rule',

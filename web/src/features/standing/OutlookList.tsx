@@ -19,11 +19,7 @@ export function OutlookList({ unit, outlook, facts }: OutlookListProps) {
   return outlook.map((one) => (
     <Section key={one.of} title={OUTLOOK[one.of]}>
       <Box sx={{ display: 'flex', gap: 1.25, alignItems: 'start', mb: 1 }}>
-        <StateShape
-          kind={outcomeShape(one.outcome)}
-          label={outcomeWord(one.outcome)}
-          size={24}
-        />
+        <StateShape kind={outcomeShape(one.outcome)} label={outcomeWord(one.outcome)} size={24} />
         <Typography sx={{ fontWeight: 650 }}>{one.sentence}</Typography>
       </Box>
       {one.items

@@ -36,6 +36,8 @@ export function StandingPage() {
           const isAhead = standing.ahead === 'unlock';
           // What is lost already is told before anything is asked.
           const lost = standing.findings.filter((one) => one.level === 'found-lost');
+          const symptoms = standing.outlook.filter((one) => one.of === 'symptom');
+          const beside = standing.outlook.filter((one) => one.of !== 'symptom');
           return (
             <RuleGists value={new Map(rules.map((rule) => [rule.id, rule.gist]))}>
               <VerdictHead unit={unit} standing={standing} />
@@ -52,14 +54,16 @@ export function StandingPage() {
               >
                 <Box>
                   <FindingList unit={unit} findings={lost} facts={facts} />
+                  <OutlookList unit={unit} outlook={symptoms} facts={facts} />
                   {asksCheck && <NextCheck unit={unit} check={check} facts={facts} />}
                   <FindingList
                     unit={unit}
                     findings={standing.findings.filter((one) => !lost.includes(one))}
                     facts={facts}
                   />
+                  {!isAhead && <OutlookList unit={unit} outlook={beside} facts={facts} />}
                   {standing.items.length > 0 && (
-                    <Section title={WORDS.takes}>
+                    <Section title={isAhead ? WORDS.takes : WORDS.known}>
                       {standing.items.map((item) => (
                         <ItemRow
                           key={`${item.rule} ${item.text}`}
@@ -71,7 +75,7 @@ export function StandingPage() {
                       ))}
                     </Section>
                   )}
-                  <OutlookList unit={unit} outlook={standing.outlook} facts={facts} />
+                  {isAhead && <OutlookList unit={unit} outlook={beside} facts={facts} />}
                   {standing.chain != null && <ChainTable chain={standing.chain} />}
                   {isAhead && keep_safe.length > 0 && (
                     <Section title={WORDS.lost}>

@@ -158,8 +158,7 @@ fn mistakes_in_what_came_with_version_three_are_named() {
 fn mistakes_in_what_bears_on_the_lock_are_named_too() {
     let text = |codename: &str| {
         let shipped = crate::family::SHIPPED.iter();
-        let mut found =
-            shipped.filter(|(file, _)| file.strip_suffix(".toml") == Some(codename));
+        let mut found = shipped.filter(|(file, _)| file.strip_suffix(".toml") == Some(codename));
         found.next().unwrap().1
     };
     let cases = [
