@@ -110,6 +110,9 @@ pub struct CaptureFacts {
     pub rest: Rest,
     /// Partitions and tables in disk order.
     pub partitions: Vec<CapturedFacts>,
+    /// The build that ran, where it was known (`B9`).
+    #[serde(default)]
+    pub build: Option<String>,
 }
 
 impl CaptureFacts {
@@ -583,6 +586,7 @@ pub(crate) mod testing {
             manifest: Digest::of(&n.to_le_bytes()),
             origin: Origin::Read,
             rest: Rest::AtRest,
+            build: None,
             partitions: own()
                 .iter()
                 .map(|own| CapturedFacts {

@@ -542,6 +542,7 @@ fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
         manifest: digest,
         origin: manifest.source.origin,
         rest: manifest.source.rest,
+        build: manifest.build.clone(),
         partitions: manifest
             .partitions
             .iter()

@@ -494,7 +494,11 @@ impl Entry {
                 format!("Consent to what it costs, by typing {}.", consent.typed)
             }
             Self::Intent { title, effect, .. } => match effect {
-                Some(Planned::Unlock { .. } | Planned::InstallPackage { .. }) => {
+                Some(
+                    Planned::Unlock { .. }
+                    | Planned::Relock { .. }
+                    | Planned::InstallPackage { .. },
+                ) => {
                     format!("About to: {title}. This can't be undone.")
                 }
                 Some(Planned::WriteImage { .. }) => format!("About to: {title}."),

@@ -1,37 +1,47 @@
 //! What the log knows of each partition's content, for the judgement of a relock.
 
-use veritope_core::facts::{FactKey, Source};
+use veritope_core::budget;
 use veritope_core::family::Family;
-use veritope_core::mode::Lock;
+use veritope_core::plan::Sheet;
 use veritope_core::relock::{Held, held, own_stock};
+use veritope_core::seal::{Consent, RelockEvidence};
 
 use crate::bench::Engine;
 use crate::unit::UnitRecord;
 
 impl Engine {
-    /// What is known of each partition, held against the unit's own capture from before anything
-    /// was written here; nothing where there is none.
-    pub(crate) fn held_of(&self, record: &UnitRecord, family: &Family) -> Vec<Held> {
-        let seen_locked = record
-            .facts
-            .iter()
-            .filter(|row| row.key == FactKey::Lock && row.source == Source::Link)
-            .filter(|row| row.value.exact() == Lock::Locked.id())
-            .map(|row| row.at)
-            .min();
-        let Some(stock) = own_stock(&record.captures, &record.written, seen_locked) else {
-            return Vec::new();
-        };
-        // The build that ran when it was captured.
-        let build = record
-            .facts
-            .iter()
-            .filter(|row| row.key == FactKey::Build && row.at <= stock.taken)
-            .max_by_key(|row| (row.at, row.id))
-            .map(|row| row.value.exact());
-        let Some(build) = build.filter(|build| family.build(build).is_some()) else {
-            return Vec::new();
-        };
-        held(stock, &build, &record.captures, &record.written)
+    /// Brings the evidence for a relock together and hands it on.
+    pub(crate) fn with_relock<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        consent: Option<&Consent>,
+        judge: impl FnOnce(&RelockEvidence<'_>) -> T,
+    ) -> T {
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        judge(&RelockEvidence {
+            family,
+            nickname: &record.nickname,
+            facts: &facts,
+            held: &held_of(record),
+            torn: &record.torn,
+            keep_safe: &record.keep_safe,
+            battery: Some(&battery),
+            now: self.now(),
+            consent,
+            twin: self.twin_of(record, family, &facts).as_deref(),
+        })
     }
+}
+
+/// What is known of each partition, held against the unit's own capture from before anything
+/// was written here; nothing where there is none.
+pub(crate) fn held_of(record: &UnitRecord) -> Vec<Held> {
+    let stock = own_stock(&record.captures, &record.written, record.seen_locked);
+    let Some((stock, build)) = stock.and_then(|stock| Some((stock, stock.build.as_ref()?))) else {
+        return Vec::new();
+    };
+    held(stock, build, &record.captures, &record.written)
 }

@@ -9,7 +9,7 @@ use std::time::Duration;
 
 use veritope_core::budget;
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
-use veritope_core::family::{Family, Method, MoveBy};
+use veritope_core::family::{Consequence, Family, Method, MoveBy};
 use veritope_core::mode::Mode;
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
@@ -141,11 +141,14 @@ impl Engine {
             return Vec::new();
         };
         let family = &*family;
-        let unlocks = |step: &Step| matches!(step.effect, Some(Planned::Unlock { .. }));
-        if !sheet.steps.iter().any(unlocks) {
-            return Vec::new();
+        let effects = || sheet.steps.iter().filter_map(|step| step.effect.as_ref());
+        if effects().any(|effect| matches!(effect, Planned::Unlock { .. })) {
+            return self.with_evidence(record, family, sheet, None, seal::unlock_preparations);
         }
-        self.with_evidence(record, family, sheet, None, seal::unlock_preparations)
+        if effects().any(|effect| matches!(effect, Planned::Relock { .. })) {
+            return self.with_relock(record, family, sheet, None, seal::relock_preparations);
+        }
+        Vec::new()
     }
 
     /// Brings the evidence for an unlock together and hands it on.
@@ -178,14 +181,26 @@ impl Engine {
         run: &RunRecord,
         step: &Step,
     ) -> Option<Vec<Item>> {
-        let stage = match step.effect.as_ref()? {
-            Planned::Unlock { stage } => stage,
-            Planned::WriteImage { .. } => return Some(self.write_list(record, &run.sheet)),
-            Planned::InstallPackage { name } => return Some(vec![seal::package_withheld(name)]),
-        };
         let family = &*self.family_of(record)?;
-        let consent = run.consents.iter().find(|consent| consent.stage == *stage);
-        Some(self.with_evidence(record, family, &run.sheet, consent, seal::unlock_items))
+        let consent_to = |stage: &String| run.consents.iter().find(|one| one.stage == *stage);
+        Some(match step.effect.as_ref()? {
+            Planned::Unlock { stage } => self.with_evidence(
+                record,
+                family,
+                &run.sheet,
+                consent_to(stage),
+                seal::unlock_items,
+            ),
+            Planned::Relock { stage } => self.with_relock(
+                record,
+                family,
+                &run.sheet,
+                consent_to(stage),
+                seal::relock_items,
+            ),
+            Planned::WriteImage { .. } => self.write_list(record, &run.sheet),
+            Planned::InstallPackage { name } => vec![seal::package_withheld(name)],
+        })
     }
 
     /// Begins a run towards `goal`.
@@ -226,7 +241,11 @@ impl Engine {
             return Err(self.refuse_write(
                 unit,
                 format!("begin: {}", goal.shown().to_lowercase()),
-                Rule::G1,
+                if goal == Goal::Relock {
+                    Rule::G8
+                } else {
+                    Rule::G1
+                },
                 missing,
             )?);
         }
@@ -302,10 +321,10 @@ impl Engine {
         }
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(EngineError::NoStep)?;
-        let Some(Planned::Unlock { stage }) = &step.effect else {
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let (Some(stage), costs) = costs_of(step, family) else {
             return Err(EngineError::NotThisWay("the next step needs no consent"));
         };
-        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         if typed != record.nickname {
             return Err(EngineError::WrongName {
                 typed: typed.chars().take(60).collect(),
@@ -313,9 +332,9 @@ impl Engine {
             });
         }
         let consent = Consent {
-            stage: stage.clone(),
+            stage: stage.to_owned(),
             typed: typed.to_owned(),
-            told: seal::told(&family.consequences),
+            told: seal::told(&costs),
             at: self.now(),
         };
         self.append(unit, Some(request), vec![Entry::Consented { run, consent }])
@@ -357,6 +376,11 @@ impl Engine {
                     .stages
                     .get(stage)
                     .is_some_and(|spec| spec.method == Method::Command),
+                Action::Relock { .. } => family
+                    .relock
+                    .act
+                    .as_ref()
+                    .is_some_and(|act| act.method == Method::Command),
                 Action::Move { way } => family
                     .moves
                     .get(way)
@@ -454,7 +478,9 @@ impl Engine {
         let epoch = seen.state.epoch;
         let write_down = || self.append(unit, Some(request), vec![intent]);
         let begun = match step.action {
-            Action::LookAtMode { .. } | Action::LookAtLock { .. } => {
+            Action::LookAtMode { .. }
+            | Action::LookAtLock { .. }
+            | Action::LookAtCriticalLock { .. } => {
                 write_down()?;
                 return Ok(Attempt::Through);
             }
@@ -531,6 +557,31 @@ impl Engine {
                 let identity = crate::restore::hardware_key(family);
                 write_down()?;
                 device.unlock(permit, identity, &spec.forms)
+            }
+            Action::Relock { stage } => {
+                let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage))
+                else {
+                    return Err(EngineError::NoStep);
+                };
+                let consent = run.consents.iter().find(|consent| consent.stage == *id);
+                let witness = LinkWitness {
+                    unit,
+                    live: &seen.facts,
+                    epoch,
+                };
+                let permit = self.with_relock(&record, family, &run.sheet, consent, |evidence| {
+                    seal::mint_relock(id, evidence, &witness)
+                });
+                let permit = match permit {
+                    Ok(permit) => permit,
+                    Err(closed) => {
+                        let title = step.title.clone();
+                        return Err(self.refuse_write(unit, title, Rule::G8, closed.missing)?);
+                    }
+                };
+                let identity = crate::restore::hardware_key(family);
+                write_down()?;
+                device.lock(permit, identity, &act.forms)
             }
             Action::SwitchDebuggingOn | Action::InstallPackage { .. } | Action::Assume { .. } => {
                 return Err(EngineError::NotThisWay("this step is for a person's hands"));
@@ -644,7 +695,9 @@ impl Engine {
         let saw = seen_in_words(seen.mode(), seen.lock());
         let is_look = matches!(
             step.action,
-            Action::LookAtMode { .. } | Action::LookAtLock { .. }
+            Action::LookAtMode { .. }
+                | Action::LookAtLock { .. }
+                | Action::LookAtCriticalLock { .. }
         );
         if let Some(why) = divergence(step.after, seen.mode(), seen.lock()) {
             let result = if is_look {
@@ -688,7 +741,9 @@ impl Engine {
         };
         let is_look = matches!(
             step.action,
-            Action::LookAtMode { .. } | Action::LookAtLock { .. }
+            Action::LookAtMode { .. }
+                | Action::LookAtLock { .. }
+                | Action::LookAtCriticalLock { .. }
         );
         if open.next_step().is_none() && open.sheet.reach == Reach::Goal && !is_look {
             self.append(
@@ -900,11 +955,24 @@ impl Engine {
     }
 }
 
+/// The stage that a step's consent is for, and what the step costs; nothing where it wants none.
+pub(crate) fn costs_of<'s>(step: &'s Step, family: &Family) -> (Option<&'s str>, Vec<Consequence>) {
+    match &step.effect {
+        Some(Planned::Unlock { stage }) => (Some(stage), family.consequences.clone()),
+        Some(Planned::Relock { stage }) => (Some(stage), seal::relock_consequences(family)),
+        Some(Planned::WriteImage { .. } | Planned::InstallPackage { .. }) => {
+            (None, family.consequences.clone())
+        }
+        None => (None, Vec::new()),
+    }
+}
+
 /// The list that a step's effect needs.
 pub(crate) fn list_of(step: &Step) -> Rule {
     match step.effect {
         Some(Planned::WriteImage { .. }) => Rule::G4,
         Some(Planned::InstallPackage { .. }) => Rule::G2,
+        Some(Planned::Relock { .. }) => Rule::G8,
         Some(Planned::Unlock { .. }) | None => Rule::G1,
     }
 }

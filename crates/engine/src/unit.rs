@@ -5,9 +5,10 @@ use std::collections::{BTreeMap, VecDeque};
 
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
-use veritope_core::facts::{FactRow, Facts, Happening};
+use veritope_core::facts::{FactKey, FactRow, Facts, Happening, Source};
 use veritope_core::family::Paired;
 use veritope_core::keepsafe::KeepSafe;
+use veritope_core::mode::Lock;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Sheet, Step};
 use veritope_core::seal::{Consent, Torn};
@@ -73,6 +74,9 @@ pub struct UnitRecord {
     /// Digests of the pictures attached to facts.
     #[serde(default)]
     pub pictures: BTreeMap<FactId, Digest>,
+    /// When the link first said that it is locked (`R1`).
+    #[serde(default)]
+    pub seen_locked: Option<Moment>,
 }
 
 /// One run.
@@ -164,6 +168,7 @@ impl UnitRecord {
             epoch: None,
             paired: Vec::new(),
             pictures: BTreeMap::new(),
+            seen_locked: None,
         })
     }
 
@@ -314,8 +319,10 @@ impl UnitRecord {
     /// Link readings come by the hundred and nobody takes them back one by one, so only the newest
     /// of a key stays; what a person said stays whole, for undo.
     fn take_fact(&mut self, row: &FactRow) {
-        use veritope_core::facts::Source;
         if row.source == Source::Link {
+            if row.key == FactKey::Lock && row.value.exact() == Lock::Locked.id() {
+                self.seen_locked.get_or_insert(row.at);
+            }
             self.facts
                 .retain(|known| known.source != Source::Link || known.key != row.key);
         }

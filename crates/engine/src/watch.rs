@@ -185,6 +185,11 @@ impl Engine {
             let yes = FactValue::parse(FactKey::AnswersBootloader, "yes")?;
             news.push(self.row(FactKey::AnswersBootloader, yes, Source::Concluded, at));
         }
+        let was_closed = (known.lock(), facts.lock()) == (Some(Lock::Unlocked), Some(Lock::Locked));
+        if was_closed && known.choice(FactKey::Relocked) != Some("yes") {
+            let yes = FactValue::parse(FactKey::Relocked, "yes")?;
+            news.push(self.row(FactKey::Relocked, yes, Source::Concluded, at));
+        }
         if !news.is_empty() {
             entries.push(Entry::Facts { facts: news });
         }

@@ -4,6 +4,7 @@
 
 mod backups;
 mod knowing;
+mod relocks;
 mod support;
 mod truth;
 

@@ -154,13 +154,44 @@ impl DeviceLink {
         let Effect::Unlock { .. } = permit.effect() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
         };
+        self.command(ActKind::Unlock, permit, identity, forms, BTreeMap::new())
+    }
+
+    /// Sends the lock command for the stage that `permit` names, spending it; forms as with
+    /// [`Self::unlock`] (`L1`).
+    ///
+    /// # Errors
+    /// See [`LinkError`]; any refusal but *unknown command* is a refusal.
+    pub fn lock(
+        &self,
+        permit: Permit,
+        identity: FactKey,
+        forms: &[String],
+    ) -> Result<Operation, LinkError> {
+        let Effect::Relock { stage } = permit.effect() else {
+            return Err(LinkError::WrongPermit("it was given for something else"));
+        };
+        let args = BTreeMap::from([("stage".to_owned(), stage.clone())]);
+        self.command(ActKind::Lock, permit, identity, forms, args)
+    }
+
+    /// Sends a command of the lock in the first of `forms` that the device knows.
+    fn command(
+        &self,
+        kind: ActKind,
+        permit: Permit,
+        identity: FactKey,
+        forms: &[String],
+        args: BTreeMap<String, String>,
+    ) -> Result<Operation, LinkError> {
         self.is_good(&permit, identity)?;
         let mut answer = Err(LinkError::WrongPermit(
             "the family names no form of the command",
         ));
         for form in forms {
-            let args = BTreeMap::from([("form".to_owned(), form.clone())]);
-            answer = self.act(ActKind::Unlock, args, permit.epoch());
+            let mut args = args.clone();
+            args.insert("form".to_owned(), form.clone());
+            answer = self.act(kind, args, permit.epoch());
             match &answer {
                 Err(error) if error.refusal() == Some(RefusalCode::UnknownCommand) => {}
                 _ => break,

@@ -128,17 +128,33 @@ impl Device {
             };
             (lines, Vec::new())
         } else if saved.question.is_some() {
-            let no = button("no", "No, keep it locked").by_default();
+            let (ask, no, yes) = match saved.lock {
+                LockState::Locked => (
+                    "Unlock this watch?",
+                    "No, keep it locked",
+                    "Yes, unlock and erase",
+                ),
+                LockState::Unlocked => (
+                    "Lock this watch?",
+                    "No, keep it unlocked",
+                    "Yes, lock and erase",
+                ),
+            };
+            let no = button("no", no).by_default();
             (
                 vec![
-                    "Unlock this watch?".to_owned(),
+                    ask.to_owned(),
                     "Everything on it will be erased.".to_owned(),
                 ],
-                vec![no, button("yes", "Yes, unlock and erase")],
+                vec![no, button("yes", yes)],
             )
         } else {
             match saved.mode {
                 Running::Off | Running::Download | Running::Animation => (Vec::new(), Vec::new()),
+                Running::Refusing => (
+                    vec!["This software is not the maker's. It does not start.".to_owned()],
+                    vec![button("bootloader", "Bootloader")],
+                ),
                 Running::System => {
                     let setting = |value: Setting| if value == Setting::On { "on" } else { "off" };
                     let mut buttons = vec![button(

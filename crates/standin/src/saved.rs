@@ -1,10 +1,12 @@
 //! What survives a killed process: one JSON file a device, replaced as a whole.
 
+use std::collections::BTreeMap;
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::Path;
 
 use serde::{Deserialize, Serialize};
+use veritope_wire::Digest;
 use veritope_wire::link::{LinkEvent, Operation, OperationId};
 
 use crate::body::CablePlace;
@@ -51,6 +53,9 @@ pub(crate) struct Saved {
     /// Its equipment ID as its screens show it; empty when they show none.
     #[serde(default)]
     pub(crate) equipment_id: String,
+    /// What the maker signed, of checked partitions that were written over since.
+    #[serde(default)]
+    pub(crate) signed: BTreeMap<String, Digest>,
 }
 
 impl Saved {
@@ -83,6 +88,7 @@ impl Saved {
             model_code: profile.model_code.to_owned(),
             gate: None,
             equipment_id: String::new(),
+            signed: BTreeMap::new(),
         }
     }
 }

@@ -252,6 +252,16 @@ pub const SCHEMES: [Scheme; 7] = [
 ];
 
 impl Scheme {
+    /// The form of the command that closes the lock, where a command does.
+    #[must_use]
+    pub fn closing_form(&self) -> Option<&'static str> {
+        match self.codename {
+            "saltern" | "gimbal" => Some("newer"),
+            "lodestar" | "mooring" | "cinder" => Some("older"),
+            _ => None,
+        }
+    }
+
     /// The scheme of a family.
     #[must_use]
     pub fn named(codename: &str) -> Option<&'static Self> {

@@ -97,6 +97,8 @@ pub enum ActKind {
     Restart,
     /// Open the lock; `form` picks the command's form.
     Unlock,
+    /// Close the lock; `form` picks the command's form, `stage` the stage.
+    Lock,
     /// Start the image lying in the device's memory, which writes nothing.
     StartFromMemory,
 }

@@ -11,8 +11,8 @@ use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
     Blank, BuildSpec, CarrierSpec, DebuggingSpec, EquipmentSpec, FAMILY_SCHEMA, FactPlace, Family,
     Identifier, KeptSpec, ModeSpec, MoveSpec, Pace, PackageKind, PackageSpec, PartitionSpec,
-    Pattern, ReadRoute, RecoveryWriteSpec, RelockAct, RelockSpec, Role, Slots, StageSpec,
-    TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
+    Pattern, Phase, PhaseKind, ReadRoute, RecoveryWriteSpec, RelockAct, RelockSpec, Role, Slots,
+    StageSpec, TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
 };
 use crate::facts::equipment::TYPE_CODE_DIGITS;
 use crate::facts::{FactValue, Month};
@@ -128,6 +128,8 @@ impl Locator<'_> {
                 hands_on_seconds: spec.hands_on,
                 presses: spec.presses,
                 hand: spec.hand,
+                phases: self.phases(spec.phase, "move.phase")?,
+                menu: spec.menu,
             });
         }
         self.no_trap(&raw.schema, &modes, &moves)?;
@@ -158,6 +160,7 @@ impl Locator<'_> {
                 answer: stage.answer,
                 erases: stage.erases,
                 ends_in: *stage.ends_in.get_ref(),
+                phases: self.phases(stage.phase, "stage.phase")?,
             });
         }
         let temporary_start = match raw.temporary_start {
@@ -418,6 +421,7 @@ impl Locator<'_> {
                     answer: raw.answer,
                     ends_in: *ends_in.get_ref(),
                     pace: self.pace(raw.usual, stuck)?,
+                    phases: self.phases(raw.phase, "relock.phase")?,
                 })
             }
         };
@@ -427,6 +431,65 @@ impl Locator<'_> {
             hand: raw.hand,
             act,
         })
+    }
+
+    /// Phases whose keys go down before they are let go, and none of which stays down at the end.
+    fn phases(
+        &self,
+        raw: Vec<Spanned<super::raw::RawPhase>>,
+        key: &str,
+    ) -> Result<Vec<Phase>, FamilyError> {
+        let mut phases = Vec::new();
+        let last = raw.len().saturating_sub(1);
+        for (index, phase) in raw.into_iter().enumerate() {
+            let span = phase.span();
+            let phase = phase.into_inner();
+            let moves_cable = matches!(
+                phase.kind,
+                PhaseKind::CableIn | PhaseKind::CableOut | PhaseKind::Wait
+            );
+            if phase.keys.is_empty() && !moves_cable {
+                return Err(self.refuse(span, format!("`{key}.keys` names no key to press")));
+            }
+            if *phase.seconds.get_ref() == 0 {
+                return Err(self.refuse(
+                    phase.seconds.span(),
+                    format!("`{key}.seconds` must be at least 1"),
+                ));
+            }
+            let stranger = phase
+                .lets_go
+                .iter()
+                .find(|one| !phase.keys.contains(one))
+                .copied();
+            if let Some(stranger) = stranger {
+                return Err(self.refuse(
+                    span,
+                    format!(
+                        "`{key}.lets_go` names {}, which is not down in this phase",
+                        stranger.shown()
+                    ),
+                ));
+            }
+            let holds = matches!(phase.kind, PhaseKind::Hold | PhaseKind::Swap);
+            let stays = phase.keys.len() > phase.lets_go.len();
+            if index == last && holds && stays {
+                return Err(self.refuse(
+                    span,
+                    format!("`{key}.lets_go` of the last phase must name every key"),
+                ));
+            }
+            phases.push(Phase {
+                keys: phase.keys,
+                kind: phase.kind,
+                cue: phase.cue,
+                seconds: phase.seconds.into_inner(),
+                lets_go: phase.lets_go,
+                missed: phase.missed,
+                retry: phase.retry,
+            });
+        }
+        Ok(phases)
     }
 
     fn tool_choices(

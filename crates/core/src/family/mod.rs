@@ -6,6 +6,7 @@
 //! instances and parameters. Judgements cite the file's digest.
 
 mod check;
+mod choreography;
 mod guide;
 pub mod pattern;
 mod raw;
@@ -19,6 +20,7 @@ use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
 pub use check::{FamilyError, load};
+pub use choreography::{Cue, Key, Menu, Phase, PhaseKind};
 pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 pub use raw::RawFamily as FamilyFile;
@@ -336,6 +338,8 @@ pub struct RelockAct {
     pub ends_in: Mode,
     /// How long.
     pub pace: Pace,
+    /// The press as phases, where hands do it (`N2`).
+    pub phases: Vec<Phase>,
 }
 
 /// What becomes of a recovery in its partition (`M11`).
@@ -637,6 +641,10 @@ pub struct MoveSpec {
     pub presses: u16,
     /// What a person does when there is no link.
     pub hand: String,
+    /// The same as phases, where hands do it (`N2`).
+    pub phases: Vec<Phase>,
+    /// Where in a menu it is, counted from the highlight (`N3`).
+    pub menu: Option<Menu>,
 }
 
 /// How commands from a computer are let in.
@@ -681,6 +689,8 @@ pub struct StageSpec {
     pub ends_in: Mode,
     /// How long.
     pub pace: Pace,
+    /// The press as phases, where hands do it (`N2`).
+    pub phases: Vec<Phase>,
 }
 
 /// Something that unlocking costs (`U11`).

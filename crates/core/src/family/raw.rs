@@ -7,9 +7,9 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil,
-    Leaves, Lies, Mark, Method, MoveBy, PackageKind, ReadBy, RestoredBy, Role, RouteKind,
-    RouteLock, Slots, Stock, ToggleKept, ToolErases, Unlockable,
+    Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, Cue, HiddenUntil,
+    Key, Leaves, Lies, Mark, Menu, Method, MoveBy, PackageKind, PhaseKind, ReadBy, RestoredBy,
+    Role, RouteKind, RouteLock, Slots, Stock, ToggleKept, ToolErases, Unlockable,
 };
 use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;
@@ -258,6 +258,10 @@ pub(super) struct RawRelock {
     /// Seconds from which on it is stuck.
     #[schema(value_type = Option<u32>)]
     pub(super) stuck: Option<Spanned<u32>>,
+    /// The press as phases, where hands do it (N2).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawPhase>)]
+    pub(super) phase: Vec<Spanned<RawPhase>>,
 }
 
 /// What becomes of a recovery in its partition.
@@ -550,6 +554,37 @@ pub(super) struct RawMove {
     pub(super) presses: u16,
     /// How, in words.
     pub(super) hand: String,
+    /// The same as phases, where hands do it (N2).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawPhase>)]
+    pub(super) phase: Vec<Spanned<RawPhase>>,
+    /// Where in a menu it is, counted from the highlight (N3).
+    pub(super) menu: Option<Menu>,
+}
+
+/// A phase of a choreography (N2).
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawPhase {
+    /// The keys that are down.
+    #[serde(default)]
+    pub(super) keys: Vec<Key>,
+    /// What is done with them.
+    pub(super) kind: PhaseKind,
+    /// What ends it.
+    pub(super) cue: Cue,
+    /// Usual seconds until the cue.
+    #[schema(value_type = u32)]
+    pub(super) seconds: Spanned<u32>,
+    /// Keys that are let go at the cue; those not named stay down.
+    #[serde(default)]
+    pub(super) lets_go: Vec<Key>,
+    /// What shows when the cue was missed.
+    #[serde(default)]
+    pub(super) missed: String,
+    /// The safe way to try again.
+    #[serde(default)]
+    pub(super) retry: String,
 }
 
 /// Letting this computer give commands.
@@ -606,6 +641,10 @@ pub(super) struct RawStage {
     /// Seconds from which on it is stuck.
     #[schema(value_type = u32)]
     pub(super) stuck: Spanned<u32>,
+    /// The press as phases, where hands do it (N2).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawPhase>)]
+    pub(super) phase: Vec<Spanned<RawPhase>>,
 }
 
 /// A recovery from memory.

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::search::Cost;
 use super::state::{BackedUp, Data, Look, Presence, State, Switch, TableRead, Ways};
-use crate::family::{Family, MoveBy, MoveSpec, Pace, Role};
+use crate::family::{Family, Key, Menu, MoveBy, MoveSpec, Pace, Phase, Role};
 use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// Something on a sheet. Indices point into the family that the sheet was made from.
@@ -44,6 +44,16 @@ pub enum Action {
     /// Open a stage of the lock.
     Unlock {
         /// Index into the family's stages.
+        stage: usize,
+    },
+    /// See whether the critical partitions are locked; `hoped` as above (`L2`).
+    LookAtCriticalLock {
+        /// Assumed outcome.
+        hoped: Lock,
+    },
+    /// Close a stage of the lock again.
+    Relock {
+        /// Index into the family's order of relocking.
         stage: usize,
     },
     /// Start an image from memory.
@@ -107,6 +117,10 @@ pub enum Unmet {
     Look,
     /// Another build must be there first.
     Build,
+    /// The stage for critical partitions must be closed first (`R6`).
+    Critical,
+    /// It takes a key that doesn't work (`N2`).
+    BrokenKey(Key),
     /// Nothing to do: it is so already.
     AlreadySo,
 }
@@ -173,6 +187,10 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
             .map(|spec| Action::LookAtMode { hoped: spec.mode }),
     );
     all.extend([Lock::Locked, Lock::Unlocked].map(|hoped| Action::LookAtLock { hoped }));
+    if family.stages.iter().any(|stage| !stage.only_for.is_empty()) {
+        let hopes = [Lock::Locked, Lock::Unlocked];
+        all.extend(hopes.map(|hoped| Action::LookAtCriticalLock { hoped }));
+    }
     all.extend((0..family.moves.len()).map(|way| Action::Move { way }));
     all.push(Action::SwitchDebuggingOn);
     let is_main = |stage: &usize| family.stages[*stage].only_for.is_empty();
@@ -181,6 +199,9 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
             .filter(is_main)
             .map(|stage| Action::Unlock { stage }),
     );
+    if family.relock.act.is_some() {
+        all.extend((0..family.relock.order.len()).map(|stage| Action::Relock { stage }));
+    }
     let mut packages: Vec<usize> = ground.before.iter().chain(ground.after).copied().collect();
     packages.sort_unstable();
     packages.dedup();
@@ -228,6 +249,7 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
                 _ => None,
             };
             in_mode(spec.from)
+                .or_else(|| broken(&spec.phases, spec.menu.as_ref(), state))
                 .or_else(|| {
                     (spec.needs_debugging && state.debugging != Some(Switch::On))
                         .then_some(Unmet::Debugging)
@@ -246,9 +268,48 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
             // Nothing that can't be undone follows a look that was not taken.
             in_mode(spec.mode)
                 .or_else(|| locked_as(Lock::Locked))
+                .or_else(|| broken(&spec.phases, None, state))
                 .or_else(|| {
                     (usize::from(state.legs_ahead) != ground.after.len()).then_some(Unmet::Build)
                 })
+                .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
+        }
+        Action::LookAtCriticalLock { .. } => {
+            if state.critical.is_some() {
+                Some(Unmet::AlreadySo)
+            } else {
+                state
+                    .mode
+                    .is_none_or(|mode| mode == Mode::Off)
+                    .then_some(Unmet::Look)
+            }
+        }
+        Action::Relock { stage } => {
+            let (Some(act), Some(stage)) = (
+                &family.relock.act,
+                family
+                    .relock
+                    .order
+                    .get(stage)
+                    .and_then(|id| family.stages.iter().find(|stage| stage.id == *id)),
+            ) else {
+                return Some(Unmet::AlreadySo);
+            };
+            let is_critical = !stage.only_for.is_empty();
+            let has_critical = family.stages.iter().any(|stage| !stage.only_for.is_empty());
+            let stands = if is_critical {
+                match state.critical {
+                    Some(Lock::Unlocked) => None,
+                    Some(Lock::Locked) => Some(Unmet::AlreadySo),
+                    None => Some(Unmet::Critical),
+                }
+            } else {
+                (has_critical && state.critical != Some(Lock::Locked)).then_some(Unmet::Critical)
+            };
+            in_mode(act.mode)
+                .or_else(|| locked_as(Lock::Unlocked))
+                .or(stands)
+                .or_else(|| broken(&act.phases, None, state))
                 .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
         }
         Action::InstallPackage { package } => {
@@ -311,6 +372,16 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
     }
 }
 
+/// The key that an act takes and that doesn't work, if any.
+fn broken(phases: &[Phase], menu: Option<&Menu>, state: State) -> Option<Unmet> {
+    let pressed = phases.iter().flat_map(|phase| phase.keys.iter().copied());
+    let chosen = menu.into_iter().flat_map(|menu| [menu.by, menu.choose]);
+    state
+        .broken
+        .first_of(pressed.chain(chosen))
+        .map(Unmet::BrokenKey)
+}
+
 /// The node after `action`, whose preconditions hold.
 pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
     let family = ground.family;
@@ -323,6 +394,27 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
         Action::LookAtLock { hoped } => {
             next.state.lock = Some(hoped);
             next.state.look = Look::Assumed;
+        }
+        Action::LookAtCriticalLock { hoped } => {
+            next.state.critical = Some(hoped);
+            next.state.look = Look::Assumed;
+        }
+        Action::Relock { stage } => {
+            let is_critical = family.relock.order.get(stage).is_some_and(|id| {
+                let mut stages = family.stages.iter();
+                stages.any(|stage| stage.id == *id && !stage.only_for.is_empty())
+            });
+            if let Some(act) = &family.relock.act {
+                if is_critical {
+                    next.state.critical = Some(Lock::Locked);
+                } else {
+                    next.state.lock = Some(Lock::Locked);
+                }
+                next.state.mode = Some(act.ends_in);
+                // Locking erases (R4).
+                next.state.data = Data::Erased;
+                next.state.debugging = Some(Switch::Off);
+            }
         }
         Action::Move { way } => {
             if let Some(spec) = family.moves.get(way) {
@@ -381,7 +473,12 @@ pub(super) fn durations(action: Action, before: State, ground: Ground<'_>) -> (u
     let family = ground.family;
     match action {
         Action::LookAtMode { .. } => (0, 20),
-        Action::LookAtLock { .. } => (0, 60),
+        Action::LookAtLock { .. } | Action::LookAtCriticalLock { .. } => (0, 60),
+        Action::Relock { .. } => family
+            .relock
+            .act
+            .as_ref()
+            .map_or((0, 0), |act| (act.pace.usual_seconds, 15)),
         Action::Move { way } => family.moves.get(way).map_or((0, 0), |spec| {
             (
                 pace_of(spec, before, family).usual_seconds,
@@ -443,6 +540,10 @@ pub(super) fn cost(action: Action, before: State, ground: Ground<'_>) -> Cost {
                     .get(stage)
                     .is_some_and(|spec| erases_data(&spec.erases)),
             );
+            cost.presses = 1;
+        }
+        Action::Relock { .. } => {
+            cost.wipes = 1;
             cost.presses = 1;
         }
         Action::InstallPackage { package } => {

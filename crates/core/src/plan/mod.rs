@@ -18,4 +18,4 @@ pub mod state;
 pub use action::{Action, Assumption, Unmet};
 pub use search::{Cost, NoPlan};
 pub use sheet::{Planned, Reach, Sheet, Step, Wipe, find, find_along};
-pub use state::{BackedUp, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};
+pub use state::{BackedUp, Broken, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};

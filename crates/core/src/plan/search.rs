@@ -86,6 +86,14 @@ fn ahead(node: Node, goal: Goal, ground: Ground<'_>) -> Cost {
         node.state.mode != Some(recovery) && family.moves.iter().all(|way| way.to != recovery);
     let must_unlock = match goal {
         Goal::Unlock => true,
+        // A bound is only for what certainly lies ahead.
+        Goal::Relock
+        | Goal::ToOff
+        | Goal::ToSystem
+        | Goal::ToBootloader
+        | Goal::ToDownload
+        | Goal::ToStockRecovery
+        | Goal::ToCustomRecovery => false,
         Goal::TemporaryRecovery => is_out_of_reach,
         Goal::ReadTable | Goal::BackUp | Goal::KeepRecovery => {
             is_out_of_reach
@@ -180,7 +188,7 @@ mod tests {
     use crate::family::Family;
     use crate::family::testing::gimbal;
     use crate::family::{MoveBy, MoveSpec, Pace};
-    use crate::plan::state::{BackedUp, Data, Look, Presence, Switch, TableRead};
+    use crate::plan::state::{BackedUp, Broken, Data, Look, Presence, Switch, TableRead};
 
     fn state(mode: Option<Mode>, lock: Option<Lock>, debugging: Option<Switch>) -> State {
         State {
@@ -191,6 +199,8 @@ mod tests {
             table: TableRead::NotYet,
             recovery: None,
             backed_up: BackedUp::NotYet,
+            critical: None,
+            broken: Broken::default(),
             legs_ahead: 0,
             look: Look::Settled,
         }
@@ -255,6 +265,8 @@ mod tests {
                 hands_on_seconds: 0,
                 presses: 1,
                 hand: String::new(),
+                phases: Vec::new(),
+                menu: None,
             }
         }
     }
@@ -263,7 +275,7 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(96))]
 
         #[test]
-        fn as_cheap_as_trying_everything(moves in prop::collection::vec(a_way(), 1..5), at in 0..4usize, goal in 0..3usize) {
+        fn as_cheap_as_trying_everything(moves in prop::collection::vec(a_way(), 1..5), at in 0..4usize, goal in 0..6usize) {
             let mut family = gimbal();
             family.moves = moves;
             let start = state(Some(FOUR[at]), Some(Lock::Locked), Some(Switch::On));
@@ -285,6 +297,97 @@ mod tests {
                 prop_assert!(found.cost >= all);
             }
         }
+    }
+
+    fn titles(family: &Family, start: State, goal: Goal) -> Vec<String> {
+        let sheet = crate::plan::find(family, start, goal, ALL_HERE).unwrap();
+        sheet.steps.into_iter().map(|step| step.title).collect()
+    }
+
+    #[test]
+    fn locking_again_ends_with_the_locked_start_seen_and_critical_goes_first() {
+        let start = state(Some(Mode::System), Some(Lock::Unlocked), Some(Switch::On));
+        assert_eq!(
+            titles(&gimbal(), start, Goal::Relock),
+            [
+                "Restart into bootloader mode",
+                "Lock it again",
+                "Start the system"
+            ]
+        );
+        let saltern = crate::family::testing::shipped("saltern");
+        let both_open = State {
+            critical: Some(Lock::Unlocked),
+            ..start
+        };
+        assert_eq!(
+            titles(&saltern, both_open, Goal::Relock),
+            [
+                "Restart into bootloader mode",
+                "Lock the critical partitions",
+                "Lock it again",
+                "Start the system"
+            ]
+        );
+        // Whether the second stage is open is asked before anything that can't be undone (L2).
+        let not_known = titles(&saltern, start, Goal::Relock);
+        assert_eq!(
+            not_known.last().map(String::as_str),
+            Some("Look whether the critical partitions are locked")
+        );
+    }
+
+    #[test]
+    fn every_family_with_a_lock_can_be_planned_open_and_shut_by_hand() {
+        for (file, text) in crate::family::SHIPPED {
+            let family = crate::family::load(file, text).unwrap();
+            let open = State {
+                critical: Some(Lock::Locked),
+                recovery: Some(RecoveryKind::Stock),
+                ..state(Some(Mode::System), Some(Lock::Unlocked), None)
+            };
+            if family.relock.act.is_some() {
+                let sheet = crate::plan::find(&family, open, Goal::Relock, ALL_HERE).unwrap();
+                assert_eq!(sheet.head.no_returns, 1, "{file}");
+                assert_eq!(sheet.head.wipes, 1, "{file}");
+            }
+            for goal in Goal::ALL.into_iter().filter(|goal| goal.mode().is_some()) {
+                // A recovery that is not in can't be gone to.
+                if !goal.fits(&family) || goal == Goal::ToCustomRecovery {
+                    continue;
+                }
+                let found = crate::plan::find(&family, open, goal, ALL_HERE);
+                let is_known = family.moves.iter().any(|way| Some(way.to) == goal.mode());
+                assert_eq!(found.is_ok(), is_known, "{file} {goal:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn what_takes_a_broken_key_is_not_planned() {
+        use crate::family::Key;
+        let kelpie = crate::family::testing::shipped("kelpie");
+        let off = State {
+            recovery: Some(RecoveryKind::Stock),
+            ..state(Some(Mode::Off), Some(Lock::Locked), None)
+        };
+        assert_eq!(
+            titles(&kelpie, off, Goal::ToDownload),
+            ["Restart into download mode"]
+        );
+        let broken = State {
+            broken: Broken::of([Key::VolumeDown]),
+            ..off
+        };
+        // Around by the running system, where a command does it.
+        assert_eq!(
+            titles(&kelpie, broken, Goal::ToDownload),
+            [
+                "Start the system",
+                "Let this computer command it",
+                "Restart into download mode"
+            ]
+        );
     }
 
     #[test]

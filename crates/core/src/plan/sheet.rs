@@ -7,7 +7,7 @@ use super::action::{self, Action, Assumption, Ground, LookRule, Node, Unmet};
 use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
 use crate::builds::Chain;
-use crate::family::Family;
+use crate::family::{Family, Menu, Phase, PhaseKind};
 use crate::rule::Rule;
 
 /// Whether a step can be taken back.
@@ -38,6 +38,10 @@ pub enum Cable {
     In,
     /// Doesn't matter.
     Either,
+    /// Out.
+    Out,
+    /// Out, and it going in is what sets the step off.
+    Trigger,
 }
 
 /// A change that a step makes and that needs a permit. Which image it will be is known only when
@@ -47,6 +51,11 @@ pub enum Cable {
 pub enum Planned {
     /// Opening one stage of the lock.
     Unlock {
+        /// The family's id of the stage.
+        stage: String,
+    },
+    /// Closing one stage of the lock again.
+    Relock {
         /// The family's id of the stage.
         stage: String,
     },
@@ -73,6 +82,12 @@ pub struct Step {
     pub because: String,
     /// What a person does when no link does it.
     pub by_hand: String,
+    /// The same as phases, where hands do it (`N2`).
+    #[serde(default)]
+    pub phases: Vec<Phase>,
+    /// Where in a menu it is (`N3`).
+    #[serde(default)]
+    pub menu: Option<Menu>,
     /// What the device asks meanwhile and how to answer, or nothing.
     pub question: Option<Question>,
     /// State before.
@@ -275,11 +290,14 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
                 Unmet::Recovery(_) => {
                     format!("Step {number} starts the recovery that this brings.")
                 }
+                Unmet::Critical => {
+                    format!("Step {number} closes the main lock, and the critical one goes first.")
+                }
                 Unmet::Build => format!("Step {number} wants the build that this brings."),
                 Unmet::NotBackedUp => format!(
                     "Step {number} writes, and nothing is written before what exists once is kept."
                 ),
-                Unmet::Missing(_) | Unmet::Look | Unmet::AlreadySo => {
+                Unmet::Missing(_) | Unmet::Look | Unmet::AlreadySo | Unmet::BrokenKey(_) => {
                     format!("Step {number} builds on it.")
                 }
             };
@@ -287,6 +305,10 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
         node = action::apply(later, node, ground);
     }
     match goal {
+        Goal::Relock if node.state.mode != Some(crate::mode::Mode::System) => {
+            "The locked start must be seen before the switch may go off; until then it is the way back."
+                .to_owned()
+        }
         Goal::Unlock if node.state.mode != Some(crate::mode::Mode::System) => {
             "A start of the system proves that the unit still works; no job ends without one."
                 .to_owned()
@@ -303,6 +325,8 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
         title: String::new(),
         because,
         by_hand: String::new(),
+        phases: Vec::new(),
+        menu: None,
         question: None,
         before,
         after,
@@ -338,6 +362,9 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
                     to => format!("Restart into {}", to.shown()),
                 };
                 step.by_hand.clone_from(&spec.hand);
+                step.phases.clone_from(&spec.phases);
+                step.menu.clone_from(&spec.menu);
+                step.cable = cable(&spec.phases);
                 step.stuck_seconds = action::pace_of(spec, before, family).stuck_seconds;
             }
         }
@@ -349,6 +376,7 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
             if let Some(spec) = family.stages.get(stage) {
                 step.title.clone_from(&spec.title);
                 step.by_hand.clone_from(&spec.hand);
+                step.phases.clone_from(&spec.phases);
                 step.question = Some(Question {
                     text: spec.question.clone(),
                     default: spec.default.clone(),
@@ -360,6 +388,37 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
                 step.effect = Some(Planned::Unlock {
                     stage: spec.id.clone(),
                 });
+            }
+        }
+        Action::LookAtCriticalLock { .. } => {
+            step.title = "Look whether the critical partitions are locked".to_owned();
+            step.by_hand = family
+                .place(crate::facts::FactKey::CriticalLock)
+                .map_or_else(String::new, |place| place.place.clone());
+            step.cable = Cable::Either;
+        }
+        Action::Relock { stage } => {
+            if let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage)) {
+                let is_critical = family
+                    .stages
+                    .iter()
+                    .any(|stage| stage.id == *id && !stage.only_for.is_empty());
+                step.title = if is_critical {
+                    "Lock the critical partitions".to_owned()
+                } else {
+                    "Lock it again".to_owned()
+                };
+                step.by_hand.clone_from(&family.relock.hand);
+                step.phases.clone_from(&act.phases);
+                step.question = (!act.question.is_empty()).then(|| Question {
+                    text: act.question.clone(),
+                    default: act.default.clone(),
+                    answer: act.answer.clone(),
+                });
+                step.stuck_seconds = act.pace.stuck_seconds;
+                step.reversibility = Reversibility::NoReturn;
+                step.wipe = Some(Wipe::FormatData);
+                step.effect = Some(Planned::Relock { stage: id.clone() });
             }
         }
         Action::InstallPackage { package } => {
@@ -406,6 +465,16 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
         Action::Assume { .. } => {}
     }
     step
+}
+
+/// Where the cable is: the trigger itself where a phase moves it (`N4`).
+fn cable(phases: &[Phase]) -> Cable {
+    let moved = phases.iter().rev().find_map(|phase| match phase.kind {
+        PhaseKind::CableIn => Some(Cable::Trigger),
+        PhaseKind::CableOut => Some(Cable::Out),
+        _ => None,
+    });
+    moved.unwrap_or(Cable::In)
 }
 
 fn drain(family: &Family, before: State, after: State, seconds: u32) -> u32 {

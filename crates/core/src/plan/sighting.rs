@@ -111,7 +111,10 @@ pub fn concluded(family: &Family, before: Option<Lock>, after: Option<Lock>) -> 
             all.extend(erased.then_some(Happening::Wiped));
             all
         }
-        (Some(before), Some(after)) if before != after => vec![Happening::LockChanged],
+        // Locking erases (R4).
+        (Some(Lock::Unlocked), Some(Lock::Locked)) => {
+            vec![Happening::LockChanged, Happening::Wiped]
+        }
         _ => Vec::new(),
     }
 }
@@ -148,7 +151,7 @@ mod tests {
     use crate::plan::{Goal, Presence, State, Ways, find};
 
     #[test]
-    fn an_opened_lock_means_a_wipe_and_a_closed_one_does_not() {
+    fn a_lock_that_changed_means_a_wipe_either_way() {
         let family = gimbal();
         let (locked, unlocked) = (Some(Lock::Locked), Some(Lock::Unlocked));
         assert_eq!(
@@ -157,7 +160,7 @@ mod tests {
         );
         assert_eq!(
             concluded(&family, unlocked, locked),
-            [Happening::LockChanged]
+            [Happening::LockChanged, Happening::Wiped]
         );
         assert_eq!(concluded(&family, None, unlocked), []);
         assert_eq!(concluded(&family, locked, None), []);

@@ -2,7 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::facts::{FactKey, Facts};
+use crate::facts::{FactKey, FactValue, Facts};
+use crate::family::{Family, Key};
 use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// A switch in the device's settings.
@@ -117,6 +118,59 @@ pub enum Look {
     Assumed,
 }
 
+/// Keys that don't work, as a set. An action that needs one is not planned (`N2`).
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    Default,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(transparent)]
+pub struct Broken(u8);
+
+impl Broken {
+    /// What is known to be broken. A dead screen takes the touch along.
+    #[must_use]
+    pub fn from_facts(facts: &Facts) -> Self {
+        let Some(FactValue::Many(parts)) = facts.known(FactKey::Broken).map(|row| &row.value)
+        else {
+            return Self::default();
+        };
+        let is_broken = |key: &Key| {
+            let dead_screen = *key == Key::Screen && parts.iter().any(|part| *part == "screen");
+            dead_screen
+                || key
+                    .part()
+                    .is_some_and(|name| parts.iter().any(|part| *part == name))
+        };
+        Self::of(Key::ALL.into_iter().filter(is_broken))
+    }
+
+    /// The set of these keys.
+    #[must_use]
+    pub fn of(keys: impl IntoIterator<Item = Key>) -> Self {
+        Self(keys.into_iter().fold(0, |set, key| set | Self::bit(key)))
+    }
+
+    /// The first of these keys that doesn't work.
+    #[must_use]
+    pub fn first_of(self, keys: impl IntoIterator<Item = Key>) -> Option<Key> {
+        keys.into_iter().find(|key| self.0 & Self::bit(*key) != 0)
+    }
+
+    fn bit(key: Key) -> u8 {
+        1 << (key as u8)
+    }
+}
+
 /// What an act can change. Unknown is `None` and satisfies nothing.
 #[derive(
     Debug,
@@ -148,6 +202,12 @@ pub struct State {
     /// What exists once.
     #[serde(default)]
     pub backed_up: BackedUp,
+    /// Lock of the critical partitions, where the family has that stage.
+    #[serde(default)]
+    pub critical: Option<Lock>,
+    /// Keys that don't work.
+    #[serde(default)]
+    pub broken: Broken,
     /// Packages that are still ahead on the way from build to build.
     #[serde(default)]
     pub legs_ahead: u8,
@@ -175,6 +235,8 @@ impl State {
             data: Data::Kept,
             table: TableRead::NotYet,
             recovery: facts.recovery(),
+            critical: facts.choice(FactKey::CriticalLock).and_then(Lock::from_id),
+            broken: Broken::from_facts(facts),
             backed_up: BackedUp::NotYet,
             legs_ahead: 0,
             look: Look::Settled,
@@ -208,17 +270,70 @@ pub enum Goal {
     BackUp,
     /// A recovery in its partition, seen running.
     KeepRecovery,
+    /// Locked, and the locked start seen (`R6`).
+    Relock,
+    /// Switched off.
+    ToOff,
+    /// The running system.
+    ToSystem,
+    /// Bootloader mode.
+    ToBootloader,
+    /// Download mode.
+    ToDownload,
+    /// The maker's recovery.
+    ToStockRecovery,
+    /// Another recovery, from its partition.
+    ToCustomRecovery,
 }
 
 impl Goal {
     /// All goals, in the order offered.
-    pub const ALL: [Self; 5] = [
+    pub const ALL: [Self; 12] = [
         Self::Unlock,
         Self::TemporaryRecovery,
         Self::ReadTable,
         Self::BackUp,
         Self::KeepRecovery,
+        Self::Relock,
+        Self::ToOff,
+        Self::ToSystem,
+        Self::ToBootloader,
+        Self::ToDownload,
+        Self::ToStockRecovery,
+        Self::ToCustomRecovery,
     ];
+
+    /// The mode that it is to be brought to, for goals that are no more than that.
+    #[must_use]
+    pub fn mode(self) -> Option<Mode> {
+        match self {
+            Self::ToOff => Some(Mode::Off),
+            Self::ToSystem => Some(Mode::System),
+            Self::ToBootloader => Some(Mode::Bootloader),
+            Self::ToDownload => Some(Mode::Download),
+            Self::ToStockRecovery => Some(Mode::StockRecovery),
+            Self::ToCustomRecovery => Some(Mode::CustomRecovery),
+            Self::Unlock
+            | Self::TemporaryRecovery
+            | Self::ReadTable
+            | Self::BackUp
+            | Self::KeepRecovery
+            | Self::Relock => None,
+        }
+    }
+
+    /// Whether units of `family` can have it at all.
+    #[must_use]
+    pub fn fits(self, family: &Family) -> bool {
+        match self {
+            Self::Unlock => !family.stages.is_empty(),
+            Self::Relock => family.relock.act.is_some(),
+            Self::TemporaryRecovery => family.temporary_start.is_some(),
+            Self::KeepRecovery => family.recovery_write.is_some(),
+            Self::ReadTable | Self::BackUp => true,
+            _ => self.mode().is_some_and(|mode| family.mode(mode).is_some()),
+        }
+    }
 
     /// The id used in commands and in the API.
     #[must_use]
@@ -229,6 +344,13 @@ impl Goal {
             Self::ReadTable => "read-table",
             Self::BackUp => "back-up",
             Self::KeepRecovery => "keep-recovery",
+            Self::Relock => "relock",
+            Self::ToOff => "to-off",
+            Self::ToSystem => "to-system",
+            Self::ToBootloader => "to-bootloader",
+            Self::ToDownload => "to-download",
+            Self::ToStockRecovery => "to-stock-recovery",
+            Self::ToCustomRecovery => "to-custom-recovery",
         }
     }
 
@@ -241,6 +363,13 @@ impl Goal {
             Self::ReadTable => "Start a recovery and read the partition table",
             Self::BackUp => "Back up what exists once",
             Self::KeepRecovery => "Install a recovery that stays",
+            Self::Relock => "Lock again",
+            Self::ToOff => "Switch it off",
+            Self::ToSystem => "Start the system",
+            Self::ToBootloader => "Go to bootloader mode",
+            Self::ToDownload => "Go to download mode",
+            Self::ToStockRecovery => "Go to the maker's recovery",
+            Self::ToCustomRecovery => "Go to the custom recovery",
         }
     }
 
@@ -260,6 +389,8 @@ impl Goal {
                 state.mode == Some(Mode::CustomRecovery)
                     && state.recovery == Some(RecoveryKind::Custom)
             }
+            Self::Relock => state.lock == Some(Lock::Locked) && state.mode == Some(Mode::System),
+            _ => self.mode().is_some() && state.mode == self.mode(),
         }
     }
 }

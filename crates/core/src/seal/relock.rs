@@ -16,7 +16,7 @@ use crate::facts::{FactGroup, FactKey, Facts, Happening};
 use crate::family::{Again, Consequence, Family, ReadRoute, RouteKind};
 use crate::keepsafe::KeepSafe;
 use crate::mode::{Lock, Mode};
-use crate::relock::{Held, Purity, purity};
+use crate::relock::{Held, Proof, Purity, purity};
 use crate::rule::Rule;
 
 /// Everything that the judgement of a relock looks at.
@@ -92,7 +92,8 @@ pub fn relock_preparations(evidence: &RelockEvidence<'_>) -> Vec<Item> {
     ));
     items.extend(stock(family, facts, &pure));
     items.extend(index(family, facts, &pure));
-    items.extend([started(facts), functions(facts)]);
+    let written = last_write(facts, evidence.held);
+    items.extend([started(facts, written), functions(facts, written)]);
     items.extend(switch(family, facts));
     items.push(Item {
         rule: Rule::R4,
@@ -291,9 +292,17 @@ fn index(family: &Family, facts: &Facts, pure: &Purity) -> Option<Item> {
     })
 }
 
+/// When anything was last written that a start has to prove.
+fn last_write(facts: &Facts, held: &[Held]) -> Option<Moment> {
+    held.iter()
+        .filter(|held| held.proof == Proof::Written)
+        .map(|held| held.at)
+        .max()
+        .max(facts.last(Happening::SystemWritten))
+}
+
 /// `R3`, first half.
-fn started(facts: &Facts) -> Item {
-    let written = facts.last(Happening::SystemWritten);
+fn started(facts: &Facts, written: Option<Moment>) -> Item {
     let runs = facts
         .known(FactKey::Mode)
         .filter(|_| facts.mode() == Some(Mode::System));
@@ -320,8 +329,7 @@ fn started(facts: &Facts) -> Item {
 }
 
 /// `R3`, second half: what works, checked since the last write.
-fn functions(facts: &Facts) -> Item {
-    let since = facts.last(Happening::SystemWritten);
+fn functions(facts: &Facts, since: Option<Moment>) -> Item {
     let asked: Vec<FactKey> = FactKey::ALL
         .iter()
         .copied()
@@ -469,7 +477,7 @@ mod tests {
     use crate::facts::{FactRow, Source};
     use crate::family::testing::shipped;
     use crate::keepsafe::Kept;
-    use crate::relock::{Holds, Proof, is_checked};
+    use crate::relock::{Holds, is_checked};
 
     /// A complete set of evidence for a tablet that never unlocks again; tests take pieces out.
     struct Bench {

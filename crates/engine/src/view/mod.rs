@@ -136,7 +136,7 @@ impl Engine {
         let (kept, held) = match (depth, family) {
             (Depth::Page, Some(family)) => (
                 self.kept_items(record, Some(family)),
-                self.held_of(record, family),
+                crate::relock::held_of(record),
             ),
             _ => (Vec::new(), Vec::new()),
         };
@@ -416,11 +416,16 @@ impl Engine {
         };
         Ok(RunPage {
             goals: Goal::ALL
+                .into_iter()
+                .filter(|goal| {
+                    self.family_of(&record)
+                        .is_none_or(|family| goal.fits(&family))
+                })
                 .map(|goal| GoalChoice {
                     id: goal,
                     shown: goal.shown().to_owned(),
                 })
-                .into(),
+                .collect(),
             preview,
             run: record.run.as_ref().map(|run| self.run_view(&record, run)),
         })
@@ -471,7 +476,11 @@ impl Engine {
             };
             Permission::no(
                 format!("First {things} missing, see Standing."),
-                Some(Rule::G1),
+                Some(if goal == Goal::Relock {
+                    Rule::G8
+                } else {
+                    Rule::G1
+                }),
             )
         } else if !self.answers(record) {
             Permission::no("The unit does not answer now: connect it.", None)
@@ -590,10 +599,8 @@ impl Engine {
                 TakenBy::Hand
             },
             sightings: self.sightings_of(record, step),
-            consequences: match (&step.effect, family) {
-                (Some(_), Some(family)) => family.consequences.clone(),
-                _ => Vec::new(),
-            },
+            consequences: family
+                .map_or_else(Vec::new, |family| crate::run::costs_of(step, family).1),
             consent_wanted,
             seal: items,
             state,

@@ -73,6 +73,7 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         manifest: Digest::of(b"manifest"),
         origin: Origin::Read,
         rest: Rest::AtRest,
+        build: None,
         partitions: own
             .iter()
             .map(|own| CapturedFacts {

@@ -120,7 +120,7 @@ impl Device {
             self.saved.gate = Some(asked);
             self.saved.erasing = Some(operation.id);
             return Some(
-                self.erase_for_unlock(operation.id)
+                self.change_lock(operation.id)
                     .map(|()| operation)
                     .map_err(|error| no(RefusalCode::Other, error.to_string())),
             );
@@ -157,6 +157,10 @@ impl Device {
         } else {
             match saved.mode {
                 Running::Off => hands.push(button("keys-start", "Power key, 3 s")),
+                Running::Refusing => {
+                    lines.push("This software is not the maker's. It does not start.".to_owned());
+                    hands.push(button("keys-lower", "Keys into the lower mode"));
+                }
                 Running::Animation => {
                     lines.push("The maker's mark moves, and moves.".to_owned());
                     hands.push(button("keys-lower", "Keys into the lower mode"));

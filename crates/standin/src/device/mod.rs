@@ -1,7 +1,9 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
-//! consequence; what it is doing survives a killed process. `transfer` has the bytes over the cable.
+//! consequence; what it is doing survives a killed process. `transfer` has the bytes over the cable, `lock` opens
+//! and closes it.
 
 mod gated;
+mod lock;
 mod transfer;
 
 use std::collections::BTreeMap;
@@ -37,6 +39,8 @@ pub enum Running {
     Download,
     /// A start that never ends.
     Animation,
+    /// A locked unit that found bytes that are not its maker's: it starts nothing.
+    Refusing,
     /// A recovery from memory.
     TemporaryRecovery,
     /// The maker's recovery, from its partition.
@@ -53,6 +57,7 @@ impl Running {
             Self::Bootloader => "bootloader",
             Self::Download => "download",
             Self::Animation => "animation",
+            Self::Refusing => "refusing",
             Self::TemporaryRecovery => "temporary-recovery",
             Self::StockRecovery => "stock-recovery",
             Self::CustomRecovery => "custom-recovery",
@@ -275,7 +280,7 @@ impl Device {
             memory: None,
         };
         if let Some(operation) = device.saved.erasing {
-            device.erase_for_unlock(operation)?;
+            device.change_lock(operation)?;
         }
         device.raise(LinkHappening::Connected);
         device.save()?;
@@ -300,6 +305,12 @@ impl Device {
         self.storage.as_ref()
     }
 
+    /// Lock and what runs, as they are: for tests that hold a bench's belief against the truth.
+    #[must_use]
+    pub fn truth(&self) -> (LockState, Running) {
+        (self.saved.lock, self.saved.mode)
+    }
+
     /// Lets time take effect; every other call does this first.
     ///
     /// # Errors
@@ -314,6 +325,7 @@ impl Device {
             (
                 Running::System
                 | Running::Animation
+                | Running::Refusing
                 | Running::TemporaryRecovery
                 | Running::StockRecovery
                 | Running::CustomRecovery,
@@ -350,7 +362,10 @@ impl Device {
     fn listed(&self) -> Listed {
         let away = self.saved.cable == CablePlace::Out
             || self.saved.going.is_some()
-            || matches!(self.saved.mode, Running::Off | Running::Animation);
+            || matches!(
+                self.saved.mode,
+                Running::Off | Running::Animation | Running::Refusing
+            );
         if away {
             Listed::Absent
         } else if self.saved.mode == Running::System && self.saved.debugging == Setting::Off {
@@ -398,7 +413,7 @@ impl Device {
                 Running::Download => say("serial", &self.saved.chip_id),
                 Running::Bootloader => {
                     say("serial", &self.saved.serial);
-                    acts.extend([ActKind::Unlock, ActKind::StartFromMemory]);
+                    acts.extend([ActKind::Unlock, ActKind::Lock, ActKind::StartFromMemory]);
                 }
                 Running::StockRecovery => {
                     say("recovery", "stock");
@@ -406,7 +421,10 @@ impl Device {
                 Running::CustomRecovery => {
                     say("recovery", "custom");
                 }
-                Running::TemporaryRecovery | Running::Off | Running::Animation => {}
+                Running::TemporaryRecovery
+                | Running::Off
+                | Running::Animation
+                | Running::Refusing => {}
             }
             self.gated_facts(&mut say);
         }
@@ -482,7 +500,8 @@ impl Device {
         }
         let operation = match request.kind {
             ActKind::Restart => self.restart(request)?,
-            ActKind::Unlock => self.ask_to_unlock(request)?,
+            ActKind::Unlock => self.ask_lock(request, LockState::Unlocked)?,
+            ActKind::Lock => self.ask_lock(request, LockState::Locked)?,
             ActKind::StartFromMemory => self.start_from_memory()?,
         };
         if self
@@ -550,32 +569,6 @@ impl Device {
             }
             Ok(_) | Err(_) => Running::Bootloader,
         }
-    }
-
-    fn ask_to_unlock(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
-        if self.saved.mode != Running::Bootloader {
-            return Err(no(RefusalCode::WrongMode, "only the bootloader unlocks"));
-        }
-        if let Some(done) = self.gated_unlock(request) {
-            return done;
-        }
-        let form = request.args.get("form").map_or("", String::as_str);
-        if form != self.profile.unlock_form {
-            return Err(no(RefusalCode::UnknownCommand, "unknown command"));
-        }
-        if self.saved.lock == LockState::Unlocked {
-            return Err(no(RefusalCode::BadRequest, "already unlocked"));
-        }
-        let mut operation = self.begin(ActKind::Unlock);
-        operation.progress = Progress::Asking {
-            question: UNLOCK_QUESTION.to_owned(),
-            answers: vec!["no".to_owned(), "yes".to_owned()],
-            default: "no".to_owned(),
-        };
-        self.saved.question = Some(operation.id);
-        self.settle(operation.id, operation.progress.clone());
-        self.tell(LinkHappening::Asking);
-        Ok(operation)
     }
 
     fn start_from_memory(&mut self) -> Result<Operation, Refusal> {
@@ -673,16 +666,17 @@ impl Device {
         match (button, self.saved.question) {
             ("no", Some(id)) => {
                 self.saved.question = None;
-                self.settle(
-                    id,
-                    Progress::Refused(no(RefusalCode::AnsweredNo, "kept locked")),
-                );
+                let words = match self.saved.lock {
+                    LockState::Locked => "kept locked",
+                    LockState::Unlocked => "kept unlocked",
+                };
+                self.settle(id, Progress::Refused(no(RefusalCode::AnsweredNo, words)));
             }
             ("yes", Some(id)) => {
                 self.saved.question = None;
                 self.saved.erasing = Some(id);
                 self.save_or_say()?;
-                self.erase_for_unlock(id)
+                self.change_lock(id)
                     .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
             }
             ("start", _) => self.depart(Running::System, None),
@@ -737,42 +731,10 @@ impl Device {
         });
     }
 
-    fn abandon_question(&mut self) {
-        if let Some(id) = self.saved.question.take() {
-            self.settle(
-                id,
-                Progress::Refused(no(
-                    RefusalCode::AnsweredNo,
-                    "restarted instead of answering",
-                )),
-            );
-        }
-    }
-
-    fn erase_for_unlock(&mut self, operation: OperationId) -> io::Result<()> {
-        for place in content::places(&self.profile, self.saved.seed) {
-            if self.profile.unlock_erases.contains(&place.label) {
-                content::erase(self.storage.as_mut(), &place)?;
-            }
-        }
-        self.saved.lock = LockState::Unlocked;
-        if let Some(gate) = &mut self.saved.gate {
-            gate.open = true;
-        }
-        self.forget_the_owner();
-        self.saved.erasing = None;
-        self.settle(operation, Progress::Running);
-        self.depart(Running::Bootloader, Some(operation));
-        if let Some(going) = &mut self.saved.going {
-            going.due_ms += self.profile.durations.erase * 1000;
-        }
-        self.save()
-    }
-
     fn depart(&mut self, to: Running, operation: Option<OperationId>) {
         let durations = self.profile.durations;
         let seconds = match (to, self.saved.next_start) {
-            (Running::Off | Running::Animation, _) => 0,
+            (Running::Off | Running::Animation | Running::Refusing, _) => 0,
             (Running::System, NextStart::Usual) => durations.system,
             (Running::System, NextStart::First) => durations.first_start,
             (Running::Bootloader | Running::Download, _) => durations.bootloader,
@@ -792,6 +754,15 @@ impl Device {
     fn arrive(&mut self, going: &Going) -> io::Result<()> {
         self.saved.going = None;
         self.saved.mode = going.to;
+        if going.to == Running::System && !self.starts_only_its_makers()? {
+            self.saved.mode = Running::Refusing;
+            if let Some(id) = going.operation {
+                let words = "its software is not its maker's";
+                self.settle(id, Progress::Refused(no(RefusalCode::Other, words)));
+            }
+            self.raise(LinkHappening::Disconnected);
+            return Ok(());
+        }
         if going.to == Running::System {
             self.saved.next_start = NextStart::Usual;
             self.saved.starts += 1;
@@ -863,9 +834,6 @@ impl Device {
             .map_err(|error| no(RefusalCode::Other, error.to_string()))
     }
 }
-
-/// The question as the watch words it.
-const UNLOCK_QUESTION: &str = "Unlock this watch? Everything on it will be erased.";
 
 fn keep_last<T>(list: &mut Vec<T>) {
     if list.len() > REMEMBERED {

@@ -187,6 +187,8 @@ impl Device {
                 "the bytes are not the ones announced",
             ));
         }
+        self.sign(label)
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
         let arrived = self.arrives(count);
         let kept = usize::try_from(arrived)
             .unwrap_or(bytes.len())

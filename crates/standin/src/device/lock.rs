@@ -1,0 +1,162 @@
+//! Opening and closing the lock: the question on the device's own screen, the erase, and what a
+//! closed lock lets start. Physics: it lets a person lock a unit that will refuse to start.
+
+use std::io;
+
+use veritope_wire::Digest;
+use veritope_wire::link::{
+    ActKind, ActRequest, LinkHappening, Operation, OperationId, Progress, Refusal, RefusalCode,
+};
+
+use super::{Device, LockState, Running, no};
+use crate::content;
+use crate::profile::Content;
+
+impl Device {
+    /// A command of the lock: refused, or a question on the screen.
+    pub(super) fn ask_lock(
+        &mut self,
+        request: &ActRequest,
+        wanted: LockState,
+    ) -> Result<Operation, Refusal> {
+        if self.saved.mode != Running::Bootloader {
+            return Err(no(
+                RefusalCode::WrongMode,
+                "only the bootloader locks and unlocks",
+            ));
+        }
+        if wanted == LockState::Unlocked
+            && let Some(done) = self.gated_unlock(request)
+        {
+            return done;
+        }
+        let form = request.args.get("form").map_or("", String::as_str);
+        let known = match (wanted, self.scheme()) {
+            (LockState::Locked, Some(scheme)) => scheme.closing_form().unwrap_or(""),
+            _ => self.profile.unlock_form,
+        };
+        if form != known {
+            return Err(no(RefusalCode::UnknownCommand, "unknown command"));
+        }
+        if self.saved.lock == wanted {
+            let words = match wanted {
+                LockState::Locked => "already locked",
+                LockState::Unlocked => "already unlocked",
+            };
+            return Err(no(RefusalCode::BadRequest, words));
+        }
+        let (kind, question) = match wanted {
+            LockState::Locked => (ActKind::Lock, "Lock it? Everything on it will be erased."),
+            LockState::Unlocked => (
+                ActKind::Unlock,
+                "Unlock this watch? Everything on it will be erased.",
+            ),
+        };
+        let mut operation = self.begin(kind);
+        operation.progress = Progress::Asking {
+            question: question.to_owned(),
+            answers: vec!["no".to_owned(), "yes".to_owned()],
+            default: "no".to_owned(),
+        };
+        self.saved.question = Some(operation.id);
+        self.settle(operation.id, operation.progress.clone());
+        self.tell(LinkHappening::Asking);
+        Ok(operation)
+    }
+
+    /// Restarted instead of answering.
+    pub(super) fn abandon_question(&mut self) {
+        if let Some(id) = self.saved.question.take() {
+            let words = "restarted instead of answering";
+            self.settle(id, Progress::Refused(no(RefusalCode::AnsweredNo, words)));
+        }
+    }
+
+    /// Erases, and moves the lock to what `operation` asked for. Cut off by a killed process it is
+    /// begun again from the start.
+    pub(super) fn change_lock(&mut self, operation: OperationId) -> io::Result<()> {
+        for place in content::places(&self.profile, self.saved.seed) {
+            if self.profile.unlock_erases.contains(&place.label) {
+                content::erase(self.storage.as_mut(), &place)?;
+            }
+        }
+        let closes = self
+            .saved
+            .operations
+            .iter()
+            .any(|known| known.id == operation && known.kind == ActKind::Lock);
+        self.saved.lock = if closes {
+            LockState::Locked
+        } else {
+            LockState::Unlocked
+        };
+        if let Some(gate) = &mut self.saved.gate {
+            gate.open = !closes;
+            gate.locked_again |= closes;
+        }
+        self.forget_the_owner();
+        self.saved.erasing = None;
+        self.settle(operation, Progress::Running);
+        self.depart(Running::Bootloader, Some(operation));
+        if let Some(going) = &mut self.saved.going {
+            going.due_ms += self.profile.durations.erase * 1000;
+        }
+        self.save()
+    }
+
+    /// Whether a closed lock lets the system start: every checked partition that was written over
+    /// since it left the factory holds what its maker signed. An open one lets anything start.
+    pub(super) fn starts_only_its_makers(&self) -> io::Result<bool> {
+        if self.saved.lock == LockState::Unlocked {
+            return Ok(true);
+        }
+        for (label, signed) in &self.saved.signed {
+            if self.digest_of(label)? != *signed {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// Remembers what the maker signed, before a checked partition is written for the first time.
+    pub(super) fn sign(&mut self, label: &str) -> io::Result<()> {
+        let part = self
+            .profile
+            .partitions
+            .iter()
+            .find(|part| part.label == label);
+        let is_checked = part.is_some_and(|part| {
+            matches!(
+                part.content,
+                Content::Firmware | Content::Image { .. } | Content::System
+            )
+        });
+        if is_checked && !self.saved.signed.contains_key(label) {
+            let digest = self.digest_of(label)?;
+            self.saved.signed.insert(label.to_owned(), digest);
+            self.save()?;
+        }
+        Ok(())
+    }
+
+    fn digest_of(&self, label: &str) -> io::Result<Digest> {
+        let places = content::places(&self.profile, self.saved.seed);
+        let place = places
+            .iter()
+            .find(|place| place.label == label)
+            .ok_or_else(|| io::Error::other(format!("there is no partition {label}")))?;
+        let mut hasher = blake3::Hasher::new();
+        let mut buffer = vec![0; 1 << 20];
+        let mut at = 0;
+        while at < place.length {
+            let count = buffer
+                .len()
+                .min(usize::try_from(place.length - at).unwrap_or(buffer.len()));
+            self.storage
+                .read_at(place.offset + at, &mut buffer[..count])?;
+            hasher.update(&buffer[..count]);
+            at += count as u64;
+        }
+        Ok(Digest::from_bytes(*hasher.finalize().as_bytes()))
+    }
+}
