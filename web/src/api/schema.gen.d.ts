@@ -786,6 +786,16 @@ export interface components {
             /** @description Index into the family's stages. */
             stage: number;
         } | {
+            /** @description Assumed outcome. */
+            hoped: components["schemas"]["Lock"];
+            /** @enum {string} */
+            kind: "look-at-critical-lock";
+        } | {
+            /** @enum {string} */
+            kind: "relock";
+            /** @description Index into the family's order of relocking. */
+            stage: number;
+        } | {
             /** @enum {string} */
             kind: "temporary-start";
         } | {
@@ -926,10 +936,15 @@ export interface components {
             url: string;
         };
         /**
+         * Format: int32
+         * @description Keys that don't work, as a set. An action that needs one is not planned (`N2`).
+         */
+        Broken: number;
+        /**
          * @description Where the cable is during a step (`N4`).
          * @enum {string}
          */
-        Cable: "in" | "either";
+        Cable: "in" | "either" | "out" | "trigger";
         /**
          * Format: uuid
          * @description A backup of partitions of one unit, taken at one time.
@@ -1229,6 +1244,11 @@ export interface components {
             /** @description Whether it is wanted. */
             wanted: components["schemas"]["Wanted"];
         };
+        /**
+         * @description What ends a phase.
+         * @enum {string}
+         */
+        Cue: "black" | "vibration" | "logo" | "steady" | "question" | "lamp" | "cable-in" | "seconds";
         /** @description What closes a gap; the screen turns it into a button. */
         Cure: {
             /** @enum {string} */
@@ -1608,7 +1628,7 @@ export interface components {
          * @description What is to be reached.
          * @enum {string}
          */
-        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery";
+        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
             /** @description The goal. */
@@ -1802,6 +1822,11 @@ export interface components {
             is: "waived";
         };
         /**
+         * @description A key, or what stands for one.
+         * @enum {string}
+         */
+        Key: "power" | "volume-up" | "volume-down" | "home" | "dock-button" | "screen";
+        /**
          * @description A partition's label: 1 to 36 characters out of `a-z A-Z 0-9 _ - .`, not starting with a dot, so
          *     that it can be a file's name and a path segment as it stands.
          */
@@ -1905,6 +1930,22 @@ export interface components {
          * @enum {string}
          */
         Media: "distinct" | "any";
+        /** @description A line of a menu on the device, reached by presses from the line that is highlighted (`N3`). */
+        Menu: {
+            /** @description The key that moves the highlight. */
+            by: components["schemas"]["Key"];
+            /** @description The key that chooses. */
+            choose: components["schemas"]["Key"];
+            /** @description The line that is highlighted when the menu shows. */
+            from: string;
+            /**
+             * Format: int32
+             * @description How many presses of it.
+             */
+            presses: number;
+            /** @description The line that is wanted. */
+            to: string;
+        };
         /**
          * @description What runs on the device (JOB, *Terms*).
          * @enum {string}
@@ -2054,6 +2095,42 @@ export interface components {
             reason?: string | null;
             rule?: components["schemas"]["Rule"] | null;
         };
+        /** @description One phase. */
+        Phase: {
+            /** @description What ends it. */
+            cue: components["schemas"]["Cue"];
+            /** @description The keys that are down. */
+            keys: components["schemas"]["Key"][];
+            /** @description What is done with them. */
+            kind: components["schemas"]["PhaseKind"];
+            /** @description Keys that are let go at the cue; those not named stay down. */
+            lets_go: components["schemas"]["Key"][];
+            /** @description What shows when the cue was missed. */
+            missed: string;
+            /** @description The safe way to try again. */
+            retry: string;
+            /**
+             * Format: int32
+             * @description Usual seconds until the cue; exact where the cue is the seconds themselves.
+             */
+            seconds: number;
+        };
+        /**
+         * @description What is done in a phase.
+         * @enum {string}
+         */
+        PhaseKind: "hold" | "tap" | "tap-repeatedly" | "swap" | "cable-in" | "cable-out" | "wait";
+        /** @description A phase in words for hands that can't hold a page. */
+        PhaseSaid: {
+            /** @description What to do. */
+            act: string;
+            /** @description The keys that are down, in words. */
+            keys: string[];
+            /** @description Then, at the cue. */
+            then: string;
+            /** @description Until what. */
+            until: string;
+        };
         /**
          * Format: uuid
          * @description A place that keeps captures: the bench's own vault, a stick, another disk.
@@ -2091,6 +2168,11 @@ export interface components {
         Planned: {
             /** @enum {string} */
             effect: "unlock";
+            /** @description The family's id of the stage. */
+            stage: string;
+        } | {
+            /** @enum {string} */
+            effect: "relock";
             /** @description The family's id of the stage. */
             stage: string;
         } | {
@@ -2527,6 +2609,9 @@ export interface components {
         State: {
             /** @description What exists once. */
             backed_up?: components["schemas"]["BackedUp"];
+            /** @description Keys that don't work. */
+            broken?: components["schemas"]["Broken"];
+            critical?: components["schemas"]["Lock"] | null;
             /** @description The owner's data. */
             data: components["schemas"]["Data"];
             debugging?: components["schemas"]["Switch"] | null;
@@ -2568,6 +2653,9 @@ export interface components {
              * @description Seconds with hands on the device.
              */
             hands_on_seconds: number;
+            menu?: components["schemas"]["Menu"] | null;
+            /** @description The same as phases, where hands do it (`N2`). */
+            phases?: components["schemas"]["Phase"][];
             question?: components["schemas"]["Question"] | null;
             /** @description Whether there is a way back. */
             reversibility: components["schemas"]["Reversibility"];
@@ -2673,6 +2761,8 @@ export interface components {
             consent_wanted: boolean;
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
+            /** @description Its way through a menu in words. */
+            menu?: string | null;
             /**
              * Format: int32
              * @description Its number on the sheet, from 1.
@@ -2685,6 +2775,8 @@ export interface components {
             of: number;
             /** @description Whether it may be taken now. */
             permission: components["schemas"]["Permission"];
+            /** @description Its phases in words, one for one. */
+            phases: components["schemas"]["PhaseSaid"][];
             /** @description The evidence list, where the step needs a permit. */
             seal?: components["schemas"]["Item"][] | null;
             /** @description What may be seen, the expected first; for a person to look for or, by hand, to say. */

@@ -65,8 +65,8 @@ impl Key {
             Self::VolumeUp => "volume up",
             Self::VolumeDown => "volume down",
             Self::Home => "home",
-            Self::DockButton => "dock button",
-            Self::Screen => "finger on the screen",
+            Self::DockButton => "the dock's button",
+            Self::Screen => "a finger on the screen",
         }
     }
 }
@@ -146,4 +146,220 @@ pub struct Menu {
     pub presses: u32,
     /// The key that chooses.
     pub choose: Key,
+}
+
+/// A phase in words for hands that can't hold a page.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct PhaseSaid {
+    /// What to do.
+    pub act: String,
+    /// Until what.
+    pub until: String,
+    /// Then, at the cue.
+    pub then: String,
+    /// The keys that are down, in words.
+    pub keys: Vec<&'static str>,
+}
+
+impl Phase {
+    /// The phase in words. `down` are the keys that are down already.
+    #[must_use]
+    pub fn said(&self, down: &[Key]) -> PhaseSaid {
+        let fresh: Vec<Key> = self
+            .keys
+            .iter()
+            .copied()
+            .filter(|key| !down.contains(key))
+            .collect();
+        let stays: Vec<Key> = self
+            .keys
+            .iter()
+            .copied()
+            .filter(|key| down.contains(key))
+            .collect();
+        let act = match self.kind {
+            PhaseKind::Hold | PhaseKind::Swap if fresh.is_empty() => {
+                format!("Keep holding {}.", listed(&stays))
+            }
+            PhaseKind::Hold if stays.is_empty() => {
+                format!("Hold {}.", together(&fresh))
+            }
+            PhaseKind::Hold | PhaseKind::Swap if stays.is_empty() => {
+                format!("Change over at once: hold {} instead.", listed(&fresh))
+            }
+            PhaseKind::Hold | PhaseKind::Swap => format!(
+                "Keep holding {}, and hold {} too.",
+                listed(&stays),
+                listed(&fresh)
+            ),
+            PhaseKind::Tap => format!(
+                "Press {} once, shortly. A long press does something else.",
+                listed(&self.keys)
+            ),
+            PhaseKind::TapRepeatedly => {
+                format!("Press {} again and again, shortly.", listed(&self.keys))
+            }
+            PhaseKind::CableIn if self.keys.is_empty() => "Put the cable in.".to_owned(),
+            PhaseKind::CableIn => format!(
+                "Hold {}, and put the cable in while you hold.",
+                together(&self.keys)
+            ),
+            PhaseKind::CableOut => "Take the cable out.".to_owned(),
+            PhaseKind::Wait => "Hands off.".to_owned(),
+        };
+        let until = match self.cue {
+            Cue::Black => "Until the screen goes black.".to_owned(),
+            Cue::Vibration => "Until it vibrates.".to_owned(),
+            Cue::Logo => "Until the maker's mark shows.".to_owned(),
+            Cue::Steady => "Until the new screen stands still for two seconds.".to_owned(),
+            Cue::Question => "Until the question shows.".to_owned(),
+            Cue::Lamp => "Until the lamp changes.".to_owned(),
+            Cue::CableIn => "Until the cable is in.".to_owned(),
+            Cue::Seconds if self.seconds == 1 => "For one second.".to_owned(),
+            Cue::Seconds => format!("For {} seconds.", self.seconds),
+        };
+        let kept: Vec<Key> = self
+            .keys
+            .iter()
+            .copied()
+            .filter(|key| !self.lets_go.contains(key))
+            .collect();
+        let then = match (self.kind, self.lets_go.is_empty(), kept.is_empty()) {
+            (PhaseKind::Tap | PhaseKind::TapRepeatedly, _, _) | (_, true, _) => String::new(),
+            (_, false, true) if self.lets_go.len() == 1 => "Then release it.".to_owned(),
+            (_, false, true) => "Then release all.".to_owned(),
+            (_, false, false) => format!(
+                "Then release {}, and keep holding {}.",
+                listed(&self.lets_go),
+                listed(&kept)
+            ),
+        };
+        PhaseSaid {
+            act,
+            until,
+            then,
+            keys: self.keys.iter().map(|key| key.shown()).collect(),
+        }
+    }
+}
+
+/// All phases in words, each with what stays down from the one before.
+#[must_use]
+pub fn said(phases: &[Phase]) -> Vec<PhaseSaid> {
+    let mut down: Vec<Key> = Vec::new();
+    phases
+        .iter()
+        .map(|phase| {
+            let said = phase.said(&down);
+            down = phase
+                .keys
+                .iter()
+                .copied()
+                .filter(|key| !phase.lets_go.contains(key))
+                .collect();
+            said
+        })
+        .collect()
+}
+
+fn listed(keys: &[Key]) -> String {
+    let names: Vec<&str> = keys.iter().map(|key| key.shown()).collect();
+    match names.as_slice() {
+        [] => "nothing".to_owned(),
+        [one] => (*one).to_owned(),
+        [first @ .., last] => format!("{} and {last}", first.join(", ")),
+    }
+}
+
+fn together(keys: &[Key]) -> String {
+    match keys.len() {
+        0 | 1 => listed(keys),
+        2 => format!("{}, both at once", listed(keys)),
+        _ => format!("{}, all at once", listed(keys)),
+    }
+}
+
+impl Menu {
+    /// The presses in words.
+    #[must_use]
+    pub fn said(&self) -> String {
+        let choose = self.choose.shown();
+        match self.presses {
+            0 => format!("{} is highlighted. Press {choose} once.", self.to),
+            presses => format!(
+                "{} is highlighted. Press {} {} to {}, look whether it is highlighted, then press {choose} once.",
+                self.from,
+                self.by.shown(),
+                match presses {
+                    1 => "once".to_owned(),
+                    2 => "twice".to_owned(),
+                    more => format!("{more} times"),
+                },
+                self.to
+            ),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::family::testing::shipped;
+
+    /// Every choreography of every shipped family, as a person reads it.
+    #[test]
+    fn all_choreographies_in_words() {
+        let mut told = Vec::new();
+        for (file, text) in crate::family::SHIPPED {
+            let family = crate::family::load(file, text).unwrap();
+            for way in &family.moves {
+                let line =
+                    |said: &PhaseSaid| format!("  {} {} {}", said.act, said.until, said.then);
+                if !way.phases.is_empty() || way.menu.is_some() {
+                    told.push(format!(
+                        "{} {} to {}",
+                        family.codename,
+                        way.from.id(),
+                        way.to.id()
+                    ));
+                    told.extend(said(&way.phases).iter().map(line));
+                    told.extend(way.menu.iter().map(|menu| format!("  {}", menu.said())));
+                }
+            }
+        }
+        insta::assert_snapshot!(told.join("\n").replace(" \n", "\n"));
+    }
+
+    #[test]
+    fn a_short_and_a_long_press_of_the_same_key_can_not_be_mistaken() {
+        let kelpie = shipped("kelpie");
+        let long = said(&kelpie.stages[0].phases);
+        assert_eq!(
+            (long[0].act.as_str(), long[0].until.as_str()),
+            ("Hold volume up.", "Until the question shows.")
+        );
+        assert!(long[1].act.starts_with("Press volume up once, shortly"));
+    }
+
+    #[test]
+    fn keys_that_stay_down_from_phase_to_phase_are_kept_not_pressed_anew() {
+        let kelpie = shipped("kelpie");
+        let four = kelpie
+            .moves
+            .iter()
+            .find(|way| way.phases.len() == 3)
+            .unwrap();
+        let told = said(&four.phases);
+        assert!(
+            told[0]
+                .act
+                .starts_with("Hold volume down, volume up, home and power, all at once")
+        );
+        assert_eq!(
+            told[0].then,
+            "Then release volume down, and keep holding volume up, home and power."
+        );
+        assert_eq!(told[1].act, "Keep holding volume up, home and power.");
+        assert_eq!(told[2].then, "Then release all.");
+    }
 }

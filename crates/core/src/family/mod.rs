@@ -20,7 +20,7 @@ use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
 pub use check::{FamilyError, load};
-pub use choreography::{Cue, Key, Menu, Phase, PhaseKind};
+pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
 pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 pub use raw::RawFamily as FamilyFile;

@@ -112,6 +112,32 @@ pub struct Step {
     pub effect: Option<Planned>,
 }
 
+impl Step {
+    /// The step without its *how*, where it changes storage or lock: what the seal has not permitted
+    /// is shown with why, not with how.
+    #[must_use]
+    pub fn withheld(&self) -> Self {
+        let mut shown = self.clone();
+        if shown.effect.is_some() {
+            shown.by_hand.clear();
+            shown.phases.clear();
+            shown.menu = None;
+        }
+        shown
+    }
+}
+
+impl Sheet {
+    /// The sheet as it may be shown before its steps are permitted.
+    #[must_use]
+    pub fn withheld(&self) -> Self {
+        Self {
+            steps: self.steps.iter().map(Step::withheld).collect(),
+            ..self.clone()
+        }
+    }
+}
+
 /// A question on the device's own screen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Question {

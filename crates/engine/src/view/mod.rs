@@ -8,7 +8,7 @@ use std::cmp::Reverse;
 use veritope_core::budget::{self};
 use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts};
-use veritope_core::family::Family;
+use veritope_core::family::{self, Family, Menu};
 use veritope_core::next::{Damage, NextInput, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::{Goal, Step};
@@ -494,7 +494,7 @@ impl Engine {
             &self.policy(),
             self.now(),
         ));
-        preview.sheet = Some(sheet);
+        preview.sheet = Some(sheet.withheld());
         preview
     }
 
@@ -515,7 +515,7 @@ impl Engine {
             revision: run.revision,
             title: run.sheet.goal.shown().to_owned(),
             begun: run.begun,
-            sheet: run.sheet.clone(),
+            sheet: run.sheet.withheld(),
             done: run.done.clone(),
             step: run
                 .next_step()
@@ -583,15 +583,19 @@ impl Engine {
         } else {
             Permission::yes()
         };
-        let mut shown = step.clone();
-        if missing > 0 || (state == StepState::Ready && !by_link && step.effect.is_some()) {
-            // The seal shows why, not how.
-            shown.by_hand.clear();
-        }
+        let is_held_back = missing > 0 || (state == StepState::Ready && !by_link);
+        // The seal shows why, not how.
+        let shown = if is_held_back {
+            step.withheld()
+        } else {
+            step.clone()
+        };
         let position = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
         StepView {
             number: position(run.at + 1),
             of: position(run.sheet.steps.len()),
+            phases: family::said(&shown.phases),
+            menu: shown.menu.as_ref().map(Menu::said),
             step: shown,
             by: if by_link {
                 TakenBy::Link

@@ -3,7 +3,7 @@
 use serde::Serialize;
 use veritope_core::budget::Battery;
 use veritope_core::facts::{FactGroup, FactOption};
-use veritope_core::family::Consequence;
+use veritope_core::family::{Consequence, PhaseSaid};
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
@@ -394,6 +394,10 @@ pub struct StepView {
     pub of: u32,
     /// The step; what to do by hand is withheld while the seal is closed.
     pub step: Step,
+    /// Its phases in words, one for one.
+    pub phases: Vec<PhaseSaid>,
+    /// Its way through a menu in words.
+    pub menu: Option<String>,
     /// Who takes it.
     pub by: TakenBy,
     /// Where it stands.

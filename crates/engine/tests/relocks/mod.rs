@@ -7,9 +7,10 @@ use veritope_core::relock::Proof;
 use veritope_core::rule::Rule;
 use veritope_core::seal::Cure;
 use veritope_core::standing::{Outcome, OutlookOf};
+use veritope_engine::view::LinkPresence;
 use veritope_engine::{CaptureKind, EngineError, StepEnd};
 use veritope_standin::body::BodyAct;
-use veritope_standin::{LockState, Running};
+use veritope_standin::{Fault, LockState, Running};
 use veritope_wire::link::{ActKind, ActRequest};
 use veritope_wire::{CaptureId, Digest};
 
@@ -245,4 +246,37 @@ fn locked_on_foreign_bytes_the_raw_device_refuses_to_start() {
         "{:?}",
         face.lines
     );
+}
+
+/// `K5`: a bridge that takes the unit for being elsewhere is not believed, and nothing is recorded.
+#[test]
+fn a_mode_with_one_sign_against_it_is_not_known() {
+    let bench = linked();
+    bench
+        .bridge
+        .with("dock-1", |device| {
+            device
+                .arm(Fault::SaysMode {
+                    mode: "bootloader".to_owned(),
+                })
+                .unwrap();
+            Ok(())
+        })
+        .unwrap();
+    let lines = bench.log().len();
+    let error = bench.engine.look(bench.unit).unwrap_err();
+    assert_eq!(
+        error.to_string(),
+        "The link says bootloader mode, but what it reads fits running system: look at the unit's own screen, and read it again. (K5). Nothing was recorded"
+    );
+    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    assert_eq!(tag.link.presence, LinkPresence::Doubtful);
+    assert_eq!(tag.mode, None);
+    // That it is not known any more is the only new line.
+    assert_eq!(bench.log().len(), lines + 1);
+    bench.prepare();
+    let begun = bench
+        .engine
+        .begin_run(bench.unit, Goal::Unlock, bench.request());
+    assert!(matches!(begun, Err(EngineError::Doubtful { .. })));
 }

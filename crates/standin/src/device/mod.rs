@@ -131,6 +131,11 @@ pub enum Fault {
         /// The other handle.
         with: String,
     },
+    /// Its bridge takes it for being in another mode, until the next mode change.
+    SaysMode {
+        /// That mode.
+        mode: String,
+    },
     /// The next act of this kind is refused without a reason.
     RefuseOnce {
         /// The act.
@@ -385,7 +390,11 @@ impl Device {
             let mut say = |key: &str, value: &str| {
                 facts.insert(key.to_owned(), value.to_owned());
             };
-            say("mode", self.saved.mode.id());
+            let taken_for = self.saved.faults.iter().find_map(|fault| match fault {
+                Fault::SaysMode { mode } => Some(mode.as_str()),
+                _ => None,
+            });
+            say("mode", taken_for.unwrap_or(self.saved.mode.id()));
             say("codename", self.profile.codename);
             say("model-code", self.profile.model_code);
             if self.saved.mode != Running::Download {
@@ -754,6 +763,7 @@ impl Device {
     fn arrive(&mut self, going: &Going) -> io::Result<()> {
         self.saved.going = None;
         self.saved.mode = going.to;
+        self.disarm(|fault| matches!(fault, Fault::SaysMode { .. }));
         if going.to == Running::System && !self.starts_only_its_makers()? {
             self.saved.mode = Running::Refusing;
             if let Some(id) = going.operation {

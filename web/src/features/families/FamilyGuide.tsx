@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+import { useNavigate } from 'react-router';
 
 import { client, newRequest, unwrap } from '../../api/client';
 import { familyQuery } from '../../api/queries';
@@ -22,6 +23,7 @@ const ORIGINS = { shipped: WORDS.shipped, replaced: WORDS.replaced, own: WORDS.o
 export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
   const query = useQuery(familyQuery(codename));
   const news = useNews();
+  const navigate = useNavigate();
   const drop = useChange(() =>
     unwrap(
       client.DELETE('/api/families/{family}', {
@@ -46,11 +48,14 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
                 disabled={drop.isPending}
                 onClick={() =>
                   drop.mutate(undefined, {
-                    onSuccess: () =>
+                    onSuccess: () => {
                       news({
                         text: `${page.name}: your file is gone`,
                         undo: () => onEdit(page.text),
-                      }),
+                      });
+                      // A shipped file counts again; where there is none, the list is left.
+                      if (page.origin === 'own') void navigate('/families');
+                    },
                   })
                 }
               >

@@ -28,12 +28,12 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
     <Box
       sx={{
         display: 'grid',
-        gridTemplateColumns: { xs: 'minmax(0, 1fr)', md: '250px minmax(0, 1fr)' },
+        gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: '250px minmax(0, 1fr)' },
         columnGap: 6,
         rowGap: 3,
       }}
     >
-      <Box>
+      <Box sx={{ order: { xs: 2, lg: 0 } }}>
         <StepLadder run={run} />
         <Button
           onClick={() => stop.mutate(undefined)}

@@ -2,18 +2,22 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
+import { useQuery } from '@tanstack/react-query';
+
 import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { unitQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { useIsUp } from '../../ui/useIsUp';
+import { Choreography } from './Choreography';
 import { CommandCard } from './CommandCard';
 import { ConsentForm } from './ConsentForm';
 import { MissingList } from './MissingList';
 import { SightingChoice } from './SightingChoice';
 import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
-import { wipeWords } from './words';
+import { cableWords, wipeWords } from './words';
 
 export type StepScreenProps = {
   unit: string;
@@ -25,6 +29,10 @@ export type StepScreenProps = {
 /** One step fills the screen: what to do, what may be seen, how long it takes. */
 export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
   const { step, state } = view;
+  const { data: tag } = useQuery(unitQuery(unit));
+  // Sheets of earlier versions have none.
+  const phases = step.phases ?? [];
+  const isAway = tag?.link.presence === 'absent' || tag?.link.presence === 'bridge-gone';
   return (
     <>
       <Typography color="text.secondary">
@@ -34,7 +42,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
         {step.title}
       </Typography>
       <Typography color="text.secondary" sx={{ mb: 3 }}>
-        {step.because} {step.cable === 'in' && 'The cable is in and stays in.'}
+        {step.because} {cableWords(step.cable)}
       </Typography>
       {state.is === 'ready' ? (
         <ReadyStep unit={unit} run={run} view={view} nickname={nickname} />
@@ -44,10 +52,18 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
       {state.is !== 'in-hand' && !view.consent_wanted && <StepOutlook view={view} />}
       {state.is === 'in-hand' && (
         <>
-          <Typography variant="instruction" sx={{ mb: 3 }}>
-            {step.by_hand}
-            {step.question != null && ` ${step.question.answer}`}
-          </Typography>
+          {phases.length > 0 ? (
+            <Choreography phases={phases} said={view.phases} isAway={isAway} />
+          ) : (
+            <Typography variant="instruction" sx={{ mb: 3 }}>
+              {view.menu ?? step.by_hand}
+            </Typography>
+          )}
+          {step.question != null && (
+            <Typography variant="instruction" sx={{ mb: 3 }}>
+              {step.question.answer}
+            </Typography>
+          )}
           <SightingChoice unit={unit} run={run} sightings={view.sightings} />
         </>
       )}

@@ -63,7 +63,7 @@ export function StandingPage() {
                   />
                   {!isAhead && <OutlookList unit={unit} outlook={beside} facts={facts} />}
                   {standing.items.length > 0 && (
-                    <Section title={isAhead ? WORDS.takes : WORDS.known}>
+                    <Section title={isAhead ? WORDS.takes : WORDS.settled}>
                       {standing.items.map((item) => (
                         <ItemRow
                           key={`${item.rule} ${item.text}`}

@@ -1,6 +1,6 @@
 export const WORDS = {
   takes: 'What it takes',
-  known: 'How that is known',
+  settled: 'How that is known',
   known: 'What is known',
   lost: 'What would be lost',
   lostHelp:

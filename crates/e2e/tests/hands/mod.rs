@@ -1,0 +1,110 @@
+//! What hands do: choreographies as a score, refusals beside the unlock.
+
+use serde_json::json;
+use veritope_e2e::Bench;
+
+use super::{FAST, in_browser};
+
+fn request() -> String {
+    uuid::Uuid::now_v7().to_string()
+}
+
+/// The whole four-key choreography by a pedal, legible at arm's length.
+#[test]
+fn four_keys_are_led_by_a_pedal() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        let body = json!({
+            "nickname": "Whimbrel", "ownership": "mine", "request": request(),
+            "reach": { "by": "hand", "family": "kelpie" },
+        });
+        let (_, made) = bench.ask("POST", "/api/units", body).await?;
+        let unit = made["id"].as_str().unwrap().to_owned();
+        let facts = json!({
+            "facts": [
+                { "key": "mode", "value": "download" },
+                { "key": "lock", "value": "unlocked" },
+                { "key": "recovery", "value": "custom" },
+            ],
+            "request": request(),
+        });
+        bench
+            .ask("POST", &format!("/api/units/{unit}/facts"), facts)
+            .await?;
+        let goal = json!({ "goal": "to-custom-recovery", "request": request() });
+        bench
+            .ask("POST", &format!("/api/units/{unit}/goal"), goal)
+            .await?;
+        bench.open(&format!("/units/{unit}/run")).await?;
+        bench.click("Begin").await?;
+        bench.click("Show me how").await?;
+        bench
+            .sees("Hold volume down, volume up, home and power, all at once.")
+            .await?;
+        bench.sees("Let all go; wait until it settles").await?;
+        bench.is_accessible().await?;
+        let sizes = bench
+            .run(
+                "const px = (e) => parseFloat(getComputedStyle(e).fontSize);
+                 const group = document.querySelector('[role=group][aria-label=\"What both hands do\"]');
+                 const texts = [...group.querySelectorAll('[aria-live=assertive] p')].map(px);
+                 const keys = [...group.querySelectorAll('[aria-live=assertive] span')].map(px);
+                 return { texts: Math.min(...texts), keys: Math.min(...keys), timer: px(group.querySelector('[role=timer]')) }",
+            )
+            .await?;
+        assert!(sizes["texts"].as_f64().unwrap() >= 28.0, "{sizes}");
+        assert!(sizes["keys"].as_f64().unwrap() >= 40.0, "{sizes}");
+        assert!(sizes["timer"].as_f64().unwrap() >= 72.0, "{sizes}");
+        bench.click("Count me in").await?;
+        bench.sees("Hands on the unit.").await?;
+        // Page Down, as a pedal sends it: once for the count-in, then for each cue.
+        bench.press("\u{e00f}").await?;
+        bench.press("\u{e00f}").await?;
+        bench
+            .sees("Keep holding volume up, home and power. Until the maker's mark shows.")
+            .await?;
+        bench.shot("choreography").await?;
+        bench.press("\u{e00f}").await?;
+        bench.sees("Keep holding volume up and home.").await?;
+        bench.press("\u{e00f}").await?;
+        bench
+            .sees("That was all of it. Now say what you see.")
+            .await?;
+        bench.click("A list of partitions.").await?;
+        bench.sees("The goal is reached").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn a_lock_and_an_erase_are_refused_by_name() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        let lapwing = bench.unit("Lapwing").await?;
+        bench.open(&format!("/units/{lapwing}/standing")).await?;
+        bench
+            .sees("Locking Lapwing again is refused: recovery, vendor are not the maker's.")
+            .await?;
+        bench.sees("Locked now, it would refuse to start.").await?;
+        bench.is_accessible().await?;
+        bench.shot("lapwing").await?;
+        let begun = bench
+            .ask(
+                "POST",
+                &format!("/api/units/{lapwing}/run"),
+                json!({ "goal": "relock", "request": request() }),
+            )
+            .await?;
+        assert_eq!(begun.0, 409, "{}", begun.1);
+        assert_eq!(begun.1["rule"], "G8");
+        let knot = bench.unit("Knot").await?;
+        bench.open(&format!("/units/{knot}/standing")).await?;
+        bench
+            .sees("A whole erase of Knot is refused: 6 partitions that exist once would go; the choice without it is offered.")
+            .await?;
+        bench.sees("Tick Write only in the write tool").await?;
+        bench.stop().await
+    });
+}
