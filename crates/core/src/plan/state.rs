@@ -145,11 +145,8 @@ impl Broken {
             return Self::default();
         };
         let is_broken = |key: &Key| {
-            let dead_screen = *key == Key::Screen && parts.iter().any(|part| *part == "screen");
-            dead_screen
-                || key
-                    .part()
-                    .is_some_and(|name| parts.iter().any(|part| *part == name))
+            let dead_screen = *key == Key::Screen && parts.contains(&"screen");
+            dead_screen || key.part().is_some_and(|name| parts.contains(&name))
         };
         Self::of(Key::ALL.into_iter().filter(is_broken))
     }
