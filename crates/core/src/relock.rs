@@ -203,7 +203,7 @@ fn slot_of(spec: &PartitionSpec, family: &Family) -> &'static str {
 
 /// What facts alone say of a partition: a recovery that was seen, and what a person knows to be
 /// foreign.
-fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof)> {
+fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof, Moment)> {
     if spec.role == Role::Recovery
         && let Some(row) = facts.known(FactKey::Recovery)
     {
@@ -214,26 +214,27 @@ fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof)> {
             Proof::Said
         };
         match facts.recovery() {
-            Some(RecoveryKind::Custom) => return Some((Holds::Foreign, proof)),
+            Some(RecoveryKind::Custom) => return Some((Holds::Foreign, proof, row.at)),
             Some(RecoveryKind::Stock) if is_seen(row) => {
                 let build = facts.text(FactKey::Build)?.to_owned();
-                return Some((Holds::Stock { build }, Proof::Seen));
+                return Some((Holds::Stock { build }, Proof::Seen, row.at));
             }
             _ => {}
         }
     }
-    match &facts.known(FactKey::Foreign)?.value {
+    let row = facts.known(FactKey::Foreign)?;
+    match &row.value {
         FactValue::Names(names) => names
             .iter()
             .any(|name| name == spec.label.as_str())
-            .then_some((Holds::Foreign, Proof::Said)),
+            .then_some((Holds::Foreign, Proof::Said, row.at)),
         _ => None,
     }
 }
 
 /// Judges every checked partition of the family (`R1`). `held` may hold several entries for one
-/// partition; the best proof counts, of equal ones the newest, and anything that says *foreign*
-/// counts whatever else is there and is not newer.
+/// partition; the newest counts, of equal ones the best proof. What is known to be foreign counts
+/// unless a proof came after it and what that is held against came before it.
 #[must_use]
 pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
     let mut purity = Purity::default();
@@ -294,16 +295,24 @@ fn best(spec: &PartitionSpec, facts: &Facts, held: &[Held]) -> Option<(Holds, Pr
         .collect();
     // The newest read or write says what lies there now; of one moment the better proof.
     known.sort_by_key(|held| (std::cmp::Reverse(held.at), held.proof));
-    if let Some(first) = known.first() {
-        return Some((first.holds.clone(), first.proof));
+    let told = said(spec, facts);
+    let (Some(newest), Some(oldest)) = (known.first(), known.last()) else {
+        return told.map(|(holds, proof, _)| (holds, proof));
+    };
+    // What is called foreign after the newest proof is so now. Before the oldest, the very capture
+    // that the others are held against may have it in it.
+    if let Some((Holds::Foreign, proof, at)) = told
+        && !(oldest.at..=newest.at).contains(&at)
+    {
+        return Some((Holds::Foreign, proof));
     }
-    said(spec, facts)
+    Some((newest.holds.clone(), newest.proof))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::facts::testing::{at, facts};
+    use crate::facts::testing::{at, facts, row};
     use crate::family::testing::{gimbal, shipped};
 
     fn held(label: &str, holds: Holds, proof: Proof, when: i64) -> Held {
@@ -371,6 +380,31 @@ mod tests {
             12,
         ));
         assert!(purity(&family, &nothing, &all).is_proven());
+    }
+
+    #[test]
+    fn what_was_foreign_before_the_first_proof_spoils_that_proof() {
+        let family = gimbal();
+        let all = all_read(&family, "loop-4.1.7-20261011");
+        let custom = |minute: i64| {
+            let rows = [row(1, FactKey::Recovery, "custom", Source::Link, minute)];
+            Facts::new(&rows, &[], [])
+        };
+        // Read at minute 5: what was seen before lay in what was read, what was seen after lies there.
+        for minute in [3, 9] {
+            let found = purity(&family, &custom(minute), &all);
+            assert_eq!(labels(&found.foreign), ["recovery"], "minute {minute}");
+        }
+        // Seen in between, then written anew from what was captured before: stock again.
+        let mut cured = all;
+        cured.push(held(
+            "recovery",
+            stock("loop-4.1.7-20261011"),
+            Proof::Written,
+            12,
+        ));
+        assert!(purity(&family, &custom(9), &cured).is_proven());
+        assert!(!purity(&family, &custom(3), &cured).is_proven());
     }
 
     #[test]
