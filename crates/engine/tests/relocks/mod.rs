@@ -161,7 +161,7 @@ fn a_recovery_left_behind_is_named_refused_and_cured_by_its_own_stock() {
     let foreign = missing.iter().find(|item| item.rule == Rule::R7).unwrap();
     assert!(foreign.text.contains("recovery ("), "{}", foreign.text);
     assert!(
-        foreign.text.contains(Proof::Written.shown()),
+        foreign.text.contains(Proof::Seen.shown()),
         "{}",
         foreign.text
     );
