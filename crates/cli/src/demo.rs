@@ -15,11 +15,11 @@ use veritope_engine::record::Way;
 use veritope_engine::{CaptureKind, Engine, EngineError, NewUnit, StepPhase, Watcher};
 use veritope_server::front::FrontEnd;
 use veritope_server::{Config, Running, SystemClock, open_engine};
-use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::profile::Profile;
 use veritope_standin::{Birth, Bridge, BridgeError, Device, LockState, Setting, serve};
 use veritope_vault::Vault;
+use veritope_wire::body::CablePlace;
 use veritope_wire::link::{ActKind, ActRequest, Handle};
 use veritope_wire::{Digest, PlaceId, RequestId, UnitId};
 

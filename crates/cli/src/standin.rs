@@ -5,12 +5,12 @@ use std::sync::Arc;
 
 use tokio::net::TcpListener;
 use tokio::runtime::Runtime;
-use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::gate::Gate;
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
 use veritope_standin::{Birth, Bridge, BridgeError, Device, LockState, Setting, serve};
+use veritope_wire::body::CablePlace;
 
 use crate::args::StandinArgs;
 use crate::{CommandError, interrupted};
@@ -61,10 +61,10 @@ pub(crate) fn run(args: StandinArgs) -> Result<ExitCode, CommandError> {
             battery_percent: 81,
             cable: CablePlace::In,
         };
-        let facts_only = profile.is_facts_only();
+        let is_gated = args.family != "gimbal";
         Device::make(&folder, profile.scaled(args.size_scale), &birth, clock).and_then(
             |mut device| {
-                if let (true, Some(scheme)) = (facts_only, Scheme::named(&args.family)) {
+                if let (true, Some(scheme)) = (is_gated, Scheme::named(&args.family)) {
                     device.set_gate(Gate::shipped(scheme), "")?;
                 }
                 Ok(device)

@@ -6,12 +6,12 @@ use std::sync::Arc;
 use veritope_core::facts::FactKey;
 use veritope_engine::record::Way;
 use veritope_engine::{Engine, NewUnit};
-use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::gate::{Gate, Seller};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
 use veritope_standin::{Birth, Bridge, Device, LockState, Running, Setting};
+use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
 use veritope_wire::{BridgeId, Moment, RequestId};
 
@@ -260,6 +260,7 @@ impl Met {
         let unknown = || std::io::Error::other(format!("no stand-in for {}", self.model));
         let profile = Profile::named(self.family)
             .and_then(|profile| profile.variant(self.model))
+            .and_then(|profile| profile.on_build(self.build))
             .ok_or_else(unknown)?;
         let scheme = Scheme::named(self.family).ok_or_else(unknown)?;
         let birth = Birth {

@@ -8,7 +8,7 @@ mod knowing;
 use serde_json::json;
 use tokio::runtime::Runtime;
 use veritope_e2e::{Bench, Outcome};
-use veritope_standin::body::{BodyAct, CablePlace};
+use veritope_wire::body::{BodyAct, CablePlace};
 
 /// Devices are this many times as fast as the wall: a first start takes a second.
 const FAST: u32 = 100;

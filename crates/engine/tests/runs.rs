@@ -18,9 +18,9 @@ use veritope_core::standing::Verdict;
 use veritope_engine::record::{RunEnd, StepResult};
 use veritope_engine::view::{LinkPresence, StepState};
 use veritope_engine::{EngineError, StepEnd};
-use veritope_standin::body::{BodyAct, CablePlace, Finger};
 use veritope_standin::clock::ByHand;
 use veritope_standin::{Bridge, Fault};
+use veritope_wire::body::{BodyAct, BodyKey, CablePlace, Push};
 use veritope_wire::link::ActKind;
 
 #[test]
@@ -447,16 +447,17 @@ fn by_hand_something_else_is_planned_around() {
 fn a_forced_restart_in_the_middle_is_seen_by_the_watch() {
     let bench = linked();
     bench.engine.watch();
-    bench.body(&BodyAct::HoldDockButton {
-        seconds: 15,
-        finger: Finger::OnScreen,
-    });
+    let push = |key, to| bench.body(&BodyAct::Key { key, to });
+    push(BodyKey::Screen, Push::Down);
+    push(BodyKey::DockButton, Push::Down);
+    bench.pass(15);
+    push(BodyKey::DockButton, Push::Up);
     bench.engine.watch();
     assert_eq!(
         bench.engine.unit_tag(bench.unit).unwrap().link.presence,
         LinkPresence::Absent
     );
-    bench.pass(10);
+    bench.pass(14);
     bench.engine.watch();
     let tag = bench.engine.unit_tag(bench.unit).unwrap();
     assert_eq!(

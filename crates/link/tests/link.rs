@@ -11,11 +11,11 @@ use veritope_core::digest::Seen;
 use veritope_core::mode::Mode;
 use veritope_link::conform::{self, Outcome};
 use veritope_link::{DeviceLink, HttpTransport, LinkError, Transport};
-use veritope_standin::body::{BodyAct, CablePlace};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
+use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{Handle, Listed, Progress, RefusalCode};
 
 struct Table {

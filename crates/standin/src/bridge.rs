@@ -16,12 +16,12 @@ use axum::response::{IntoResponse, Json, Response};
 use axum::routing::{get, post, put};
 use serde::Deserialize;
 use veritope_wire::Digest;
+use veritope_wire::body::BodyAct;
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, EPOCH_HEADER, Epoch, Handle, LINK_VERSION,
     LinkEvents, Operation, OperationId, Refusal, RefusalCode,
 };
 
-use crate::body::BodyAct;
 use crate::device::{Device, Fault, MEMORY_BYTES, no};
 use crate::page;
 use crate::services;

@@ -2,12 +2,13 @@
 //! systems, calibration that differs from unit to unit, payloads that compress in part.
 
 use std::io::{self, Write};
+use std::sync::Arc;
 
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::startimage::build_start_image;
 
-use crate::profile::{Content, Profile};
-use crate::storage::{Storage, Window};
+use crate::profile::{Content, Part, Profile};
+use crate::storage::{Memory, Storage, Window};
 
 /// A small generator of repeatable noise (xorshift); good enough to look like firmware.
 #[derive(Debug, Clone)]
@@ -72,37 +73,97 @@ pub fn recovery_image(codename: &str, version: &str) -> Vec<u8> {
 pub(crate) struct Placed {
     pub(crate) label: &'static str,
     pub(crate) number: u32,
+    pub(crate) area: u32,
+    /// From the first byte of the device's storage.
     pub(crate) offset: u64,
+    /// From the first byte of its area.
+    pub(crate) in_area: u64,
     pub(crate) length: u64,
 }
 
-const SECTOR: u64 = 512;
 const FIRST_BYTE: u64 = 1 << 20;
+const LAST_BYTES: u64 = 1 << 20;
 
-/// Length of the whole area for a profile: one MiB for the table, the partitions, one MiB for the
-/// table's backup.
+/// A storage area: where it begins in the device's bytes, and how long it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Area {
+    pub(crate) index: u32,
+    pub(crate) base: u64,
+    pub(crate) length: u64,
+}
+
+/// The areas of a profile: one MiB for the table, the partitions, one MiB for the table's backup.
+pub(crate) fn areas(profile: &Profile) -> Vec<Area> {
+    let mut base = 0;
+    let mut all: Vec<Area> = Vec::new();
+    for part in &profile.partitions {
+        if all.last().is_none_or(|area| area.index != part.area) {
+            base += all.last().map_or(0, |area| area.length);
+            all.push(Area {
+                index: part.area,
+                base,
+                length: FIRST_BYTE + LAST_BYTES,
+            });
+        }
+        if let Some(area) = all.last_mut() {
+            area.length += part.mib << 20;
+        }
+    }
+    all
+}
+
+/// Length of all areas of a profile together.
 pub(crate) fn area_bytes(profile: &Profile) -> u64 {
-    let partitions: u64 = profile.partitions.iter().map(|part| part.mib << 20).sum();
-    FIRST_BYTE + partitions + (1 << 20)
+    areas(profile).iter().map(|area| area.length).sum()
 }
 
 /// Where the partitions of a unit lie. Entry numbers differ from unit to unit.
 pub(crate) fn places(profile: &Profile, seed: u64) -> Vec<Placed> {
-    let count = profile.partitions.len();
-    let turn = usize::try_from(seed % count as u64).unwrap_or(0);
-    let mut offset = FIRST_BYTE;
     let mut placed = Vec::new();
-    for (index, part) in profile.partitions.iter().enumerate() {
-        let length = part.mib << 20;
-        placed.push(Placed {
-            label: part.label,
-            number: u32::try_from((index + turn) % count).unwrap_or(0) + 1,
-            offset,
-            length,
-        });
-        offset += length;
+    for area in areas(profile) {
+        let parts: Vec<_> = profile
+            .partitions
+            .iter()
+            .filter(|part| part.area == area.index)
+            .collect();
+        let count = parts.len();
+        let turn = usize::try_from(seed % count.max(1) as u64).unwrap_or(0);
+        let mut at = FIRST_BYTE;
+        for (index, part) in parts.into_iter().enumerate() {
+            let length = part.mib << 20;
+            placed.push(Placed {
+                label: part.label,
+                number: u32::try_from((index + turn) % count).unwrap_or(0) + 1,
+                area: area.index,
+                offset: area.base + at,
+                in_area: at,
+                length,
+            });
+            at += length;
+        }
     }
     placed
+}
+
+/// Bytes that the maker publishes for a build: what it signed, label by label.
+#[must_use]
+pub fn stock_images(profile: &Profile) -> Vec<(&'static str, Vec<u8>)> {
+    let length = area_bytes(profile);
+    let mut storage = Memory::over(Arc::from([]), length);
+    let mut all = Vec::new();
+    for (part, place) in profile.partitions.iter().zip(places(profile, 0)) {
+        let is_the_makers = matches!(
+            part.content,
+            Content::Firmware | Content::Image { .. } | Content::System
+        );
+        if is_the_makers && fill(&mut storage, profile, part, &place, 0, "").is_ok() {
+            let mut bytes = vec![0; usize::try_from(place.length).unwrap_or(0)];
+            if storage.read_at(place.offset, &mut bytes).is_ok() {
+                all.push((part.label, bytes));
+            }
+        }
+    }
+    all
 }
 
 /// Writes everything that the factory writes.
@@ -113,75 +174,113 @@ pub(crate) fn manufacture(
     serial: &str,
 ) -> io::Result<()> {
     let placed = places(profile, seed);
-    write_table(storage, &placed)?;
+    for area in areas(profile) {
+        let own: Vec<_> = placed.iter().filter(|one| one.area == area.index).collect();
+        write_table(storage, profile, area, &own)?;
+    }
     for (part, place) in profile.partitions.iter().zip(&placed) {
-        let mut own = Noise::new(seed, part.label);
-        let mut shared = Noise::new(0, part.label);
-        let length = usize::try_from(place.length).unwrap_or(usize::MAX);
-        match part.content {
-            Content::Zero => {}
-            Content::Firmware => {
-                storage.write_at(place.offset, &shared.firmware(length * 3 / 4))?
-            }
-            Content::Image { kind } => {
-                let payload = shared.firmware(length * 5 / 8);
-                let image = build_start_image(profile.codename, kind, profile.build, &payload);
-                storage.write_at(place.offset, &image)?;
-            }
-            Content::UnitNoise => storage.write_at(place.offset, &own.bytes(length / 2))?,
-            Content::Encrypted => storage.write_at(place.offset, &own.bytes(length / 8))?,
-            Content::Calibration => write_files(
-                Window::new(storage, place.offset, place.length),
-                &[
-                    ("sensors.cal", own.bytes(48 << 10)),
-                    ("radio.cal", own.bytes(160 << 10)),
-                    ("serial.txt", format!("{serial}\n").into_bytes()),
-                    (STARTS_FILE, b"0\n".to_vec()),
-                ],
-            )?,
-            Content::System => write_files(
+        fill(storage, profile, part, place, seed, serial)?;
+    }
+    Ok(())
+}
+
+/// Writes what the factory writes into one partition.
+fn fill(
+    storage: &mut dyn Storage,
+    profile: &Profile,
+    part: &Part,
+    place: &Placed,
+    seed: u64,
+    serial: &str,
+) -> io::Result<()> {
+    let mut own = Noise::new(seed, part.label);
+    // Two slots hold the same, another build another.
+    let name = part.label.trim_end_matches("_a").trim_end_matches("_b");
+    let mut shared = Noise::new(0, &format!("{} {name}", profile.build));
+    let length = usize::try_from(place.length).unwrap_or(usize::MAX);
+    match part.content {
+        Content::Zero => Ok(()),
+        Content::Firmware => storage.write_at(place.offset, &shared.firmware(length * 3 / 4)),
+        Content::Image { kind } => {
+            let payload = shared.firmware(length * 5 / 8);
+            let image = build_start_image(profile.codename, kind, profile.build, &payload);
+            storage.write_at(place.offset, &image)
+        }
+        Content::UnitNoise | Content::Fixed => {
+            storage.write_at(place.offset, &own.bytes(length / 2))
+        }
+        Content::Encrypted => storage.write_at(place.offset, &own.bytes(length / 8)),
+        Content::Calibration => write_files(
+            Window::new(storage, place.offset, place.length),
+            &[
+                ("sensors.cal", own.bytes(48 << 10)),
+                ("radio.cal", own.bytes(160 << 10)),
+                ("serial.txt", format!("{serial}\n").into_bytes()),
+                (STARTS_FILE, b"0\n".to_vec()),
+            ],
+        ),
+        Content::System => {
+            let share = |mib: usize| (mib << 20).min(length * mib / 16);
+            write_files(
                 Window::new(storage, place.offset, place.length),
                 &[
                     ("build.txt", format!("{}\n", profile.build).into_bytes()),
-                    ("kernel.lib", shared.firmware(4 << 20)),
-                    ("faces.pak", shared.firmware(6 << 20)),
-                    ("radio.lib", shared.firmware(2 << 20)),
+                    ("kernel.lib", shared.firmware(share(4))),
+                    ("faces.pak", shared.firmware(share(6))),
+                    ("radio.lib", shared.firmware(share(2))),
                 ],
-            )?,
+            )
         }
     }
-    Ok(())
 }
 
 /// The file in a calibration partition that counts starts.
 const STARTS_FILE: &str = "starts.txt";
 
-fn write_table(storage: &mut dyn Storage, placed: &[Placed]) -> io::Result<()> {
-    let length = storage.length_bytes();
+fn write_table(
+    storage: &mut dyn Storage,
+    profile: &Profile,
+    area: Area,
+    placed: &[&Placed],
+) -> io::Result<()> {
+    let sector = profile.sector_bytes;
     let other = |error: gpt::GptError| io::Error::other(error.to_string());
-    let mut whole = Window::new(storage, 0, length);
-    let sectors = u32::try_from(length / SECTOR - 1).unwrap_or(u32::MAX);
+    let mut whole = Window::new(storage, area.base, area.length);
+    let sectors = u32::try_from(area.length / sector - 1).unwrap_or(u32::MAX);
     gpt::mbr::ProtectiveMBR::with_lb_size(sectors)
         .overwrite_lba0(&mut whole)
         .map_err(|error| io::Error::other(error.to_string()))?;
+    let size = match sector {
+        4096 => gpt::disk::LogicalBlockSize::Lb4096,
+        _ => gpt::disk::LogicalBlockSize::Lb512,
+    };
     let mut disk = gpt::GptConfig::new()
         .writable(true)
-        .logical_block_size(gpt::disk::LogicalBlockSize::Lb512)
+        .logical_block_size(size)
         .create_from_device(whole, None)
         .map_err(other)?;
     for place in placed {
         disk.add_partition_at(
             place.label,
             place.number,
-            place.offset / SECTOR,
-            place.length / SECTOR,
+            place.in_area / sector,
+            place.length / sector,
             gpt::partition_types::BASIC,
-            0,
+            slot_marks(place.label),
         )
         .map_err(other)?;
     }
     disk.write().map_err(other)?;
     Ok(())
+}
+
+/// Attributes of a slot's boot partition as shipped: the first is chosen and has started, the second
+/// is not bootable.
+fn slot_marks(label: &str) -> u64 {
+    match label {
+        "boot_a" => 0b11 << 50,
+        _ => 0,
+    }
 }
 
 fn write_files(mut window: Window<'_>, files: &[(&str, Vec<u8>)]) -> io::Result<()> {
@@ -245,12 +344,11 @@ pub(crate) fn erase(storage: &mut dyn Storage, place: &Placed) -> io::Result<()>
 #[cfg(test)]
 mod tests {
     use std::process::Command;
-    use std::sync::Arc;
 
     use veritope_formats::table::read_table;
 
     use super::*;
-    use crate::storage::{Memory, SparseFile};
+    use crate::storage::SparseFile;
 
     fn made(seed: u64) -> Memory {
         let profile = Profile::gimbal();

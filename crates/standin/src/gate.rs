@@ -73,6 +73,26 @@ pub struct Gate {
     pub card: Vec<String>,
 }
 
+/// What guards its download mode.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Guard {
+    /// It looks at what comes, and lets it through.
+    Checking,
+    /// It has not heard from the maker since the wipe; foreign bytes shut it.
+    Waiting,
+}
+
+impl Guard {
+    /// As the download screen spells it.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Checking => "CHECKING",
+            Self::Waiting => "WAITING",
+        }
+    }
+}
+
 /// How the switch reads.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum SwitchReads {
@@ -167,6 +187,25 @@ impl Gate {
             && self
                 .first_online_ms
                 .is_some_and(|first| now_ms >= first + hours * HOUR_MS)
+    }
+
+    /// What a wipe of the owner's data takes with it.
+    pub fn forget(&mut self, scheme: &Scheme) {
+        if matches!(scheme.switch, Switch::Hidden { .. }) {
+            self.switched_on = false;
+            self.first_online_ms = None;
+            self.asked_updates = Answer::No;
+        }
+    }
+
+    /// What the guard of its download mode says.
+    #[must_use]
+    pub fn guard(&self) -> Guard {
+        if self.first_online_ms.is_some() && self.asked_updates == Answer::Yes {
+            Guard::Checking
+        } else {
+            Guard::Waiting
+        }
     }
 
     /// Moves the switch, where it can be moved.

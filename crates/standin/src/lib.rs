@@ -1,17 +1,18 @@
 //! Simulated devices: the strangers that the rest is tested against.
 //!
 //! A [`Device`] has a [`profile::Profile`] of its own (never read from `families/`), bytes behind
-//! a real partition table on a [`storage::Storage`], a [`body`] with screen and button, and a
+//! a real partition table on a [`storage::Storage`], a body with screen and keys, and a
 //! [`clock::DeviceClock`]. What its firmware decides about the lock is its [`gate`], by the
 //! [`scheme`] of its family. A [`Bridge`] serves any number of them over the bench link
 //! (`docs/bench-link.md`), together with a plain page for the hands.
 
-pub mod body;
 mod bridge;
 pub mod clock;
 mod content;
 mod device;
+mod face;
 pub mod gate;
+mod keys;
 mod page;
 pub mod profile;
 mod saved;
@@ -20,5 +21,5 @@ mod services;
 pub mod storage;
 
 pub use bridge::{Bridge, BridgeError, serve};
-pub use content::recovery_image;
+pub use content::{recovery_image, stock_images};
 pub use device::{Birth, Device, Fault, LockState, MEMORY_BYTES, NextStart, Running, Setting};

@@ -9,9 +9,9 @@ use axum::routing::{get, post};
 use serde::Deserialize;
 use veritope_wire::link::RefusalCode;
 
-use crate::body::{BodyAct, CablePlace, Face, Finger, Highlight};
 use crate::bridge::Bridge;
 use crate::device::{Fault, no};
+use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, Face, Highlight, Push};
 
 pub(crate) fn routes() -> Router<Bridge> {
     Router::new()
@@ -36,6 +36,26 @@ if (face) setInterval(async () => {
   const html = await answer.text();
   if (face.dataset.seen !== html) { face.dataset.seen = html; face.innerHTML = html; }
 }, 300);
+const send = (press) => fetch(location.pathname + '/do', { method: 'POST', body: new URLSearchParams({ press }) });
+const latch = () => document.getElementById('latch')?.checked;
+const down = new Set();
+const move = (key, to) => {
+  if (to === 'down') down.add(key); else down.delete(key);
+  send(to + ':' + key);
+};
+document.addEventListener('pointerdown', (event) => {
+  const key = event.target.dataset?.key;
+  if (key) move(key, latch() && down.has(key) ? 'up' : 'down');
+});
+document.addEventListener('pointerup', () => {
+  if (!latch()) [...down].forEach((key) => move(key, 'up'));
+});
+for (const [name, to] of [['keydown', 'down'], ['keyup', 'up']]) document.addEventListener(name, (event) => {
+  const key = event.target.dataset?.key;
+  if (!key || event.repeat || (event.key !== ' ' && event.key !== 'Enter')) return;
+  event.preventDefault();
+  if (latch()) { if (to === 'down') move(key, down.has(key) ? 'up' : 'down'); } else move(key, to);
+});
 document.addEventListener('submit', async (event) => {
   event.preventDefault();
   const form = event.target;
@@ -54,6 +74,7 @@ async fn style() -> Response {
 main{max-width:30rem;margin:2rem auto;padding:0 1rem}
 .screen{background:#101214;color:#e9e9e4;border-radius:2rem;padding:2rem;min-height:14rem;box-sizing:border-box}
 .screen p{margin:.2rem 0;font-family:monospace}
+[aria-pressed=true]{background:#1b1b1b;color:#fff}
 .screen button{display:block;width:100%;margin:.5rem 0;padding:.6rem;font:inherit;background:#2b2f33;color:#e9e9e4;border:2px solid #666;border-radius:.6rem}
 .screen button.default{border-color:#fff}
 .dock{display:flex;flex-wrap:wrap;gap:.5rem;margin-top:1rem}
@@ -75,7 +96,7 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
 async fn page(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
     match bridge.with(&handle, |device| Ok(device.face())) {
         Ok(face) => Html(format!(
-            "{HEAD}<h1>{}</h1><div id=\"face\">{}</div><p><a href=\"/\">All devices</a></p>{TAIL}",
+            "{HEAD}<h1>{}</h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/\">All devices</a></p>{TAIL}",
             escape(&handle),
             render(&handle, &face)
         ))
@@ -119,27 +140,15 @@ async fn act(
             Err(refusal) => (StatusCode::CONFLICT, refusal.words).into_response(),
         };
     }
-    let act = match pressed.press.as_str() {
-        "lift" => BodyAct::Cable {
-            to: CablePlace::Out,
-        },
-        "dock" => BodyAct::Cable { to: CablePlace::In },
-        "hold-2" => BodyAct::HoldDockButton {
-            seconds: 2,
-            finger: Finger::Away,
-        },
-        "hold-15" => BodyAct::HoldDockButton {
-            seconds: 15,
-            finger: Finger::Away,
-        },
-        "hold-15-finger" => BodyAct::HoldDockButton {
-            seconds: 15,
-            finger: Finger::OnScreen,
-        },
-        button => BodyAct::Touch {
-            button: button.to_owned(),
-        },
+    let key = |name: &str, to| BodyKey::from_id(name).map(|key| BodyAct::Key { key, to });
+    let act = match pressed.press.split_once(':') {
+        Some(("down", name)) => key(name, Push::Down),
+        Some(("up", name)) => key(name, Push::Up),
+        _ => None,
     };
+    let act = act.unwrap_or(BodyAct::Touch {
+        button: pressed.press,
+    });
     match bridge.with(&handle, |device| device.body(&act)) {
         Ok(()) => Redirect::to(&format!("/device/{handle}")).into_response(),
         Err(refusal) => (StatusCode::CONFLICT, refusal.words).into_response(),
@@ -154,36 +163,49 @@ pub(crate) fn is_foreign(headers: &HeaderMap) -> bool {
 }
 
 fn render(handle: &str, face: &Face) -> String {
-    let lines: String = face
+    let mut screen: String = face
         .lines
         .iter()
         .map(|line| format!("<p>{}</p>", escape(line)))
         .collect();
-    let button = |id: &str, label: &str, class: &str| {
-        format!(
-            "<button name=\"press\" value=\"{id}\" class=\"{class}\">{}</button>",
-            escape(label)
-        )
+    let press = |id: &str, label: &str, class: &str| {
+        let (id, label) = (escape(id), escape(label));
+        format!("<button name=\"press\" value=\"{id}\" class=\"{class}\">{label}</button>")
     };
-    let buttons: String = face
-        .buttons
-        .iter()
-        .map(|known| {
-            let class = if known.highlight == Highlight::Default {
-                "default"
-            } else {
-                ""
-            };
-            button(&known.id, &known.label, class)
-        })
-        .collect();
+    for known in &face.buttons {
+        let is_marked = known.highlight == Highlight::Default;
+        screen.push_str(&match (known.by, is_marked) {
+            (AnswersTo::Touch, true) => press(&known.id, &known.label, "default"),
+            (AnswersTo::Touch, false) => press(&known.id, &known.label, ""),
+            (AnswersTo::Keys, true) => {
+                format!("<p class=\"line\"><b>▸ {}</b></p>", escape(&known.label))
+            }
+            (AnswersTo::Keys, false) => format!("<p class=\"line\">{}</p>", escape(&known.label)),
+        });
+    }
     let hands: String = face
         .hands
         .iter()
-        .map(|known| button(&known.id, &known.label, ""))
+        .map(|known| press(&known.id, &known.label, ""))
         .collect();
+    let keys: String = face
+        .keys
+        .iter()
+        .map(|known| {
+            let held = known.held == Push::Down;
+            format!(
+                "<button type=\"button\" data-key=\"{}\" aria-pressed=\"{held}\">{}</button>",
+                known.key.id(),
+                escape(&known.label)
+            )
+        })
+        .collect();
+    let lamp = face.lamp.as_deref().map_or(String::new(), |colour| {
+        format!("<p>Lamp: {}</p>", escape(colour))
+    });
+    let shakes = if face.shakes { "<p>It shakes.</p>" } else { "" };
     format!(
-        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{lines}{buttons}</div><div class=\"dock\">{hands}</div></form>",
+        "<form method=\"post\" action=\"/device/{}/do\"><div class=\"screen\">{screen}</div>{lamp}{shakes}<div class=\"dock\">{keys}</div><div class=\"dock\">{hands}</div></form>",
         escape(handle)
     )
 }

@@ -17,6 +17,8 @@ pub enum Content {
     },
     /// Bytes of this unit alone; the running system rewrites a part.
     UnitNoise,
+    /// Bytes of this unit alone that never change.
+    Fixed,
     /// A file system with this unit's calibration; the running system writes to it.
     Calibration,
     /// A file system with the system.
@@ -34,6 +36,8 @@ pub struct Part {
     pub mib: u64,
     /// What it holds.
     pub content: Content,
+    /// The storage area that it lies in; 0 is the main one.
+    pub area: u32,
 }
 
 /// How long things take, in seconds of device time.
@@ -62,7 +66,9 @@ pub struct Profile {
     pub build: &'static str,
     /// How many times larger than usual system and user data are.
     pub size_scale: u32,
-    /// Partitions in disk order; none for families of which only the fact side is simulated.
+    /// Bytes in a sector.
+    pub sector_bytes: u64,
+    /// Partitions in disk order, area by area; none where only the fact side is simulated.
     pub partitions: Vec<Part>,
     /// Partitions that an unlock erases.
     pub unlock_erases: &'static [&'static str],
@@ -79,33 +85,13 @@ impl Profile {
     /// The watch on a dock.
     #[must_use]
     pub fn gimbal() -> Self {
-        let part = |label, mib, content| Part {
-            label,
-            mib,
-            content,
-        };
         Self {
             codename: "gimbal",
             model_code: "FL-1",
             build: "loop-4.1.7-20261011",
             size_scale: 1,
-            partitions: vec![
-                part("aboot", 1, Content::Firmware),
-                part("boot", 12, Content::Image { kind: "system" }),
-                part(
-                    "recovery",
-                    12,
-                    Content::Image {
-                        kind: "stock-recovery",
-                    },
-                ),
-                part("persist", 4, Content::Calibration),
-                part("modemst1", 1, Content::UnitNoise),
-                part("system", 60, Content::System),
-                part("cache", 8, Content::Zero),
-                part("misc", 1, Content::Zero),
-                part("userdata", 40, Content::Encrypted),
-            ],
+            sector_bytes: 512,
+            partitions: parts("gimbal"),
             unlock_erases: &["userdata", "cache"],
             unlock_form: "newer",
             durations: Durations {
@@ -131,16 +117,23 @@ impl Profile {
         self
     }
 
-    /// The fact side of a family: screens, settings, lock and link, without bytes.
-    #[must_use]
-    fn facts_of(scheme: &'static Scheme) -> Self {
+    /// A phone, or what is like one.
+    fn of(scheme: &'static Scheme) -> Self {
         Self {
             codename: scheme.codename,
             model_code: scheme.models.first().copied().unwrap_or(""),
             build: scheme.builds.first().map_or("", |build| build.id),
             size_scale: 1,
-            partitions: Vec::new(),
-            unlock_erases: &[],
+            sector_bytes: if scheme.codename == "cinder" {
+                4096
+            } else {
+                512
+            },
+            partitions: parts(scheme.codename),
+            unlock_erases: match scheme.codename {
+                "lodestar" => &["userdata", "cache", "vkeys"],
+                _ => &["userdata", "cache"],
+            },
             unlock_form: match scheme.opening {
                 Opening::Command { form } => form,
                 Opening::Token => "token",
@@ -163,7 +156,7 @@ impl Profile {
         if codename == "gimbal" {
             return Some(Self::gimbal());
         }
-        Scheme::named(codename).map(Self::facts_of)
+        Scheme::named(codename).map(Self::of)
     }
 
     /// The same kind of device under another model code of its family.
@@ -174,9 +167,182 @@ impl Profile {
         Some(self)
     }
 
+    /// The same kind of device on another build of its family.
+    #[must_use]
+    pub fn on_build(mut self, build: &str) -> Option<Self> {
+        let scheme = Scheme::named(self.codename)?;
+        self.build = scheme.build(build)?.id;
+        Some(self)
+    }
+
+    /// The same kind of device without bytes: screens, settings, lock and link.
+    #[must_use]
+    pub fn without_bytes(mut self) -> Self {
+        self.partitions.clear();
+        self
+    }
+
+    /// The same kind of device with no partition larger than one MiB, for runs by the thousand.
+    #[must_use]
+    pub fn small(mut self) -> Self {
+        for part in &mut self.partitions {
+            part.mib = 1;
+        }
+        self
+    }
+
     /// Whether only the fact side is simulated.
     #[must_use]
     pub fn is_facts_only(&self) -> bool {
         self.partitions.is_empty()
     }
+}
+
+/// What the factory lays out for a family, in disk order.
+fn parts(codename: &str) -> Vec<Part> {
+    use Content::{Calibration, Encrypted, Firmware, System, UnitNoise, Zero};
+    const SYSTEM: Content = Content::Image { kind: "system" };
+    const STOCK_RECOVERY: Content = Content::Image {
+        kind: "stock-recovery",
+    };
+    let main: &[(&'static str, u64, Content)] = match codename {
+        "saltern" => &[
+            ("xbl_a", 2, Firmware),
+            ("xbl_b", 2, Zero),
+            ("abl_a", 1, Firmware),
+            ("abl_b", 1, Zero),
+            ("boot_a", 24, SYSTEM),
+            ("boot_b", 24, Zero),
+            ("dtbo_a", 4, Firmware),
+            ("dtbo_b", 4, Zero),
+            ("vbmeta_a", 1, Firmware),
+            ("vbmeta_b", 1, Zero),
+            ("modem_a", 32, Firmware),
+            ("modem_b", 32, Zero),
+            ("system_a", 96, System),
+            ("system_b", 96, Zero),
+            ("vendor_a", 40, System),
+            ("vendor_b", 40, Zero),
+            ("persist", 8, Calibration),
+            ("modemst1", 2, UnitNoise),
+            ("modemst2", 2, UnitNoise),
+            ("fsg", 2, Content::Fixed),
+            ("fsc", 1, Zero),
+            ("devinfo", 1, Content::Fixed),
+            ("frp", 1, Zero),
+            ("misc", 1, Zero),
+            ("userdata", 128, Encrypted),
+        ],
+        "kelpie" => &[
+            ("bootloader", 4, Firmware),
+            ("param", 2, Content::Fixed),
+            ("efs", 8, Calibration),
+            ("sec_efs", 4, Content::Fixed),
+            ("cpefs", 4, UnitNoise),
+            ("boot", 24, SYSTEM),
+            ("recovery", 28, STOCK_RECOVERY),
+            ("dtbo", 4, Firmware),
+            ("vbmeta", 1, Firmware),
+            ("radio", 32, Firmware),
+            ("system", 128, System),
+            ("vendor", 48, System),
+            ("product", 32, System),
+            ("cache", 16, Zero),
+            ("misc", 1, Zero),
+            ("frp", 1, Zero),
+            ("userdata", 160, Encrypted),
+        ],
+        "lodestar" => &[
+            ("sbl1", 2, Firmware),
+            ("aboot", 2, Firmware),
+            ("boot", 20, SYSTEM),
+            ("recovery", 20, STOCK_RECOVERY),
+            ("modem", 32, Firmware),
+            ("modemst1", 2, UnitNoise),
+            ("modemst2", 2, UnitNoise),
+            ("fsg", 2, Content::Fixed),
+            ("persist", 8, Calibration),
+            ("vkeys", 4, Content::Fixed),
+            ("system", 112, System),
+            ("cache", 16, Zero),
+            ("misc", 1, Zero),
+            ("userdata", 128, Encrypted),
+        ],
+        "mooring" => &[
+            ("xbl", 2, Firmware),
+            ("aboot", 2, Firmware),
+            ("boot", 24, SYSTEM),
+            ("recovery", 24, STOCK_RECOVERY),
+            ("modem", 32, Firmware),
+            ("modemst1", 2, UnitNoise),
+            ("modemst2", 2, UnitNoise),
+            ("fsg", 2, Content::Fixed),
+            ("persist", 8, Calibration),
+            ("system", 128, System),
+            ("cache", 16, Zero),
+            ("devinfo", 1, Content::Fixed),
+            ("misc", 1, Zero),
+            ("userdata", 128, Encrypted),
+        ],
+        "thimble" => &[
+            ("lk", 1, Firmware),
+            ("proinfo", 3, Content::Fixed),
+            ("nvram", 5, UnitNoise),
+            ("nvdata", 16, Calibration),
+            ("protect1", 8, Content::Fixed),
+            ("protect2", 8, Content::Fixed),
+            ("devkey", 1, Content::Fixed),
+            ("boot", 16, SYSTEM),
+            ("recovery", 16, STOCK_RECOVERY),
+            ("system", 96, System),
+            ("cache", 16, Zero),
+            ("userdata", 96, Encrypted),
+        ],
+        "gimbal" => &[
+            ("aboot", 1, Firmware),
+            ("boot", 12, SYSTEM),
+            ("recovery", 12, STOCK_RECOVERY),
+            ("persist", 4, Calibration),
+            ("modemst1", 1, UnitNoise),
+            ("system", 60, System),
+            ("cache", 8, Zero),
+            ("misc", 1, Zero),
+            ("userdata", 40, Encrypted),
+        ],
+        "cinder" => &[
+            ("boot", 24, SYSTEM),
+            ("recovery", 32, STOCK_RECOVERY),
+            ("dtbo", 4, Firmware),
+            ("vbmeta", 1, Firmware),
+            ("modem", 32, Firmware),
+            ("modemst1", 2, UnitNoise),
+            ("modemst2", 2, UnitNoise),
+            ("fsg", 2, Content::Fixed),
+            ("persist", 8, Calibration),
+            ("system", 112, System),
+            ("vendor", 48, System),
+            ("cache", 16, Zero),
+            ("devinfo", 1, Content::Fixed),
+            ("misc", 1, Zero),
+            ("userdata", 128, Encrypted),
+        ],
+        _ => &[],
+    };
+    let second: &[(&'static str, u64, Content)] = match codename {
+        "cinder" => &[("xbl", 2, Firmware), ("abl", 1, Firmware)],
+        "thimble" => &[("preloader", 1, Firmware)],
+        _ => &[],
+    };
+    let of = |area| {
+        move |&(label, mib, content): &(&'static str, u64, Content)| Part {
+            label,
+            mib,
+            content,
+            area,
+        }
+    };
+    main.iter()
+        .map(of(0))
+        .chain(second.iter().map(of(1)))
+        .collect()
 }

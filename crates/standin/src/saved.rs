@@ -7,9 +7,9 @@ use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::Digest;
+use veritope_wire::body::{BodyKey, CablePlace};
 use veritope_wire::link::{LinkEvent, Operation, OperationId};
 
-use crate::body::CablePlace;
 use crate::device::{Birth, Fault, Going, LockState, NextStart, Running, Setting};
 use crate::gate::Gate;
 use crate::profile::Profile;
@@ -47,6 +47,12 @@ pub(crate) struct Saved {
     /// Model code, where the family has several.
     #[serde(default)]
     pub(crate) model_code: String,
+    /// The build whose bytes the factory wrote.
+    #[serde(default)]
+    pub(crate) build: String,
+    /// Whether only its fact side is simulated.
+    #[serde(default)]
+    pub(crate) no_bytes: bool,
     /// What stands between it and an open lock; nothing for the watch, whose lock is simpler.
     #[serde(default)]
     pub(crate) gate: Option<Gate>,
@@ -56,6 +62,55 @@ pub(crate) struct Saved {
     /// What the maker signed, of checked partitions that were written over since.
     #[serde(default)]
     pub(crate) signed: BTreeMap<String, Digest>,
+    /// Lock of the critical partitions, where they have one of their own.
+    #[serde(default = "locked")]
+    pub(crate) critical: LockState,
+    /// Whether the open question is about those.
+    #[serde(default)]
+    pub(crate) asks_critical: bool,
+    /// What fingers do to it.
+    #[serde(default)]
+    pub(crate) hands: Hands,
+}
+
+/// Keys, cable and menus, as far as they matter to what comes next. Moments are device time.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub(crate) struct Hands {
+    /// Keys that are down, and since when.
+    pub(crate) down: BTreeMap<BodyKey, i64>,
+    /// When the cable went in last.
+    pub(crate) cable_ms: i64,
+    /// When what runs, or what is asked, last became another.
+    pub(crate) since_ms: i64,
+    /// Black since then, on the way to the logo.
+    pub(crate) start_ms: Option<i64>,
+    /// When it last shook.
+    pub(crate) shook_ms: Option<i64>,
+    /// Where the highlight stands.
+    pub(crate) line: usize,
+    /// Which list is open over what runs.
+    pub(crate) list: List,
+    /// Dark, but only half asleep.
+    pub(crate) hibernates: bool,
+    /// Whether its *off* is half sleep.
+    pub(crate) fast_start: bool,
+    /// Whether a program on the computer waits for it, and since when.
+    pub(crate) tool_ms: Option<i64>,
+    /// What it said last to whoever pressed.
+    pub(crate) words: String,
+}
+
+/// A list over what runs.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum List {
+    /// None.
+    #[default]
+    None,
+    /// Off or restart.
+    Power,
+    /// Packages on the card.
+    Card,
 }
 
 impl Saved {
@@ -86,11 +141,24 @@ impl Saved {
             events: Vec::new(),
             faults: Vec::new(),
             model_code: profile.model_code.to_owned(),
+            build: profile.build.to_owned(),
+            no_bytes: profile.is_facts_only(),
             gate: None,
             equipment_id: String::new(),
             signed: BTreeMap::new(),
+            critical: LockState::Locked,
+            asks_critical: false,
+            hands: Hands {
+                since_ms: at_ms,
+                cable_ms: at_ms,
+                ..Hands::default()
+            },
         }
     }
+}
+
+fn locked() -> LockState {
+    LockState::Locked
 }
 
 pub(crate) fn load(path: &Path) -> io::Result<Saved> {

@@ -94,6 +94,10 @@ pub struct Scheme {
     pub carrier_greys: bool,
     /// Whether its service screen can forbid it.
     pub service_screen: bool,
+    /// Whether its critical partitions have a lock of their own.
+    pub has_critical: bool,
+    /// Whether *off* can be half sleep.
+    pub has_fast_start: bool,
     /// Whether it opens a second time after it was locked again.
     pub opens_again: bool,
     /// First eight digits of its equipment IDs; none where it has no radio.
@@ -131,6 +135,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::Shown,
         carrier_greys: true,
         service_screen: false,
+        has_critical: true,
+        has_fast_start: false,
         opens_again: true,
         type_codes: &["35712804"],
         builds: &[
@@ -146,6 +152,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::Hidden { hours: 168 },
         carrier_greys: false,
         service_screen: false,
+        has_critical: false,
+        has_fast_start: true,
         opens_again: true,
         type_codes: &["35604911"],
         builds: &[
@@ -161,6 +169,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::None,
         carrier_greys: false,
         service_screen: true,
+        has_critical: false,
+        has_fast_start: false,
         opens_again: true,
         type_codes: &["35184607", "35184715"],
         builds: &[
@@ -176,6 +186,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::Shown,
         carrier_greys: false,
         service_screen: false,
+        has_critical: false,
+        has_fast_start: false,
         opens_again: true,
         type_codes: &["35340120"],
         builds: &[
@@ -216,6 +228,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::None,
         carrier_greys: false,
         service_screen: false,
+        has_critical: false,
+        has_fast_start: false,
         opens_again: true,
         type_codes: &[],
         builds: &[build("bobbin-2.3", "2026-05", Opens::Yes, 0)],
@@ -228,6 +242,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::None,
         carrier_greys: false,
         service_screen: false,
+        has_critical: false,
+        has_fast_start: false,
         opens_again: true,
         type_codes: &[],
         builds: &[build("loop-4.1.7-20261011", "2026-10", Opens::Yes, 0)],
@@ -240,6 +256,8 @@ pub const SCHEMES: [Scheme; 7] = [
         switch: Switch::Shown,
         carrier_greys: false,
         service_screen: false,
+        has_critical: false,
+        has_fast_start: false,
         opens_again: false,
         type_codes: &[],
         builds: &[

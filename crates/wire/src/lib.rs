@@ -1,8 +1,9 @@
 //! What every other crate agrees on and nothing else: ids, digests, moments, partition labels, and
 //! the messages of the bench link (documented for strangers in `docs/bench-link.md`).
 //!
-//! Reading order: [`ids`], [`moment`], [`digest`], [`label`], then [`link`].
+//! Reading order: [`ids`], [`moment`], [`digest`], [`label`], then [`link`] and [`body`].
 
+pub mod body;
 mod digest;
 mod ids;
 mod label;

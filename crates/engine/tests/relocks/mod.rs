@@ -9,8 +9,8 @@ use veritope_core::seal::Cure;
 use veritope_core::standing::{Outcome, OutlookOf};
 use veritope_engine::view::LinkPresence;
 use veritope_engine::{CaptureKind, EngineError, StepEnd};
-use veritope_standin::body::BodyAct;
 use veritope_standin::{Fault, LockState, Running};
+use veritope_wire::body::BodyAct;
 use veritope_wire::link::{ActKind, ActRequest};
 use veritope_wire::{CaptureId, Digest};
 

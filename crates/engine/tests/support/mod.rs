@@ -19,11 +19,11 @@ use veritope_engine::unit::UnitRecord;
 use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{Door, LinkError, ReadBytes, Transport, WritePlace};
-use veritope_standin::body::{BodyAct, CablePlace};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
+use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{
     ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
     Operation, OperationId, PartitionList, Written,

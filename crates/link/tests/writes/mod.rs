@@ -14,8 +14,8 @@ use veritope_core::plan::{Goal, Presence, State, Ways, find};
 use veritope_core::seal::{LinkWitness, Permit, WriteEvidence, mint_write};
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{DeviceLink, LinkError, readings};
-use veritope_standin::body::{BodyAct, CablePlace};
 use veritope_standin::{Birth, LockState, Setting};
+use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{DeviceState, RefusalCode};
 use veritope_wire::{Digest, Label, Moment};
 

@@ -1,14 +1,11 @@
 //! The fact side of families whose lock has a gate: what their screens and links say, and what hands
 //! can do on them.
 
-use veritope_wire::link::{
-    ActKind, ActRequest, LinkHappening, Operation, Progress, Refusal, RefusalCode,
-};
+use veritope_wire::link::{ActKind, ActRequest, Operation, Refusal, RefusalCode};
 
 use super::{Device, LockState, NextStart, Running, Setting, no};
-use crate::body::{Button, CablePlace, Face, button};
 use crate::gate::{Answer, Gate, Try};
-use crate::scheme::{Opening, Scheme, Switch};
+use crate::scheme::{Opening, Scheme};
 
 impl Device {
     /// Gives the device a gate and says what its screens show as equipment ID.
@@ -29,7 +26,18 @@ impl Device {
     pub fn met_in(&mut self, mode: Running, accounts: u32) -> std::io::Result<()> {
         self.saved.mode = mode;
         self.saved.accounts = accounts;
+        self.saved.hands.fast_start = self.scheme().is_some_and(|scheme| scheme.has_fast_start);
         self.save()
+    }
+
+    /// Writes over a partition, as somebody did before it came to the table.
+    ///
+    /// # Errors
+    /// When there is no such partition, or the storage fails.
+    pub fn found_with(&mut self, label: &str, bytes: &[u8]) -> std::io::Result<()> {
+        let (offset, _) = self.span(label).map_err(std::io::Error::other)?;
+        self.sign(label)?;
+        self.storage.write_at(offset, bytes)
     }
 
     /// Fills its battery to `percent`, as found on the table.
@@ -59,7 +67,7 @@ impl Device {
         self.saved.at_ms
     }
 
-    pub(super) fn scheme(&self) -> Option<&'static Scheme> {
+    pub(crate) fn scheme(&self) -> Option<&'static Scheme> {
         self.saved.gate.as_ref()?;
         Scheme::named(self.profile.codename)
     }
@@ -69,6 +77,13 @@ impl Device {
         let (Some(gate), Some(scheme)) = (&self.saved.gate, self.scheme()) else {
             return;
         };
+        if scheme.has_critical && self.saved.mode == Running::Bootloader {
+            let critical = match self.saved.critical {
+                LockState::Locked => "locked",
+                LockState::Unlocked => "unlocked",
+            };
+            say("critical-lock", critical);
+        }
         if self.saved.mode != Running::System {
             return;
         }
@@ -116,226 +131,41 @@ impl Device {
             return Some(Err(no(code, words)));
         }
         let operation = self.begin(ActKind::Unlock);
-        if scheme.opening == Opening::Token {
-            self.saved.gate = Some(asked);
-            self.saved.erasing = Some(operation.id);
-            return Some(
-                self.change_lock(operation.id)
-                    .map(|()| operation)
-                    .map_err(|error| no(RefusalCode::Other, error.to_string())),
-            );
-        }
-        let progress = Progress::Asking {
-            question: "Unlock? This erases your data.".to_owned(),
-            answers: vec!["no".to_owned(), "yes".to_owned()],
-            default: "no".to_owned(),
+        self.ask(operation.id, "Unlock? This erases your data.");
+        Some(self.operation(operation.id))
+    }
+
+    /// Takes what only gated devices show; anything else does nothing.
+    pub(super) fn gated_press(&mut self, pressed: &str) -> std::io::Result<()> {
+        let (Some(scheme), Some(mut gate)) = (self.scheme(), self.saved.gate.clone()) else {
+            return Ok(());
         };
-        self.saved.question = Some(operation.id);
-        self.settle(operation.id, progress.clone());
-        self.tell(LinkHappening::Asking);
-        Some(Ok(Operation {
-            progress,
-            ..operation
-        }))
-    }
-
-    pub(crate) fn gated_face(&self) -> Option<Face> {
-        let (gate, scheme) = (self.saved.gate.as_ref()?, self.scheme()?);
-        let saved = &self.saved;
-        let shut = match saved.lock {
-            LockState::Locked => "locked",
-            LockState::Unlocked => "unlocked",
-        };
-        let mut lines: Vec<String> = Vec::new();
-        let mut buttons = Vec::new();
-        let mut hands = Vec::new();
-        if saved.going.is_some() {
-            lines.push("…".to_owned());
-        } else if saved.question.is_some() {
-            lines.extend(["Unlock?".to_owned(), "This erases your data.".to_owned()]);
-            buttons.extend([button("no", "No").by_default(), button("yes", "Yes")]);
-        } else {
-            match saved.mode {
-                Running::Off => hands.push(button("keys-start", "Power key, 3 s")),
-                Running::Refusing => {
-                    lines.push("This software is not the maker's. It does not start.".to_owned());
-                    hands.push(button("keys-lower", "Keys into the lower mode"));
-                }
-                Running::Animation => {
-                    lines.push("The maker's mark moves, and moves.".to_owned());
-                    hands.push(button("keys-lower", "Keys into the lower mode"));
-                }
-                Running::System => {
-                    lines = self.settings(gate, scheme);
-                    buttons = self.settings_buttons(gate, scheme);
-                    hands.push(button(
-                        "keys-lower",
-                        "Power off, then keys into the lower mode",
-                    ));
-                }
-                Running::Bootloader | Running::Download => {
-                    lines.extend([
-                        saved.mode.id().to_uppercase(),
-                        format!("Device state: {}", shut.to_uppercase()),
-                        format!("Chip: {}", saved.chip_id),
-                    ]);
-                    if scheme.opening == Opening::LongPress {
-                        hands.push(button(
-                            "long-press",
-                            "Volume up, held for 8 s on the warning",
-                        ));
-                    }
-                    hands.push(button("keys-start", "Keys back to the system"));
-                }
-                Running::StockRecovery | Running::CustomRecovery | Running::TemporaryRecovery => {
-                    lines.push("Install from card".to_owned());
-                    for name in &gate.card {
-                        buttons.push(Button {
-                            id: format!("install-{name}").into(),
-                            ..button("", format!("Install {name}"))
-                        });
-                    }
-                    buttons.push(button("start", "Restart"));
-                }
-            }
-        }
-        hands.push(match saved.cable {
-            CablePlace::In => button("lift", "Pull the cable"),
-            CablePlace::Out => button("dock", "Plug the cable in"),
-        });
-        for package in scheme.packages {
-            if !gate.card.iter().any(|name| name == package.name) {
-                hands.push(Button {
-                    id: format!("fetch-{}", package.name).into(),
-                    ..button(
-                        "",
-                        format!("Put {} from the build server on the card", package.name),
-                    )
-                });
-            }
-        }
-        Some(Face {
-            lines,
-            buttons,
-            hands,
-            cable: saved.cable,
-        })
-    }
-
-    fn settings(&self, gate: &Gate, scheme: &Scheme) -> Vec<String> {
-        let saved = &self.saved;
-        let on = |value: Setting| if value == Setting::On { "on" } else { "off" };
-        let mut lines = vec![
-            "Settings".to_owned(),
-            format!("Model: {}", saved.model_code),
-            format!("Build: {}", gate.build),
-        ];
-        if let Some(build) = scheme.build(&gate.build) {
-            lines.push(format!("Patch: {}", build.patch));
-        }
-        lines.push(format!("Battery: {} %", self.battery_percent()));
-        lines.push(format!("Accounts: {}", saved.accounts));
-        lines.push(format!("Screen lock: {}", on(saved.screen_lock)));
-        if scheme.switch != Switch::None {
-            lines.push(format!(
-                "Allow unlocking: {}",
-                gate.switch(scheme, saved.at_ms).id()
-            ));
-        }
-        if scheme.service_screen {
-            lines.push(format!(
-                "Service screen, Unlock allowed: {}",
-                gate.service_allows.id()
-            ));
-        }
-        if !scheme.type_codes.is_empty() {
-            let shown = if saved.equipment_id.is_empty() {
-                "none"
-            } else {
-                &saved.equipment_id
-            };
-            lines.push(format!("Equipment ID: {shown}"));
-        }
-        lines
-    }
-
-    fn settings_buttons(&self, gate: &Gate, scheme: &Scheme) -> Vec<Button> {
-        let saved = &self.saved;
-        let mut buttons = Vec::new();
-        match gate.switch(scheme, saved.at_ms).id() {
-            "off" => buttons.push(button("switch-on", "Allow unlocking: switch on")),
-            "on" => buttons.push(button("switch-off", "Allow unlocking: switch off")),
-            _ => {}
-        }
-        if matches!(scheme.switch, Switch::Hidden { .. }) {
-            if gate.first_online_ms.is_none() {
-                buttons.push(button("online", "Go online"));
-            }
-            if gate.asked_updates == Answer::No {
-                buttons.push(button("updates", "Updates: look now"));
-            }
-        }
-        if saved.accounts > 0 {
-            buttons.push(button("sign-out", "Sign all accounts out"));
-        }
-        if saved.screen_lock == Setting::On {
-            buttons.push(button("screen-lock", "Switch the screen lock off"));
-        }
-        let commands = match saved.debugging {
-            Setting::On => "Commands from a computer: on",
-            Setting::Off => "Commands from a computer: off",
-        };
-        buttons.push(button("debugging", commands));
-        buttons.push(button("off", "Power off"));
-        buttons
-    }
-
-    /// Takes a press that only gated devices have; `None` when it is not one.
-    pub(super) fn gated_press(&mut self, pressed: &str) -> Option<Result<(), Refusal>> {
-        let scheme = self.scheme()?;
         let now = self.saved.at_ms;
-        let lower = match scheme.opening {
-            Opening::LongPress | Opening::NoLock => Running::Download,
-            Opening::Command { .. } | Opening::Token => Running::Bootloader,
-        };
-        let mut gate = self.saved.gate.clone()?;
-        let refused = |words: &str| Some(Err(no(RefusalCode::Other, words)));
         match pressed {
             "switch-on" => gate.move_switch(scheme, true, now),
             "switch-off" => gate.move_switch(scheme, false, now),
             "online" => gate.first_online_ms = Some(now),
             "updates" => gate.asked_updates = Answer::Yes,
-            "keys-lower" => self.depart(lower, None),
-            "keys-start" => self.depart(Running::System, None),
-            "long-press" => {
-                if let Err(words) = gate.try_open(scheme, &Try::LongPress, now) {
-                    return refused(words);
-                }
-                self.saved.lock = LockState::Unlocked;
-                self.forget_the_owner();
-                self.depart(Running::System, None);
-            }
             _ => {
                 if let Some(name) = pressed.strip_prefix("fetch-") {
-                    if scheme.package(name).is_none() {
-                        return refused("the build server has no such package");
+                    if scheme.package(name).is_some() {
+                        gate.card.push(name.to_owned());
                     }
-                    gate.card.push(name.to_owned());
                 } else if let Some(name) = pressed.strip_prefix("install-") {
+                    self.saved.hands.list = crate::saved::List::None;
                     if let Err(words) = gate.install(scheme, name) {
-                        return refused(words);
+                        words.clone_into(&mut self.saved.hands.words);
+                        return Ok(());
                     }
                     if scheme.package(name).is_some_and(|package| package.wipes) {
                         self.forget_the_owner();
                     }
                     self.depart(Running::System, None);
-                } else {
-                    return None;
                 }
             }
         }
         self.saved.gate = Some(gate);
-        Some(Ok(()))
+        Ok(())
     }
 
     /// What every wipe takes with it.
@@ -344,5 +174,11 @@ impl Device {
         self.saved.accounts = 0;
         self.saved.screen_lock = Setting::Off;
         self.saved.next_start = NextStart::First;
+        self.saved.hands.fast_start = self.scheme().is_some_and(|scheme| scheme.has_fast_start);
+        if let Some(scheme) = self.scheme()
+            && let Some(gate) = &mut self.saved.gate
+        {
+            gate.forget(scheme);
+        }
     }
 }

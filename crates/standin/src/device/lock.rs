@@ -5,7 +5,7 @@ use std::io;
 
 use veritope_wire::Digest;
 use veritope_wire::link::{
-    ActKind, ActRequest, LinkHappening, Operation, OperationId, Progress, Refusal, RefusalCode,
+    ActKind, ActRequest, Operation, OperationId, Progress, Refusal, RefusalCode,
 };
 
 use super::{Device, LockState, Running, no};
@@ -24,6 +24,17 @@ impl Device {
                 RefusalCode::WrongMode,
                 "only the bootloader locks and unlocks",
             ));
+        }
+        if request
+            .args
+            .get("stage")
+            .is_some_and(|stage| stage == "critical")
+            && self.scheme().is_some_and(|scheme| scheme.has_critical)
+        {
+            return self.ask_critical(wanted);
+        }
+        if wanted == LockState::Locked && self.saved.critical == LockState::Unlocked {
+            return Err(no(RefusalCode::NotAllowed, "critical partitions first"));
         }
         if wanted == LockState::Unlocked
             && let Some(done) = self.gated_unlock(request)
@@ -52,20 +63,32 @@ impl Device {
                 "Unlock this watch? Everything on it will be erased.",
             ),
         };
-        let mut operation = self.begin(kind);
-        operation.progress = Progress::Asking {
-            question: question.to_owned(),
-            answers: vec!["no".to_owned(), "yes".to_owned()],
-            default: "no".to_owned(),
+        let operation = self.begin(kind);
+        self.ask(operation.id, question);
+        self.operation(operation.id)
+    }
+
+    /// The second stage: it opens after the first and closes before it.
+    fn ask_critical(&mut self, wanted: LockState) -> Result<Operation, Refusal> {
+        if self.saved.critical == wanted {
+            return Err(no(RefusalCode::BadRequest, "already so"));
+        }
+        if self.saved.lock == LockState::Locked {
+            return Err(no(RefusalCode::Locked, "unlock the device first"));
+        }
+        let kind = match wanted {
+            LockState::Locked => ActKind::Lock,
+            LockState::Unlocked => ActKind::Unlock,
         };
-        self.saved.question = Some(operation.id);
-        self.settle(operation.id, operation.progress.clone());
-        self.tell(LinkHappening::Asking);
-        Ok(operation)
+        let operation = self.begin(kind);
+        self.saved.asks_critical = true;
+        self.ask(operation.id, "Critical partitions? This erases your data.");
+        self.operation(operation.id)
     }
 
     /// Restarted instead of answering.
     pub(super) fn abandon_question(&mut self) {
+        self.saved.asks_critical = false;
         if let Some(id) = self.saved.question.take() {
             let words = "restarted instead of answering";
             self.settle(id, Progress::Refused(no(RefusalCode::AnsweredNo, words)));
@@ -85,19 +108,27 @@ impl Device {
             .operations
             .iter()
             .any(|known| known.id == operation && known.kind == ActKind::Lock);
-        self.saved.lock = if closes {
+        let now = if closes {
             LockState::Locked
         } else {
             LockState::Unlocked
         };
+        if std::mem::take(&mut self.saved.asks_critical) {
+            self.saved.critical = now;
+        } else {
+            self.saved.lock = now;
+        }
+        let closes = self.saved.lock == LockState::Locked;
         if let Some(gate) = &mut self.saved.gate {
             gate.open = !closes;
             gate.locked_again |= closes;
+            gate.enabled &= !closes;
         }
         self.forget_the_owner();
         self.saved.erasing = None;
         self.settle(operation, Progress::Running);
-        self.depart(Running::Bootloader, Some(operation));
+        let to = self.after_erase();
+        self.depart(to, Some(operation));
         if let Some(going) = &mut self.saved.going {
             going.due_ms += self.profile.durations.erase * 1000;
         }

@@ -1,8 +1,9 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
-//! consequence; what it is doing survives a killed process. `transfer` has the bytes over the cable, `lock` opens
-//! and closes it.
+//! consequence; what it is doing survives a killed process. `hands` has keys, cable and menus, `transfer` the
+//! bytes over the cable, `lock` opens and closes it.
 
 mod gated;
+mod hands;
 mod lock;
 mod transfer;
 
@@ -11,14 +12,15 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+pub(crate) use hands::button;
 use serde::{Deserialize, Serialize};
 use veritope_formats::startimage::read_start_image;
+use veritope_wire::body::CablePlace;
 use veritope_wire::link::{
     ActKind, ActRequest, DeviceLine, DeviceState, Epoch, Handle, LinkEvent, LinkHappening, Listed,
     Operation, OperationId, Progress, Refusal, RefusalCode,
 };
 
-use crate::body::{BodyAct, CablePlace, Finger};
 use crate::clock::DeviceClock;
 use crate::content;
 use crate::profile::Profile;
@@ -37,6 +39,8 @@ pub enum Running {
     Bootloader,
     /// The maker's screen for taking in files.
     Download,
+    /// The question before that screen: go on, or the lock.
+    Warning,
     /// A start that never ends.
     Animation,
     /// A locked unit that found bytes that are not its maker's: it starts nothing.
@@ -56,6 +60,7 @@ impl Running {
             Self::System => "system",
             Self::Bootloader => "bootloader",
             Self::Download => "download",
+            Self::Warning => "warning",
             Self::Animation => "animation",
             Self::Refusing => "refusing",
             Self::TemporaryRecovery => "temporary-recovery",
@@ -135,6 +140,16 @@ pub enum Fault {
     SaysMode {
         /// That mode.
         mode: String,
+    },
+    /// It restarts by itself at this moment of device time.
+    RestartsAt {
+        /// The moment.
+        ms: i64,
+    },
+    /// The next restart by command leads here instead.
+    LeadsElsewhere {
+        /// What runs then.
+        to: Running,
     },
     /// The next act of this kind is refused without a reason.
     RefuseOnce {
@@ -261,6 +276,17 @@ impl Device {
                 "" => Some(profile),
                 model => profile.variant(model),
             })
+            .and_then(|profile| match saved.build.as_str() {
+                "" => Some(profile),
+                build => profile.on_build(build),
+            })
+            .map(|profile| {
+                if saved.no_bytes {
+                    profile.without_bytes()
+                } else {
+                    profile.scaled(saved.size_scale)
+                }
+            })
             .ok_or_else(|| io::Error::other(format!("profile `{}` is not known", saved.profile)))?;
         let name = folder
             .file_name()
@@ -316,14 +342,31 @@ impl Device {
         (self.saved.lock, self.saved.mode)
     }
 
-    /// Lets time take effect; every other call does this first.
+    /// Whether it is on its way from one to another.
+    #[must_use]
+    pub fn is_under_way(&self) -> bool {
+        self.is_between()
+    }
+
+    /// Lets time take effect; every other call does this first. What is due in between takes effect
+    /// in its order.
     ///
     /// # Errors
     /// When the storage or the state file can't be written.
     pub fn tick(&mut self) -> io::Result<()> {
         let now = self.clock.now_ms() + self.clock_offset_ms;
+        while let Some((at, due)) = self.next_due().filter(|(at, _)| *at <= now) {
+            self.drain_until(at);
+            self.happen(due)?;
+        }
+        self.drain_until(now);
+        Ok(())
+    }
+
+    /// Lets the battery charge or drain until `now`.
+    fn drain_until(&mut self, now: i64) {
         let passed = (now - self.saved.at_ms).max(0);
-        self.saved.at_ms = now;
+        self.saved.at_ms = self.saved.at_ms.max(now);
         let (bootloader, recovery, charging) = self.profile.battery_per_hour;
         let per_hour = match (self.saved.mode, self.saved.cable) {
             (Running::System | Running::Off, CablePlace::In) => charging,
@@ -336,18 +379,24 @@ impl Device {
                 | Running::CustomRecovery,
                 _,
             ) => -recovery,
-            (Running::Bootloader | Running::Download, _) => -bootloader,
+            (Running::Bootloader | Running::Download | Running::Warning, _) => -bootloader,
             (Running::Off, CablePlace::Out) => 0,
         };
         // Thousandths an hour are millionths in 3.6 seconds.
         let change = per_hour * passed / 3600;
         self.saved.battery_millionths =
             (self.saved.battery_millionths + change).clamp(0, 100 * PER_CENT);
-        if let Some(going) = self.saved.going.clone().filter(|going| going.due_ms <= now) {
-            self.arrive(&going)?;
-            self.save()?;
-        }
-        Ok(())
+    }
+
+    fn restarts_by_itself_at(&self) -> Option<i64> {
+        self.saved.faults.iter().find_map(|fault| match fault {
+            Fault::RestartsAt { ms } => Some(*ms),
+            _ => None,
+        })
+    }
+
+    fn forget_restart(&mut self) {
+        self.disarm(|fault| matches!(fault, Fault::RestartsAt { .. }));
     }
 
     /// `GET /v1/devices`, this device's line.
@@ -366,10 +415,10 @@ impl Device {
 
     fn listed(&self) -> Listed {
         let away = self.saved.cable == CablePlace::Out
-            || self.saved.going.is_some()
+            || self.is_between()
             || matches!(
                 self.saved.mode,
-                Running::Off | Running::Animation | Running::Refusing
+                Running::Off | Running::Animation | Running::Refusing | Running::Warning
             );
         if away {
             Listed::Absent
@@ -432,6 +481,7 @@ impl Device {
                 }
                 Running::TemporaryRecovery
                 | Running::Off
+                | Running::Warning
                 | Running::Animation
                 | Running::Refusing => {}
             }
@@ -446,7 +496,7 @@ impl Device {
         }
     }
 
-    fn battery_percent(&self) -> i64 {
+    pub(crate) fn battery_percent(&self) -> i64 {
         self.saved.battery_millionths / PER_CENT
     }
 
@@ -555,6 +605,11 @@ impl Device {
                 ));
             }
         };
+        let astray = self.disarm(|fault| matches!(fault, Fault::LeadsElsewhere { .. }));
+        let to = match astray {
+            Some(Fault::LeadsElsewhere { to }) => to,
+            _ => to,
+        };
         let operation = self.begin(ActKind::Restart);
         self.depart(to, Some(operation.id));
         Ok(operation)
@@ -563,7 +618,14 @@ impl Device {
     /// What a start of the recovery partition leads to: what lies there, or back to the bootloader
     /// when that does not start.
     fn own_recovery(&self) -> Running {
-        let Ok((offset, length)) = self.span("recovery") else {
+        if self.profile.is_facts_only() {
+            return Running::StockRecovery;
+        }
+        // Where it has no partition of its own it lies in the start image of the first slot.
+        let label = ["recovery", "boot_a"]
+            .into_iter()
+            .find(|label| self.span(label).is_ok());
+        let Some(Ok((offset, length))) = label.map(|label| self.span(label)) else {
             return Running::Bootloader;
         };
         let mut bytes = vec![0; usize::try_from(length).unwrap_or(0)];
@@ -572,7 +634,9 @@ impl Device {
         }
         match read_start_image(&bytes) {
             Ok(image) if image.codename != self.profile.codename => Running::Bootloader,
-            Ok(image) if image.kind == "stock-recovery" => Running::StockRecovery,
+            Ok(image) if image.kind == "stock-recovery" || image.kind == "system" => {
+                Running::StockRecovery
+            }
             Ok(image) if image.kind == "recovery" && self.saved.lock == LockState::Unlocked => {
                 Running::CustomRecovery
             }
@@ -647,103 +711,11 @@ impl Device {
         Some(self.saved.faults.remove(at))
     }
 
-    /// What a person does with the device itself.
-    ///
-    /// # Errors
-    /// When what is wanted isn't there, or the storage fails.
-    pub fn body(&mut self, act: &BodyAct) -> Result<(), Refusal> {
-        match act {
-            BodyAct::Cable { to } => self.cable(*to),
-            BodyAct::HoldDockButton { seconds, finger } => self.hold(*seconds, *finger),
-            BodyAct::Touch { button } => self.touch(button)?,
-        }
-        self.save_or_say()
-    }
-
-    fn touch(&mut self, button: &str) -> Result<(), Refusal> {
-        let face = self.face();
-        let mut there = face.buttons.iter().chain(&face.hands);
-        if !there.any(|known| known.id == button) {
-            return Err(no(
-                RefusalCode::NotFound,
-                format!("the screen shows no `{button}`"),
-            ));
-        }
-        if let Some(done) = self.gated_press(button) {
-            return done;
-        }
-        match (button, self.saved.question) {
-            ("no", Some(id)) => {
-                self.saved.question = None;
-                let words = match self.saved.lock {
-                    LockState::Locked => "kept locked",
-                    LockState::Unlocked => "kept unlocked",
-                };
-                self.settle(id, Progress::Refused(no(RefusalCode::AnsweredNo, words)));
-            }
-            ("yes", Some(id)) => {
-                self.saved.question = None;
-                self.saved.erasing = Some(id);
-                self.save_or_say()?;
-                self.change_lock(id)
-                    .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
-            }
-            ("start", _) => self.depart(Running::System, None),
-            ("bootloader", _) => self.depart(Running::Bootloader, None),
-            ("recovery", _) => {
-                let to = self.own_recovery();
-                self.depart(to, None);
-            }
-            ("off", _) => {
-                self.saved.mode = Running::Off;
-                self.raise(LinkHappening::Disconnected);
-            }
-            ("debugging", _) => {
-                self.saved.debugging = match self.saved.debugging {
-                    Setting::On => Setting::Off,
-                    Setting::Off => Setting::On,
-                };
-                self.raise(LinkHappening::Connected);
-            }
-            ("sign-out", _) => self.saved.accounts = 0,
-            ("screen-lock", _) => self.saved.screen_lock = Setting::Off,
-            ("lift", _) => self.cable(CablePlace::Out),
-            ("dock", _) => self.cable(CablePlace::In),
-            _ => {}
-        }
-        Ok(())
-    }
-
-    fn hold(&mut self, seconds: u32, finger: Finger) {
-        match (self.saved.mode, seconds) {
-            (Running::Off, 2..) => self.depart(Running::System, None),
-            (_, 15..) => {
-                self.abandon_question();
-                let to = match finger {
-                    Finger::OnScreen => Running::Bootloader,
-                    Finger::Away => Running::System,
-                };
-                self.depart(to, None);
-            }
-            _ => {}
-        }
-    }
-
-    fn cable(&mut self, to: CablePlace) {
-        if self.saved.cable == to {
-            return;
-        }
-        self.saved.cable = to;
-        self.raise(match to {
-            CablePlace::In => LinkHappening::Connected,
-            CablePlace::Out => LinkHappening::Disconnected,
-        });
-    }
-
     fn depart(&mut self, to: Running, operation: Option<OperationId>) {
         let durations = self.profile.durations;
         let seconds = match (to, self.saved.next_start) {
             (Running::Off | Running::Animation | Running::Refusing, _) => 0,
+            (Running::Warning, _) => 1,
             (Running::System, NextStart::Usual) => durations.system,
             (Running::System, NextStart::First) => durations.first_start,
             (Running::Bootloader | Running::Download, _) => durations.bootloader,
@@ -752,6 +724,10 @@ impl Device {
             }
         };
         self.memory = None;
+        let now = self.saved.at_ms;
+        let hands = &mut self.saved.hands;
+        (hands.since_ms, hands.list, hands.line) = (now, crate::saved::List::None, 0);
+        (hands.start_ms, hands.hibernates) = (None, false);
         self.saved.going = Some(Going {
             to,
             due_ms: self.saved.at_ms + seconds * 1000,
@@ -763,6 +739,10 @@ impl Device {
     fn arrive(&mut self, going: &Going) -> io::Result<()> {
         self.saved.going = None;
         self.saved.mode = going.to;
+        self.saved.hands.since_ms = self.saved.at_ms;
+        if going.to == Running::Off && !self.saved.hands.hibernates {
+            self.saved.hands.shook_ms = Some(self.saved.at_ms);
+        }
         self.disarm(|fault| matches!(fault, Fault::SaysMode { .. }));
         if going.to == Running::System && !self.starts_only_its_makers()? {
             self.saved.mode = Running::Refusing;

@@ -6,9 +6,11 @@ use veritope_wire::link::{
 };
 use veritope_wire::{Digest, Label};
 
+use veritope_wire::body::CablePlace;
+
 use super::{Device, Fault, LockState, MEMORY_BYTES, Running, no};
-use crate::body::CablePlace;
 use crate::content;
+use crate::scheme::Opening;
 
 impl Device {
     /// `PUT /v1/devices/H/memory`
@@ -59,33 +61,44 @@ impl Device {
     /// When the present mode gives no rights to read.
     pub fn partitions(&self) -> Result<PartitionList, Refusal> {
         self.may_read()?;
-        let length_bytes = self.storage.length_bytes();
         let partitions = content::places(&self.profile, self.saved.seed)
             .into_iter()
             .map(|place| {
                 Ok(PartitionLine {
                     label: place.label.parse::<Label>()?,
                     number: place.number,
-                    area: 0,
-                    offset_bytes: place.offset,
+                    area: place.area,
+                    offset_bytes: place.in_area,
                     length_bytes: place.length,
                 })
             })
             .collect::<Result<_, veritope_wire::NotALabel>>()
             .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        let sector_bytes = u32::try_from(self.profile.sector_bytes).unwrap_or(512);
+        let areas = content::areas(&self.profile)
+            .into_iter()
+            .map(|area| AreaLine {
+                area: area.index,
+                sector_bytes,
+                length_bytes: area.length,
+            });
         Ok(PartitionList {
-            areas: vec![AreaLine {
-                area: 0,
-                sector_bytes: 512,
-                length_bytes,
-            }],
+            areas: areas.collect(),
             partitions,
         })
     }
 
+    /// Whether a loader runs that reads and writes whatever it is asked for.
+    fn has_read_out(&self) -> bool {
+        self.saved.mode == Running::Download
+            && self
+                .scheme()
+                .is_some_and(|scheme| scheme.opening == Opening::NoLock)
+    }
+
     fn may_read(&self) -> Result<(), Refusal> {
         self.is_ready()?;
-        if self.saved.mode.gives_rights() {
+        if self.saved.mode.gives_rights() || self.has_read_out() {
             Ok(())
         } else {
             Err(no(
@@ -146,13 +159,14 @@ impl Device {
         if epoch != self.epoch() {
             return Err(no(RefusalCode::StaleEpoch, "the device changed since"));
         }
-        if !(self.saved.mode.gives_rights() || self.saved.mode == Running::Bootloader) {
+        let takes = matches!(self.saved.mode, Running::Bootloader | Running::Download);
+        if !(self.saved.mode.gives_rights() || takes) {
             return Err(no(
                 RefusalCode::WrongMode,
                 "partitions are written in the bootloader or a recovery",
             ));
         }
-        if self.saved.lock == LockState::Locked {
+        if self.saved.lock == LockState::Locked && !self.has_read_out() {
             return Err(no(RefusalCode::Locked, "nothing is written while locked"));
         }
         let place = content::places(&self.profile, self.saved.seed)
@@ -225,24 +239,34 @@ impl Device {
 
     pub(super) fn span(&self, label: &str) -> Result<(u64, u64), Refusal> {
         let places = content::places(&self.profile, self.saved.seed);
-        let end_of = |place: &content::Placed| place.offset + place.length;
-        let all = self.storage.length_bytes();
-        let first = places.first().map_or(all, |place| place.offset);
-        let last = places.last().map_or(0, end_of);
-        match label {
-            "table-0.primary" => Ok((0, first)),
-            "table-0.backup" => Ok((last, all - last)),
-            _ => places
-                .iter()
-                .find(|place| place.label == label)
-                .map(|place| (place.offset, place.length))
-                .ok_or_else(|| {
-                    no(
-                        RefusalCode::NotFound,
-                        format!("there is no partition {label}"),
-                    )
-                }),
+        let table = label
+            .strip_prefix("table-")
+            .and_then(|rest| rest.split_once('.'));
+        if let Some((index, copy)) = table
+            && let Some(area) = content::areas(&self.profile)
+                .into_iter()
+                .find(|area| area.index.to_string() == index)
+        {
+            let own = || places.iter().filter(|place| place.area == area.index);
+            let first = own().map(|place| place.offset).min().unwrap_or(area.base);
+            let last = own().map(|place| place.offset + place.length).max();
+            let end = area.base + area.length;
+            match copy {
+                "primary" => return Ok((area.base, first - area.base)),
+                "backup" => return Ok((last.unwrap_or(end), end - last.unwrap_or(end))),
+                _ => {}
+            }
         }
+        places
+            .iter()
+            .find(|place| place.label == label)
+            .map(|place| (place.offset, place.length))
+            .ok_or_else(|| {
+                no(
+                    RefusalCode::NotFound,
+                    format!("there is no partition {label}"),
+                )
+            })
     }
 
     /// Counts bytes over the cable; an armed fault may pull it.

@@ -12,11 +12,11 @@ use tokio::runtime::Runtime;
 use veritope_core::digest::{FrameLayout, SeeingHasher};
 use veritope_e2e::{Outcome, root};
 use veritope_link::{HttpTransport, Transport};
-use veritope_standin::body::CablePlace;
 use veritope_standin::clock::Scaled;
 use veritope_standin::profile::Profile;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
 use veritope_vault::{Access, Vault, pump};
+use veritope_wire::body::CablePlace;
 use veritope_wire::link::{ActKind, ActRequest, Handle, Listed, MAX_READ_BYTES};
 use veritope_wire::{Digest, JobId, Label, PlaceId};
 

@@ -1,4 +1,7 @@
+mod hands;
+
 use veritope_wire::Digest;
+use veritope_wire::body::{BodyAct, BodyKey, Push};
 use veritope_wire::link::Written;
 
 use super::*;
@@ -47,6 +50,18 @@ fn touch(device: &mut Device, button: &str) {
             button: button.to_owned(),
         })
         .unwrap();
+}
+
+fn push(device: &mut Device, key: BodyKey, to: Push) {
+    device.tick().unwrap();
+    device.body(&BodyAct::Key { key, to }).unwrap();
+}
+
+/// Holds keys down for so many seconds.
+fn hold(device: &mut Device, clock: &ByHand, keys: &[BodyKey], seconds: i64) {
+    keys.iter().for_each(|key| push(device, *key, Push::Down));
+    clock.pass(seconds);
+    keys.iter().for_each(|key| push(device, *key, Push::Up));
 }
 
 fn userdata(device: &Device) -> Vec<u8> {
@@ -372,19 +387,13 @@ fn fifteen_seconds_on_the_dock_force_a_restart_and_a_question_counts_as_no() {
     let (mut device, clock) = device(&folder.path().join("dock-1"));
     into_bootloader(&mut device, &clock);
     let asked = act(&mut device, ActKind::Unlock, &[("form", "newer")]).unwrap();
-    device
-        .body(&BodyAct::HoldDockButton {
-            seconds: 9,
-            finger: Finger::Away,
-        })
-        .unwrap();
+    hold(&mut device, &clock, &[BodyKey::DockButton], 9);
     assert!(device.saved.question.is_some(), "too short");
-    device
-        .body(&BodyAct::HoldDockButton {
-            seconds: 15,
-            finger: Finger::OnScreen,
-        })
-        .unwrap();
+    push(&mut device, BodyKey::Screen, Push::Down);
+    hold(&mut device, &clock, &[BodyKey::DockButton], 15);
+    clock.pass(20);
+    device.tick().unwrap();
+    assert_eq!(device.saved.mode, Running::Bootloader);
     assert!(matches!(
         device.operation(asked.id).unwrap().progress,
         Progress::Refused(_)
