@@ -371,7 +371,9 @@ impl Engine {
     pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
         record.way != Way::Hand
             && match step.action {
-                Action::SwitchDebuggingOn | Action::InstallPackage { .. } => false,
+                Action::SwitchDebuggingOn
+                | Action::SwitchFastStartOff
+                | Action::InstallPackage { .. } => false,
                 Action::Unlock { stage } => family
                     .stages
                     .get(stage)
@@ -583,7 +585,10 @@ impl Engine {
                 write_down()?;
                 device.lock(permit, identity, &act.forms)
             }
-            Action::SwitchDebuggingOn | Action::InstallPackage { .. } | Action::Assume { .. } => {
+            Action::SwitchDebuggingOn
+            | Action::SwitchFastStartOff
+            | Action::InstallPackage { .. }
+            | Action::Assume { .. } => {
                 return Err(EngineError::NotThisWay("this step is for a person's hands"));
             }
         };

@@ -310,6 +310,15 @@ impl UnitRecord {
         self.run.as_ref().filter(|run| run.ended.is_none())
     }
 
+    /// Whether a step that changes the lock or the system was begun and its end is not known: until
+    /// somebody looks, neither the lock nor what a wipe takes along is known.
+    #[must_use]
+    pub fn is_in_doubt(&self) -> bool {
+        self.active_run()
+            .and_then(|run| run.open.as_ref().zip(run.next_step()))
+            .is_some_and(|(_, step)| step.effect.is_some())
+    }
+
     /// Whether a request was carried out before.
     #[must_use]
     pub fn has_done(&self, request: RequestId) -> bool {

@@ -3,6 +3,7 @@
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
 mod backups;
+mod campaign;
 mod knowing;
 mod relocks;
 mod support;

@@ -58,7 +58,7 @@ fn table(lock: LockState) -> Table {
 
 /// A watch in memory.
 fn device(birth: &Birth, clock: &Arc<ByHand>) -> Device {
-    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    let storage = Box::new(Memory::blank(141 << 20));
     Device::make_in(storage, Profile::gimbal(), birth, clock.clone()).unwrap()
 }
 

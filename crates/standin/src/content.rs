@@ -2,7 +2,6 @@
 //! systems, calibration that differs from unit to unit, payloads that compress in part.
 
 use std::io::{self, Write};
-use std::sync::Arc;
 
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::startimage::build_start_image;
@@ -149,7 +148,7 @@ pub(crate) fn places(profile: &Profile, seed: u64) -> Vec<Placed> {
 #[must_use]
 pub fn stock_images(profile: &Profile) -> Vec<(&'static str, Vec<u8>)> {
     let length = area_bytes(profile);
-    let mut storage = Memory::over(Arc::from([]), length);
+    let mut storage = Memory::blank(length);
     let mut all = Vec::new();
     for (part, place) in profile.partitions.iter().zip(places(profile, 0)) {
         let is_the_makers = matches!(
@@ -352,7 +351,7 @@ mod tests {
 
     fn made(seed: u64) -> Memory {
         let profile = Profile::gimbal();
-        let mut storage = Memory::over(Arc::from([]), area_bytes(&profile));
+        let mut storage = Memory::blank(area_bytes(&profile));
         manufacture(&mut storage, &profile, seed, "FL1-220417-0093").unwrap();
         storage
     }

@@ -138,7 +138,7 @@ impl Device {
         lines
     }
 
-    fn build_now(&self) -> &str {
+    pub(crate) fn build_now(&self) -> &str {
         match &self.saved.gate {
             Some(gate) => &gate.build,
             None => self.profile().build,

@@ -1,5 +1,5 @@
-//! Where a simulated device keeps its bytes: a sparse file, or memory that copies on write over a
-//! template. Both behave alike; a shared test runs on either.
+//! Where a simulated device keeps its bytes: a sparse file, or memory whose copies share what they
+//! hold. Both behave alike; a shared test runs on either.
 
 use std::collections::BTreeMap;
 use std::fs::{File, OpenOptions};
@@ -108,36 +108,29 @@ impl Storage for SparseFile {
 
 const PAGE: usize = 64 << 10;
 
-/// Storage in memory, copied on write over a template that many devices share.
+/// Storage in memory. A copy shares what both hold and takes a page of its own where one of them
+/// writes, so that thousands of devices can come out of one factory.
 #[derive(Debug, Clone)]
 pub struct Memory {
-    template: Arc<[u8]>,
     length: u64,
-    pages: BTreeMap<u64, Vec<u8>>,
+    pages: BTreeMap<u64, Arc<[u8]>>,
 }
 
 impl Memory {
-    /// An area of `length` bytes that starts like `template` and is zero behind it.
+    /// An area of `length` zero bytes.
     #[must_use]
-    pub fn over(template: Arc<[u8]>, length: u64) -> Self {
+    pub fn blank(length: u64) -> Self {
         Self {
-            template,
             length,
             pages: BTreeMap::new(),
         }
     }
+}
 
-    fn original(&self, page: u64) -> Vec<u8> {
-        let mut bytes = vec![0; PAGE];
-        let start = usize::try_from(page)
-            .unwrap_or(usize::MAX)
-            .saturating_mul(PAGE);
-        if let Some(known) = self.template.get(start..) {
-            let count = known.len().min(PAGE);
-            bytes[..count].copy_from_slice(&known[..count]);
-        }
-        bytes
-    }
+/// The page that holds byte `at`, the place in it, and how many of `left` bytes it can take.
+fn page_of(at: u64, left: usize) -> (u64, usize, usize) {
+    let offset = (at % PAGE as u64) as usize;
+    (at / PAGE as u64, offset, (PAGE - offset).min(left))
 }
 
 impl Storage for Memory {
@@ -149,13 +142,11 @@ impl Storage for Memory {
         inside(self.length, at, into.len())?;
         let mut done = 0;
         while done < into.len() {
-            let here = at + done as u64;
-            let (page, offset) = (here / PAGE as u64, (here % PAGE as u64) as usize);
-            let count = (PAGE - offset).min(into.len() - done);
+            let (page, offset, count) = page_of(at + done as u64, into.len() - done);
             let target = &mut into[done..done + count];
             match self.pages.get(&page) {
                 Some(bytes) => target.copy_from_slice(&bytes[offset..offset + count]),
-                None => target.copy_from_slice(&self.original(page)[offset..offset + count]),
+                None => target.fill(0),
             }
             done += count;
         }
@@ -166,19 +157,12 @@ impl Storage for Memory {
         inside(self.length, at, bytes.len())?;
         let mut done = 0;
         while done < bytes.len() {
-            let here = at + done as u64;
-            let (page, offset) = (here / PAGE as u64, (here % PAGE as u64) as usize);
-            let count = (PAGE - offset).min(bytes.len() - done);
-            let original = if self.pages.contains_key(&page) {
-                None
-            } else {
-                Some(self.original(page))
-            };
-            let target = self
+            let (page, offset, count) = page_of(at + done as u64, bytes.len() - done);
+            let held = self
                 .pages
                 .entry(page)
-                .or_insert_with(|| original.unwrap_or_default());
-            target[offset..offset + count].copy_from_slice(&bytes[done..done + count]);
+                .or_insert_with(|| Arc::from(vec![0; PAGE]));
+            Arc::make_mut(held)[offset..offset + count].copy_from_slice(&bytes[done..done + count]);
             done += count;
         }
         Ok(())
@@ -277,19 +261,24 @@ mod tests {
     fn both_kinds_keep_the_contract() {
         let folder = tempfile::tempdir().unwrap();
         behaves(&mut SparseFile::create(&folder.path().join("disk"), 1 << 20).unwrap());
-        behaves(&mut Memory::over(Arc::from([]), 1 << 20));
+        behaves(&mut Memory::blank(1 << 20));
     }
 
     #[test]
-    fn memory_leaves_its_template_alone() {
-        let template: Arc<[u8]> = vec![3; 200_000].into();
-        let mut one = Memory::over(Arc::clone(&template), 1 << 20);
-        let other = Memory::over(template, 1 << 20);
+    fn copies_share_until_one_of_them_writes() {
+        let mut factory = Memory::blank(1 << 20);
+        factory.write_at(0, &[3; 200_000]).unwrap();
+        let mut one = factory.clone();
         one.write_at(100, &[8]).unwrap();
         let mut byte = [0];
-        other.read_at(100, &mut byte).unwrap();
+        factory.read_at(100, &mut byte).unwrap();
         assert_eq!(byte, [3]);
         one.read_at(101, &mut byte).unwrap();
         assert_eq!(byte, [3]);
+        let shared = one
+            .pages
+            .iter()
+            .filter(|(n, page)| Arc::ptr_eq(page, &factory.pages[n]));
+        assert_eq!(shared.count(), factory.pages.len() - 1);
     }
 }

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use super::search::Cost;
 use super::state::{BackedUp, Data, Look, Presence, State, Switch, TableRead, Ways};
+use crate::facts::FactKey;
 use crate::family::{Family, Key, Menu, MoveBy, MoveSpec, Pace, Phase, Role};
 use crate::mode::{Lock, Mode, RecoveryKind};
 
@@ -41,6 +42,8 @@ pub enum Action {
     },
     /// Let the computer command the running system.
     SwitchDebuggingOn,
+    /// See to it that *off* is off (`N5`).
+    SwitchFastStartOff,
     /// Open a stage of the lock.
     Unlock {
         /// Index into the family's stages.
@@ -107,6 +110,8 @@ pub enum Unmet {
     Lock(Lock),
     /// The running system must take commands.
     Debugging,
+    /// *Off* must be off, not half sleep (`N5`).
+    FastStart,
     /// Another recovery lies in the partition.
     Recovery(RecoveryKind),
     /// What exists once is not captured.
@@ -193,6 +198,9 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
     }
     all.extend((0..family.moves.len()).map(|way| Action::Move { way }));
     all.push(Action::SwitchDebuggingOn);
+    if family.place(FactKey::FastStart).is_some() {
+        all.push(Action::SwitchFastStartOff);
+    }
     let is_main = |stage: &usize| family.stages[*stage].only_for.is_empty();
     all.extend(
         (0..family.stages.len())
@@ -255,12 +263,20 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
                         .then_some(Unmet::Debugging)
                 })
                 .or_else(|| {
+                    (spec.to == Mode::Off
+                        && family.place(FactKey::FastStart).is_some()
+                        && state.fast_start != Some(Switch::Off))
+                    .then_some(Unmet::FastStart)
+                })
+                .or_else(|| {
                     kind.filter(|kind| state.recovery != Some(*kind))
                         .map(Unmet::Recovery)
                 })
         }
         Action::SwitchDebuggingOn => in_mode(Mode::System)
             .or_else(|| (state.debugging == Some(Switch::On)).then_some(Unmet::AlreadySo)),
+        Action::SwitchFastStartOff => in_mode(Mode::System)
+            .or_else(|| (state.fast_start == Some(Switch::Off)).then_some(Unmet::AlreadySo)),
         Action::Unlock { stage } => {
             let Some(spec) = family.stages.get(stage) else {
                 return Some(Unmet::AlreadySo);
@@ -413,7 +429,7 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
                 next.state.mode = Some(act.ends_in);
                 // Locking erases (R4).
                 next.state.data = Data::Erased;
-                next.state.debugging = Some(Switch::Off);
+                (next.state.debugging, next.state.fast_start) = (Some(Switch::Off), None);
             }
         }
         Action::Move { way } => {
@@ -426,6 +442,7 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
             }
         }
         Action::SwitchDebuggingOn => next.state.debugging = Some(Switch::On),
+        Action::SwitchFastStartOff => next.state.fast_start = Some(Switch::Off),
         Action::Unlock { stage } => {
             if let Some(spec) = family.stages.get(stage) {
                 next.state.lock = Some(Lock::Unlocked);
@@ -433,7 +450,7 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
                 if erases_data(&spec.erases) {
                     next.state.data = Data::Erased;
                     // The switch lives in user data (L4).
-                    next.state.debugging = Some(Switch::Off);
+                    (next.state.debugging, next.state.fast_start) = (Some(Switch::Off), None);
                 }
             }
         }
@@ -444,7 +461,7 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
                 next.state.backed_up = BackedUp::NotYet;
                 if spec.wipes {
                     next.state.data = Data::Erased;
-                    next.state.debugging = Some(Switch::Off);
+                    (next.state.debugging, next.state.fast_start) = (Some(Switch::Off), None);
                 }
             }
         }
@@ -486,6 +503,12 @@ pub(super) fn durations(action: Action, before: State, ground: Ground<'_>) -> (u
             )
         }),
         Action::SwitchDebuggingOn => (0, family.debugging.minutes * 60),
+        Action::SwitchFastStartOff => {
+            let minutes = family
+                .place(FactKey::FastStart)
+                .map_or(1, |place| place.minutes);
+            (0, minutes * 60)
+        }
         Action::Unlock { stage } => family
             .stages
             .get(stage)
@@ -554,6 +577,7 @@ pub(super) fn cost(action: Action, before: State, ground: Ground<'_>) -> Cost {
         Action::Assume { .. } => cost.assumed = 1,
         Action::WriteRecovery => cost.risk = 1,
         Action::SwitchDebuggingOn => cost.presses = 9,
+        Action::SwitchFastStartOff => cost.presses = 5,
         _ => {}
     }
     cost

@@ -7,6 +7,7 @@ use super::action::{self, Action, Assumption, Ground, LookRule, Node, Unmet};
 use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
 use crate::builds::Chain;
+use crate::facts::FactKey;
 use crate::family::{Family, Menu, Phase, PhaseKind};
 use crate::rule::Rule;
 
@@ -313,6 +314,9 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
                 Unmet::Debugging => format!(
                     "Step {number} is a command, and the system takes none until this is on."
                 ),
+                Unmet::FastStart => format!(
+                    "Step {number} switches it off, and while this is on that is only half sleep."
+                ),
                 Unmet::Recovery(_) => {
                     format!("Step {number} starts the recovery that this brings.")
                 }
@@ -397,6 +401,15 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
         Action::SwitchDebuggingOn => {
             step.title = "Let this computer command it".to_owned();
             step.by_hand.clone_from(&family.debugging.hand);
+        }
+        Action::SwitchFastStartOff => {
+            step.title = "See to it that off is off".to_owned();
+            let place = family
+                .place(FactKey::FastStart)
+                .map_or("", |one| one.place.as_str());
+            step.by_hand = format!(
+                "{place} Off. While it is on, switching off only puts it to sleep, and keys lead nowhere."
+            );
         }
         Action::Unlock { stage } => {
             if let Some(spec) = family.stages.get(stage) {

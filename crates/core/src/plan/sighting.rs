@@ -71,6 +71,10 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 facts.push((FactKey::Debugging, "on"));
                 text = "Commands from a computer: on.".to_owned();
             }
+            if is_expected && step.action == Action::SwitchFastStartOff {
+                facts.push((FactKey::FastStart, "off"));
+                text = "Fast start: off.".to_owned();
+            }
             if let Some(lock) = lock {
                 facts.push((FactKey::Lock, lock.id()));
                 text = format!("{text} It says {}.", lock.id());
@@ -87,6 +91,17 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 facts,
             });
         }
+    }
+    if expected_mode == Some(Mode::Off) && family.place(FactKey::FastStart).is_some() {
+        all.push(Sighting {
+            id: "asleep".to_owned(),
+            text: "Dark, but it did not shake: it only sleeps.".to_owned(),
+            likelihood: Likelihood::Known,
+            facts: vec![
+                (FactKey::Mode, Mode::System.id()),
+                (FactKey::FastStart, "on"),
+            ],
+        });
     }
     all.push(Sighting {
         id: "something-else".to_owned(),

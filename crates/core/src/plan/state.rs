@@ -189,6 +189,9 @@ pub struct State {
     pub lock: Option<Lock>,
     /// Whether the running system takes commands from a computer.
     pub debugging: Option<Switch>,
+    /// Whether *off* is only half sleep, where the family has that.
+    #[serde(default)]
+    pub fast_start: Option<Switch>,
     /// The owner's data.
     pub data: Data,
     /// The partition table.
@@ -225,6 +228,11 @@ impl State {
             mode: facts.mode(),
             lock: facts.lock(),
             debugging: match facts.choice(FactKey::Debugging) {
+                Some("on") => Some(Switch::On),
+                Some("off") => Some(Switch::Off),
+                _ => None,
+            },
+            fast_start: match facts.choice(FactKey::FastStart) {
                 Some("on") => Some(Switch::On),
                 Some("off") => Some(Switch::Off),
                 _ => None,

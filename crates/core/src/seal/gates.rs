@@ -514,7 +514,7 @@ fn answers(family: &Family, facts: &Facts) -> Option<Item> {
     let key = FactKey::AnswersBootloader;
     let place = family.place(key)?;
     let stage = family.main_stages().next()?;
-    if stage.mode == Mode::System {
+    if matches!(stage.mode, Mode::System | Mode::Off) {
         return None;
     }
     let mode = stage.mode.shown();

@@ -182,6 +182,7 @@ impl Engine {
             mode: shown(FactKey::Mode),
             lock: match standing.verdict {
                 Verdict::NoLock => Some("no lock".to_owned()),
+                _ if record.is_in_doubt() => None,
                 _ => shown(FactKey::Lock),
             },
             battery_percent: family

@@ -269,6 +269,7 @@ pub(crate) struct Bench {
     pub(crate) unit: UnitId,
     pub(crate) time: Arc<Time>,
     ids: Arc<Counting>,
+    files: Arc<Files>,
     pub(crate) folder: tempfile::TempDir,
 }
 
@@ -286,14 +287,14 @@ pub(crate) fn birth(chip_id: &str) -> Birth {
 }
 
 pub(crate) fn watch_with(chip_id: &str, clock: Arc<ByHand>) -> Device {
-    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    let storage = Box::new(Memory::blank(141 << 20));
     Device::make_in(storage, Profile::gimbal(), &birth(chip_id), clock).unwrap()
 }
 
 /// Another unlocked watch whose recovery runs already.
 pub(crate) fn watch_in_recovery(handle: &str, chip_id: &str, time: &Time) -> Device {
     let clock = time.device.clone();
-    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    let storage = Box::new(Memory::blank(141 << 20));
     let birth = Birth {
         handle: handle.to_owned(),
         seed: 9,
@@ -318,7 +319,7 @@ pub(crate) fn watch_in_recovery(handle: &str, chip_id: &str, time: &Time) -> Dev
 }
 
 fn watch(lock: LockState, clock: Arc<ByHand>) -> Device {
-    let storage = Box::new(Memory::over(Arc::from([]), 141 << 20));
+    let storage = Box::new(Memory::blank(141 << 20));
     let birth = Birth {
         lock,
         ..birth("9a:77:01:5c:20:e4")
@@ -348,9 +349,24 @@ pub(crate) fn by_hand() -> Bench {
 }
 
 fn bench(lock: LockState, way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench {
+    let clock = Arc::new(ByHand::default());
+    let device = watch(lock, clock.clone());
     let folder = tempfile::tempdir().unwrap();
-    let device_clock = Arc::new(ByHand::default());
-    let bridge = Bridge::new("table", "t", [watch(lock, device_clock.clone())]);
+    let image = build_start_image("gimbal", "recovery", "3.2.0", &[5; 20_000]);
+    seat(folder, device, clock, &image, "Sanderling", way)
+}
+
+/// A bench with one device on its table and a recovery image for it on the shelf.
+pub(crate) fn seat(
+    folder: tempfile::TempDir,
+    device: Device,
+    device_clock: Arc<ByHand>,
+    image: &[u8],
+    nickname: &str,
+    way: impl Fn(veritope_wire::BridgeId) -> Way,
+) -> Bench {
+    let codename = device.profile().codename;
+    let bridge = Bridge::new("table", "t", [device]);
     let time = Arc::new(Time {
         bench: AtomicI64::new(1_795_500_000_000),
         set_by_ms: AtomicI64::new(0),
@@ -358,21 +374,20 @@ fn bench(lock: LockState, way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench
         at_each_pause: Mutex::new(None),
     });
     let data = DataFolder::open(folder.path()).unwrap();
-    let image = build_start_image("gimbal", "recovery", "3.2.0", &[5; 20_000]);
-    std::fs::write(data.join("shelf/r.img"), &image).unwrap();
+    std::fs::write(data.join("shelf/r.img"), image).unwrap();
     let side = format!(
-        "image = \"r.img\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
-        Digest::of(&image)
+        "image = \"r.img\"\ncodename = \"{codename}\"\nblake3 = \"{}\"\n",
+        Digest::of(image)
     );
     std::fs::write(data.join("shelf/r.toml"), side).unwrap();
     let ids = Arc::new(Counting(AtomicU64::new(1)));
-    let engine = open(folder.path(), &bridge, &time, &ids);
+    let (engine, files) = open(folder.path(), &bridge, &time, &ids);
     let request = || RequestId::new(ids.fresh());
     let id = engine.add_bridge("http://table", "t", request()).unwrap();
     let new = NewUnit {
-        nickname: "Sanderling".to_owned(),
+        nickname: nickname.to_owned(),
         way: way(id),
-        family: Some("gimbal".to_owned()),
+        family: Some(codename.to_owned()),
         ownership: "mine".to_owned(),
     };
     let unit = engine.add_unit(new, request()).unwrap();
@@ -382,20 +397,27 @@ fn bench(lock: LockState, way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench
         unit,
         time,
         ids,
+        files,
         folder,
     }
 }
 
-fn open(folder: &Path, bridge: &Bridge, time: &Arc<Time>, ids: &Arc<Counting>) -> Engine {
+fn open(
+    folder: &Path,
+    bridge: &Bridge,
+    time: &Arc<Time>,
+    ids: &Arc<Counting>,
+) -> (Engine, Arc<Files>) {
     let data = DataFolder::open(folder).unwrap();
+    let files = Arc::new(Files::open(&data.join("log"), time.clone()));
     let parts = Parts {
-        journal: Arc::new(Files::open(&data.join("log"), time.clone())),
+        journal: files.clone(),
         clock: time.clone(),
         ids: ids.clone(),
         notify: Arc::new(Silent),
         connect: Arc::new(Plug(bridge.clone())),
     };
-    Engine::open(data, parts).unwrap()
+    (Engine::open(data, parts).unwrap(), files)
 }
 
 impl Bench {
@@ -407,8 +429,8 @@ impl Bench {
     pub(crate) fn restart(&mut self) {
         // The process that goes lets go of the vault first.
         let elsewhere = tempfile::tempdir().unwrap();
-        self.engine = open(elsewhere.path(), &self.bridge, &self.time, &self.ids);
-        self.engine = open(self.folder.path(), &self.bridge, &self.time, &self.ids);
+        (self.engine, self.files) = open(elsewhere.path(), &self.bridge, &self.time, &self.ids);
+        (self.engine, self.files) = open(self.folder.path(), &self.bridge, &self.time, &self.ids);
     }
 
     pub(crate) fn say(&self, pairs: &[(FactKey, &str)]) {
@@ -419,6 +441,16 @@ impl Bench {
         self.engine
             .type_facts(self.unit, &said, self.request())
             .unwrap();
+    }
+
+    /// What the bench knows of its unit.
+    pub(crate) fn record(&self) -> UnitRecord {
+        self.files.unit(self.unit).unwrap().unwrap()
+    }
+
+    /// Does something at each pause of the bench's.
+    pub(crate) fn at_each_pause(&self, act: impl Fn() + Send + 'static) {
+        *self.time.at_each_pause.lock().unwrap() = Some(Box::new(act));
     }
 
     /// Everything that an unlock needs but the consent.
@@ -468,13 +500,13 @@ impl Bench {
     /// Touches `button` on the device as soon as its screen shows it.
     pub(crate) fn will_touch(&self, button: &'static str) {
         let bridge = self.bridge.clone();
-        *self.time.at_each_pause.lock().unwrap() = Some(Box::new(move || {
+        self.at_each_pause(move || {
             let _ = bridge.with("dock-1", |device| {
                 device.body(&BodyAct::Touch {
                     button: button.to_owned(),
                 })
             });
-        }));
+        });
     }
 
     pub(crate) fn hands_off(&self) {

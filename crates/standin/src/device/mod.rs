@@ -246,6 +246,16 @@ impl Device {
         Ok(Self::around(profile, birth, storage, clock))
     }
 
+    /// Makes a device on a storage that left the factory already.
+    pub(crate) fn on_bytes(
+        storage: Box<dyn Storage>,
+        profile: Profile,
+        birth: &Birth,
+        clock: Arc<dyn DeviceClock>,
+    ) -> Self {
+        Self::around(profile, birth, storage, clock)
+    }
+
     fn around(
         profile: Profile,
         birth: &Birth,
@@ -340,6 +350,59 @@ impl Device {
     #[must_use]
     pub fn truth(&self) -> (LockState, Running) {
         (self.saved.lock, self.saved.mode)
+    }
+
+    /// Everything that a bench may believe about it, as it is, under the names that facts have.
+    #[must_use]
+    pub fn truths(&self) -> BTreeMap<&'static str, String> {
+        let saved = &self.saved;
+        let lock = |lock| match lock {
+            LockState::Locked => "locked".to_owned(),
+            LockState::Unlocked => "unlocked".to_owned(),
+        };
+        let set = |value: Setting| match value {
+            Setting::On => "on".to_owned(),
+            Setting::Off => "off".to_owned(),
+        };
+        let mut all = BTreeMap::from([
+            (
+                "mode",
+                if saved.hands.hibernates {
+                    "system"
+                } else {
+                    saved.mode.id()
+                }
+                .to_owned(),
+            ),
+            ("lock", lock(saved.lock)),
+            ("debugging", set(saved.debugging)),
+            ("accounts", saved.accounts.to_string()),
+            ("screen-lock", set(saved.screen_lock)),
+            ("chip-id", saved.chip_id.clone()),
+            ("serial", saved.serial.clone()),
+            ("model-code", saved.model_code.clone()),
+            ("build", self.build_now().to_owned()),
+            (
+                "fast-start",
+                set(if saved.hands.fast_start {
+                    Setting::On
+                } else {
+                    Setting::Off
+                }),
+            ),
+        ]);
+        if let (Some(gate), Some(scheme)) = (&saved.gate, self.scheme()) {
+            if scheme.has_critical {
+                all.insert("critical-lock", lock(saved.critical));
+            }
+            if scheme.switch != crate::scheme::Switch::None {
+                all.insert("toggle", gate.switch(scheme, saved.at_ms).id().to_owned());
+            }
+            if gate.fused > 0 {
+                all.insert("rollback-index", gate.fused.to_string());
+            }
+        }
+        all
     }
 
     /// Whether it is on its way from one to another.

@@ -1,0 +1,606 @@
+//! Runs by the thousand: every family, by link and by hand, from locked to unlocked and back where
+//! there is a way back, with hands that slip and devices that misbehave. At every step boundary each
+//! fact that the bench holds for known equals the device's own, and every run ends at its goal or is
+//! stopped by a rule that it names.
+//!
+//! `VERITOPE_RUNS` and `VERITOPE_SEED` choose how many and which (`cargo xtask campaign`); a seed
+//! replays exactly.
+
+mod person;
+
+use std::collections::BTreeMap;
+use std::sync::{Arc, OnceLock};
+
+use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
+use veritope_core::facts::{FactGroup, FactKey, Reading};
+use veritope_core::plan::Goal;
+use veritope_core::rule::Rule;
+use veritope_engine::record::Way;
+use veritope_engine::view::{LinkPresence, StepState};
+use veritope_engine::{CaptureKind, EngineError, KeepSaid};
+use veritope_standin::clock::ByHand;
+use veritope_standin::gate::{Answer, Gate};
+use veritope_standin::profile::Profile;
+use veritope_standin::scheme::{Opening, Scheme};
+use veritope_standin::{Birth, Factory, Fault, LockState, Running, Setting};
+use veritope_wire::Digest;
+use veritope_wire::body::CablePlace;
+use veritope_wire::link::{ActKind, Handle};
+
+use crate::support::{Bench, Patient, seat};
+
+/// Runs that CI does.
+const RUNS: u64 = 2_000;
+/// Steps after which a run counts as going nowhere.
+const MOST_STEPS: u32 = 90;
+
+/// How a run ended.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+enum End {
+    Reached,
+    /// A rule stopped it; the state is one that it names and leaves as it is.
+    Stopped(Vec<Rule>),
+}
+
+struct Kind {
+    factory: Factory,
+    image: Vec<u8>,
+    scheme: &'static Scheme,
+}
+
+fn kinds() -> &'static BTreeMap<&'static str, Kind> {
+    static KINDS: OnceLock<BTreeMap<&'static str, Kind>> = OnceLock::new();
+    KINDS.get_or_init(|| {
+        veritope_standin::scheme::SCHEMES
+            .iter()
+            .map(|scheme| {
+                let profile = Profile::named(scheme.codename).unwrap().small();
+                let image = veritope_formats::startimage::build_start_image(
+                    scheme.codename,
+                    "recovery",
+                    "3.2.0",
+                    &[5; 20_000],
+                );
+                let kind = Kind {
+                    factory: Factory::new(profile, birth(LockState::Locked)).unwrap(),
+                    image,
+                    scheme,
+                };
+                (scheme.codename, kind)
+            })
+            .collect()
+    })
+}
+
+fn birth(lock: LockState) -> Birth {
+    Birth {
+        handle: HANDLE.to_owned(),
+        seed: 7,
+        serial: "ZX4471900312".to_owned(),
+        chip_id: "5f21c09e77a1".to_owned(),
+        lock,
+        debugging: Setting::On,
+        battery_percent: 96,
+        cable: CablePlace::In,
+    }
+}
+
+/// One run's world.
+struct World {
+    bench: Bench,
+    dice: Dice,
+    scheme: &'static Scheme,
+    by_hand: bool,
+    /// Whether anything still goes wrong.
+    troubled: bool,
+    about: String,
+}
+
+impl World {
+    fn new(seed: u64) -> Self {
+        let mut dice = Dice::new(seed);
+        let family = family_of(seed);
+        let kind = &kinds()[family];
+        let by_hand = dice.once_in(3);
+        let clock = Arc::new(ByHand::default());
+        let lock = match kind.scheme.opening {
+            Opening::NoLock => LockState::Unlocked,
+            _ => LockState::Locked,
+        };
+        let mut device = kind.factory.device(&birth(lock), clock.clone());
+        if family != "gimbal" {
+            let mut gate = Gate::shipped(kind.scheme);
+            gate.first_online_ms = Some(-1_000 * 3_600_000);
+            gate.asked_updates = Answer::Yes;
+            gate.switched_on = true;
+            gate.token = TOKEN.to_owned();
+            gate.card = kind
+                .scheme
+                .packages
+                .iter()
+                .map(|one| one.name.to_owned())
+                .collect();
+            device.set_gate(gate, "").unwrap();
+            device.met_in(Running::System, 0).unwrap();
+        }
+        let folder = tempfile::Builder::new().tempdir_in(fast_folder()).unwrap();
+        let bench = seat(folder, device, clock, &kind.image, "Sanderling", |bridge| {
+            if by_hand {
+                Way::Hand
+            } else {
+                Way::Link {
+                    bridge,
+                    handle: Handle(HANDLE.to_owned()),
+                }
+            }
+        });
+        Self {
+            about: format!(
+                "seed {seed}, {family}, by {}",
+                if by_hand { "hand" } else { "link" }
+            ),
+            bench,
+            troubled: !dice.once_in(4),
+            dice,
+            scheme: kind.scheme,
+            by_hand,
+        }
+    }
+
+    /// What a person reads on the device now, where it can be read, and what the seal asks of them.
+    fn supply(&self) {
+        let truths = on(&self.bench.bridge, |device| device.truths());
+        let mut said: Vec<(FactKey, String)> = [
+            (FactKey::Ownership, "mine"),
+            (FactKey::Bought, "open"),
+            (FactKey::Paid, "yes"),
+            (FactKey::Managed, "no"),
+            (FactKey::ServiceAllowed, "yes"),
+            (FactKey::AskedUpdates, "yes"),
+            (FactKey::FirstOnline, "2026-09-01T10:00:00Z"),
+            (FactKey::Token, "in-hand"),
+            (FactKey::Relocked, "no"),
+            (FactKey::AnswersBootloader, "yes"),
+            (FactKey::Card, "in"),
+            (
+                FactKey::CriticalLock,
+                truths.get("critical-lock").map_or("", String::as_str),
+            ),
+            (
+                FactKey::RollbackIndex,
+                truths.get("rollback-index").map_or("", String::as_str),
+            ),
+            (
+                FactKey::Toggle,
+                truths.get("toggle").map_or("", String::as_str),
+            ),
+        ]
+        .map(|(key, value)| (key, value.to_owned()))
+        .into();
+        for (key, name) in [
+            (FactKey::Accounts, "accounts"),
+            (FactKey::ScreenLock, "screen-lock"),
+            (FactKey::ModelCode, "model-code"),
+            (FactKey::Build, "build"),
+            (FactKey::Lock, "lock"),
+        ] {
+            said.push((key, truths[name].clone()));
+        }
+        let packages: Vec<_> = self.scheme.packages.iter().map(|one| one.name).collect();
+        if !packages.is_empty() {
+            said.push((FactKey::CardFiles, packages.join(", ")));
+        }
+        if self.by_hand {
+            said.extend([
+                (FactKey::Battery, "90".to_owned()),
+                (FactKey::Debugging, truths["debugging"].clone()),
+                (FactKey::Mode, truths["mode"].clone()),
+            ]);
+        }
+        let known = self.bench.record().known();
+        said.retain(|(key, value)| !value.is_empty() && known.known(*key).is_none());
+        for one in said {
+            // What this family does not have is not asked for and may be refused.
+            let _ = self
+                .bench
+                .engine
+                .type_facts(self.bench.unit, &[one], self.bench.request());
+        }
+        let codename = self.scheme.codename;
+        let family = self.bench.engine.family_named(codename).unwrap();
+        let waived: Vec<_> = family
+            .keep_safe
+            .iter()
+            .map(|class| (*class, KeepSaid::Waived))
+            .collect();
+        self.bench
+            .engine
+            .keep_safe(self.bench.unit, &waived, self.bench.request())
+            .unwrap();
+    }
+
+    /// The heart of it: nothing that the bench holds for known is otherwise on the device.
+    fn is_believed_truly(&self, when: &str) {
+        let engine = &self.bench.engine;
+        engine.watch();
+        let record = self.bench.record();
+        let known = record.known();
+        let truths = on(&self.bench.bridge, |device| device.truths());
+        if record.is_in_doubt() {
+            let tag = engine.unit_tag(self.bench.unit).unwrap();
+            assert_eq!(
+                tag.lock.filter(|lock| lock != "no lock"),
+                None,
+                "{}",
+                self.about
+            );
+        }
+        let between = on(&self.bench.bridge, |device| device.is_under_way());
+        for (key, name) in [
+            (FactKey::Mode, "mode"),
+            (FactKey::Lock, "lock"),
+            (FactKey::CriticalLock, "critical-lock"),
+            (FactKey::Debugging, "debugging"),
+            (FactKey::Accounts, "accounts"),
+            (FactKey::ScreenLock, "screen-lock"),
+            (FactKey::Toggle, "toggle"),
+            (FactKey::Build, "build"),
+            (FactKey::ChipId, "chip-id"),
+            (FactKey::Serial, "serial"),
+            (FactKey::ModelCode, "model-code"),
+        ] {
+            let (Reading::Known(row), Some(truth)) = (known.get(key), truths.get(name)) else {
+                continue;
+            };
+            let stays = [FactKey::ChipId, FactKey::Serial, FactKey::ModelCode];
+            if (key == FactKey::Mode && between) || (record.is_in_doubt() && !stays.contains(&key))
+            {
+                continue;
+            }
+            // A serial may be another one in another mode; the chip is then what is asked for.
+            let believed = row.value.exact();
+            let is_so =
+                believed == *truth || (key == FactKey::Serial && believed == truths["chip-id"]);
+            assert!(
+                is_so,
+                "{}, {when}: believes {name} {believed} ({:?}), it is {truth}\n{}",
+                self.about,
+                row.source,
+                self.bench.log().join("\n")
+            );
+        }
+    }
+
+    /// Something to go wrong with the next step by link.
+    fn trouble(&mut self) {
+        if !self.troubled || !self.dice.once_in(4) {
+            return;
+        }
+        let now = on(&self.bench.bridge, |device| device.now_ms());
+        let fault = match self.dice.below(5) {
+            0 => Fault::RefuseOnce {
+                act: ActKind::Restart,
+            },
+            1 => Fault::RefuseOnce {
+                act: ActKind::Unlock,
+            },
+            2 => Fault::RestartsAt {
+                ms: now + 1_000 * i64::try_from(1 + self.dice.below(20)).unwrap(),
+            },
+            3 => Fault::LeadsElsewhere {
+                to: Running::System,
+            },
+            _ => Fault::CableOutOnAct {
+                act: ActKind::Restart,
+            },
+        };
+        on(&self.bench.bridge, |device| device.arm(fault)).unwrap();
+    }
+
+    fn slip(&mut self) -> Slip {
+        if !self.troubled || !self.dice.once_in(4) {
+            return Slip::None;
+        }
+        match self.dice.below(4) {
+            0 => Slip::TooEarly,
+            1 => Slip::WrongKeys,
+            2 => Slip::CableForgotten,
+            _ => Slip::DefaultNo,
+        }
+    }
+
+    /// Towards a goal, whatever comes.
+    fn reach(&mut self, goal: Goal) -> End {
+        let mut refused = 0;
+        for step in 0..MOST_STEPS {
+            if step > MOST_STEPS / 2 {
+                self.troubled = false;
+                on(&self.bench.bridge, |device| device.calm());
+            }
+            self.bench.hands_off();
+            self.is_believed_truly("between steps");
+            let page = self.bench.engine.run_page(self.bench.unit).unwrap();
+            let open = page.run.filter(|run| run.ended.is_none());
+            let Some(run) = open else {
+                if self.is_at(goal) {
+                    return End::Reached;
+                }
+                self.make_ready();
+                self.supply();
+                match self
+                    .bench
+                    .engine
+                    .begin_run(self.bench.unit, goal, self.bench.request())
+                {
+                    Ok(_) => continue,
+                    Err(EngineError::Closed { missing, .. }) if refused > 2 => {
+                        return End::Stopped(missing.into_iter().map(|item| item.rule).collect());
+                    }
+                    Err(
+                        EngineError::Closed { .. }
+                        | EngineError::Link(_)
+                        | EngineError::Doubtful { .. },
+                    ) => {
+                        refused += 1;
+                        continue;
+                    }
+                    Err(EngineError::WhyNot(_) | EngineError::NoPlan(_)) => {
+                        return End::Stopped(vec![Rule::U10]);
+                    }
+                    Err(other) => panic!("{}: {other}", self.about),
+                }
+            };
+            let Some(view) = run.step else {
+                panic!("{}: a run without a step", self.about);
+            };
+            match &view.state {
+                StepState::InHand { .. } => {
+                    let slip = self.slip();
+                    self.bench.by_hand(&view, slip);
+                    let seen = self.bench.what_is_seen(&view);
+                    let said = self.bench.engine.say_seen(
+                        self.bench.unit,
+                        run.id,
+                        self.bench.revision(),
+                        &seen,
+                        self.bench.request(),
+                    );
+                    if let Err(error) = said {
+                        // The watch saw it first.
+                        assert!(
+                            matches!(
+                                error,
+                                EngineError::NotThisWay(_)
+                                    | EngineError::NoRun(_)
+                                    | EngineError::NoStep
+                                    | EngineError::BadInput(_)
+                            ),
+                            "{}: {error}",
+                            self.about
+                        );
+                    }
+                    continue;
+                }
+                StepState::Unknown { .. } => {
+                    self.make_ready();
+                    let _ = self.bench.engine.look_at_step(self.bench.unit);
+                    if self.is_stuck_unknown() {
+                        self.bench.settle_down();
+                    }
+                    continue;
+                }
+                _ => {}
+            }
+            if view.consent_wanted && self.bench.consent(run.id).is_err() {
+                panic!("{}: the consent is not taken", self.about);
+            }
+            if !self.by_hand {
+                self.trouble();
+            }
+            let wanted = match self.slip() {
+                Slip::DefaultNo => "no",
+                _ => "yes",
+            };
+            let bridge = self.bench.bridge.clone();
+            self.bench.at_each_pause(move || answer(&bridge, wanted));
+            match self.bench.step(run.id) {
+                Ok(_) => {}
+                Err(EngineError::Closed { missing, .. }) => {
+                    refused += 1;
+                    self.bench.hands_off();
+                    self.make_ready();
+                    self.supply();
+                    if refused > 6 {
+                        let rules = missing.into_iter().map(|item| item.rule).collect();
+                        return End::Stopped(rules);
+                    }
+                }
+                Err(
+                    EngineError::Link(_)
+                    | EngineError::LookFirst
+                    | EngineError::Doubtful { .. }
+                    | EngineError::Shelf(_),
+                ) => self.make_ready(),
+                Err(other) => panic!("{}: {other}\n{}", self.about, self.bench.log().join("\n")),
+            }
+        }
+        panic!(
+            "{}: {goal:?} goes nowhere\n{}",
+            self.about,
+            self.bench.log().join("\n")
+        );
+    }
+
+    fn is_stuck_unknown(&self) -> bool {
+        on(&self.bench.bridge, |device| device.is_under_way())
+    }
+
+    /// Cable in, and something that runs; what a person would see to before going on.
+    fn make_ready(&self) {
+        self.bench.hands_off();
+        self.bench.settle_down();
+        self.bench.put_back();
+        let mode = on(&self.bench.bridge, |device| device.truth().1);
+        if !self.by_hand {
+            if mode == Running::System
+                && on(&self.bench.bridge, |device| {
+                    device.truths()["debugging"] == "off"
+                })
+            {
+                self.bench.touch("debugging");
+            }
+            if self
+                .bench
+                .engine
+                .unit_tag(self.bench.unit)
+                .unwrap()
+                .link
+                .presence
+                == LinkPresence::Ready
+            {
+                let _ = self.bench.engine.look(self.bench.unit);
+            }
+        }
+    }
+
+    fn is_at(&self, goal: Goal) -> bool {
+        let (lock, mode) = on(&self.bench.bridge, |device| device.truth());
+        match goal {
+            Goal::Unlock => lock == LockState::Unlocked && mode == Running::System,
+            Goal::Relock => lock == LockState::Locked && mode == Running::System,
+            Goal::ToDownload => mode == Running::Download,
+            Goal::ToSystem => mode == Running::System,
+            Goal::TemporaryRecovery => mode == Running::TemporaryRecovery,
+            _ => false,
+        }
+    }
+}
+
+/// Memory, where there is some that files can lie in: thousands of benches write their logs.
+fn fast_folder() -> std::path::PathBuf {
+    let shared = std::path::PathBuf::from("/dev/shm");
+    if shared.is_dir() {
+        shared
+    } else {
+        std::env::temp_dir()
+    }
+}
+
+/// One seed, from beginning to end; and the digest of its log, which a replay must give again.
+fn run(seed: u64) -> (Vec<(Goal, End)>, Digest) {
+    let mut world = World::new(seed);
+    let mut ends = Vec::new();
+    world.supply();
+    if world.scheme.opening == Opening::NoLock {
+        for goal in [Goal::ToDownload, Goal::ToSystem] {
+            ends.push((goal, world.reach(goal)));
+        }
+    } else {
+        let end = world.reach(Goal::Unlock);
+        let is_open = end == End::Reached;
+        ends.push((Goal::Unlock, end));
+        if is_open {
+            ends.push((Goal::Relock, world.back()));
+        }
+    }
+    world.is_believed_truly("at the end");
+    let log = world.bench.log().join("\n");
+    (ends, Digest::of(log.as_bytes()))
+}
+
+impl World {
+    /// Back to locked: what proves stock first, where the family has a way to read it.
+    fn back(&mut self) -> End {
+        let codename = self.scheme.codename;
+        let family = self.bench.engine.family_named(codename).unwrap();
+        if !self.by_hand && family.temporary_start.is_some() {
+            self.make_ready();
+            let end = self.reach(Goal::TemporaryRecovery);
+            if end != End::Reached {
+                return end;
+            }
+            self.make_ready();
+            let taken = self
+                .bench
+                .engine
+                .capture(self.bench.unit, &CaptureKind::Full, &Patient);
+            if let Err(error) = taken {
+                assert!(
+                    !self.is_at(Goal::TemporaryRecovery),
+                    "{}: {error}",
+                    self.about
+                );
+            }
+            let end = self.reach(Goal::ToSystem);
+            if end != End::Reached {
+                return end;
+            }
+        }
+        self.make_ready();
+        let works: Vec<_> = FactKey::ALL
+            .iter()
+            .filter(|key| key.spec().group == FactGroup::Works)
+            .map(|key| (*key, "yes"))
+            .collect();
+        self.bench.say(&works);
+        self.reach(Goal::Relock)
+    }
+}
+
+fn asked(name: &str) -> Option<u64> {
+    std::env::var(name).ok()?.parse().ok()
+}
+
+#[test]
+fn two_thousand_runs_believe_nothing_that_is_not_so() {
+    let first = asked("VERITOPE_SEED").unwrap_or(1);
+    let runs = asked("VERITOPE_RUNS").unwrap_or(RUNS);
+    let halves: Vec<_> = (0..2)
+        .map(|half| {
+            std::thread::spawn(move || {
+                let mut counted: BTreeMap<String, u64> = BTreeMap::new();
+                let mut failed = Vec::new();
+                for seed in (first..first + runs).filter(|seed| seed % 2 == half) {
+                    match std::panic::catch_unwind(|| run(seed)) {
+                        Ok((ends, _)) => {
+                            for (goal, end) in ends {
+                                let line = format!("{} {} {end:?}", family_of(seed), goal.id());
+                                *counted.entry(line).or_default() += 1;
+                            }
+                        }
+                        Err(_) => failed.push(seed),
+                    }
+                }
+                (counted, failed)
+            })
+        })
+        .collect();
+    let mut counted: BTreeMap<String, u64> = BTreeMap::new();
+    let mut failed = Vec::new();
+    for half in halves {
+        let (lines, seeds) = half.join().unwrap();
+        failed.extend(seeds);
+        for (line, count) in lines {
+            *counted.entry(line).or_default() += count;
+        }
+    }
+    println!("{counted:#?}");
+    failed.sort_unstable();
+    assert!(
+        failed.is_empty(),
+        "{} of {runs} runs fail, by seed: {failed:?}",
+        failed.len()
+    );
+}
+
+fn family_of(seed: u64) -> &'static str {
+    let families: Vec<_> = kinds().keys().copied().collect();
+    families[usize::try_from(seed % families.len() as u64).unwrap()]
+}
+
+#[test]
+fn a_seed_replays_exactly() {
+    for seed in 1..=7 {
+        assert_eq!(run(seed), run(seed), "seed {seed}");
+    }
+}

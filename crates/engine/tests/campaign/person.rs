@@ -1,0 +1,370 @@
+//! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
+//! wrongly, and says what is there.
+
+use veritope_core::family::{Cue, Key, Phase, PhaseKind};
+use veritope_core::mode::Mode;
+use veritope_core::plan::{Action, Step};
+use veritope_engine::view::StepView;
+use veritope_standin::{Bridge, Device};
+use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
+use veritope_wire::link::{ActKind, ActRequest, Listed};
+
+use crate::support::Bench;
+
+pub(super) const HANDLE: &str = "dock-1";
+pub(super) const TOKEN: &str = "00A1B2C3D4E5F607";
+
+/// Repeatable choices.
+pub(super) struct Dice(u64);
+
+impl Dice {
+    pub(super) fn new(seed: u64) -> Self {
+        let mut dice = Self(seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1);
+        for _ in 0..4 {
+            dice.below(2);
+        }
+        dice
+    }
+
+    pub(super) fn below(&mut self, count: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 >> 11) % count
+    }
+
+    pub(super) fn once_in(&mut self, count: u64) -> bool {
+        self.below(count) == 0
+    }
+}
+
+/// What goes wrong with the hands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Slip {
+    None,
+    /// The last phase is let go after one second.
+    TooEarly,
+    /// The first key of every phase is forgotten.
+    WrongKeys,
+    /// The cable stays where it is.
+    CableForgotten,
+    /// The device's question is answered with its default.
+    DefaultNo,
+}
+
+pub(super) fn on<T>(bridge: &Bridge, act: impl FnOnce(&mut Device) -> T) -> T {
+    bridge.with(HANDLE, |device| Ok(act(device))).unwrap()
+}
+
+fn body_key(key: Key) -> BodyKey {
+    match key {
+        Key::Power => BodyKey::Power,
+        Key::VolumeUp => BodyKey::VolumeUp,
+        Key::VolumeDown => BodyKey::VolumeDown,
+        Key::Home => BodyKey::Home,
+        Key::DockButton => BodyKey::DockButton,
+        Key::Screen => BodyKey::Screen,
+    }
+}
+
+/// Answers whatever the device asks, on the device: moves the highlight and chooses, or touches.
+pub(super) fn answer(bridge: &Bridge, wanted: &str) {
+    let act = |act: BodyAct| on(bridge, |device| device.body(&act)).unwrap();
+    let tap = |key| {
+        for to in [Push::Down, Push::Up] {
+            act(BodyAct::Key { key, to });
+        }
+    };
+    let face = on(bridge, |device| device.face());
+    let Some(at) = face.buttons.iter().position(|line| line.id == wanted) else {
+        return;
+    };
+    if face.buttons[at].by == AnswersTo::Touch {
+        act(BodyAct::Touch {
+            button: wanted.to_owned(),
+        });
+        return;
+    }
+    if face
+        .lines
+        .iter()
+        .any(|line| line.starts_with("Volume up: yes"))
+    {
+        tap(if wanted == "yes" {
+            BodyKey::VolumeUp
+        } else {
+            BodyKey::VolumeDown
+        });
+        return;
+    }
+    let marked = face
+        .buttons
+        .iter()
+        .position(|line| line.highlight == Highlight::Default)
+        .unwrap_or(0);
+    for _ in marked..at {
+        tap(BodyKey::VolumeDown);
+    }
+    for _ in at..marked {
+        tap(BodyKey::VolumeUp);
+    }
+    tap(BodyKey::Power);
+}
+
+impl Bench {
+    fn face(&self) -> Face {
+        on(&self.bridge, |device| device.face())
+    }
+
+    fn key(&self, key: Key, to: Push) {
+        let key = body_key(key);
+        if self.face().keys.iter().any(|known| known.key == key) {
+            self.body(&BodyAct::Key { key, to });
+        }
+    }
+
+    fn cable(&self, to: CablePlace) {
+        self.body(&BodyAct::Cable { to });
+    }
+
+    pub(super) fn touch(&self, button: &str) {
+        self.body(&BodyAct::Touch {
+            button: button.to_owned(),
+        });
+    }
+
+    /// Waits until the device has settled.
+    pub(super) fn settle_down(&self) {
+        for _ in 0..600 {
+            self.pass(1);
+            if !on(&self.bridge, |device| device.is_under_way()) {
+                return;
+            }
+        }
+        panic!("it never settles");
+    }
+
+    /// Plays the phases of a step as they stand.
+    fn play(&self, step: &Step, phases: &[Phase], slip: Slip) {
+        let mut down: Vec<Key> = Vec::new();
+        let last = phases.len() - 1;
+        for (n, phase) in phases.iter().enumerate() {
+            let before = self.face();
+            let keys = match slip {
+                Slip::WrongKeys => &phase.keys[phase.keys.len().min(1)..],
+                _ => &phase.keys[..],
+            };
+            match phase.kind {
+                PhaseKind::CableOut => self.cable(CablePlace::Out),
+                PhaseKind::CableIn => {
+                    if slip != Slip::CableForgotten {
+                        self.cable(CablePlace::Out);
+                        self.pass(1);
+                        if self.face().hands.iter().any(|one| one.id == "tool") {
+                            self.touch("tool");
+                        }
+                    }
+                    for key in keys {
+                        self.key(*key, Push::Down);
+                    }
+                    self.cable(CablePlace::In);
+                }
+                PhaseKind::Tap | PhaseKind::TapRepeatedly => {
+                    for key in keys {
+                        self.key(*key, Push::Down);
+                        self.key(*key, Push::Up);
+                    }
+                }
+                PhaseKind::Hold | PhaseKind::Swap => {
+                    for key in keys.iter().filter(|key| !down.contains(key)) {
+                        self.key(*key, Push::Down);
+                    }
+                }
+                PhaseKind::Wait => {}
+            }
+            if !matches!(phase.kind, PhaseKind::Tap | PhaseKind::TapRepeatedly) {
+                down.extend(keys);
+            }
+            let early = slip == Slip::TooEarly && n == last;
+            self.wait_for(phase, &before, early);
+            for key in &phase.lets_go {
+                self.key(*key, Push::Up);
+                down.retain(|held| held != key);
+            }
+            // What the words beside the phases say: the list of the power key offers *off*.
+            if step.after.mode == Some(Mode::Off)
+                && self.face().buttons.iter().any(|one| one.id == "power-off")
+            {
+                self.touch("power-off");
+            }
+        }
+        for key in down {
+            self.key(key, Push::Up);
+        }
+    }
+
+    fn wait_for(&self, phase: &Phase, before: &Face, early: bool) {
+        if early {
+            self.pass(1);
+            return;
+        }
+        if phase.cue == Cue::Seconds {
+            self.pass(phase.seconds);
+            return;
+        }
+        let mut steady = 0;
+        for _ in 0..phase.seconds * 2 + 8 {
+            self.pass(1);
+            let face = self.face();
+            let shows = |text: &str| face.lines.first().is_some_and(|line| line == text);
+            let changed = (&face.lines, &face.buttons) != (&before.lines, &before.buttons);
+            let is_lit = !face.lines.is_empty() && !shows("LOGO");
+            steady = if changed && is_lit { steady + 1 } else { 0 };
+            let seen = match phase.cue {
+                Cue::Black => face.lines.is_empty(),
+                Cue::Vibration => face.shakes,
+                Cue::Logo => shows("LOGO"),
+                Cue::Steady => steady >= 2,
+                Cue::Question => changed && is_lit,
+                Cue::Lamp => face.lamp.is_some(),
+                Cue::CableIn | Cue::Seconds => true,
+            };
+            if seen {
+                return;
+            }
+        }
+    }
+
+    /// Sends a command with the person's own link program, as the words of a step without a link say.
+    fn own_program(&self, kind: ActKind, args: &[(&str, &str)]) {
+        self.cable(CablePlace::In);
+        let args: std::collections::BTreeMap<_, _> = args
+            .iter()
+            .map(|(key, value)| ((*key).to_owned(), (*value).to_owned()))
+            .collect();
+        on(&self.bridge, |device| {
+            let line = device.line();
+            if line.listed == Listed::Ready {
+                // A refusal is seen on the device like everything else.
+                let _ = device.act(&ActRequest {
+                    kind,
+                    args,
+                    epoch: line.epoch,
+                });
+            }
+        });
+    }
+
+    /// Does by hand what the step says; whatever comes of it is seen afterwards.
+    pub(super) fn by_hand(&self, view: &StepView, slip: Slip) {
+        let step = &view.step;
+        let family = self
+            .engine
+            .family_named(on(&self.bridge, |device| device.profile().codename))
+            .unwrap();
+        // What sleeps is woken first.
+        if step.before.mode == Some(Mode::System) && self.face().lines.is_empty() {
+            self.key(Key::Power, Push::Down);
+            self.pass(2);
+            self.key(Key::Power, Push::Up);
+            self.settle_down();
+        }
+        if step.phases.is_empty() {
+            match step.action {
+                Action::Move { way } => {
+                    if let Some(menu) = &step.menu {
+                        for _ in 0..menu.presses {
+                            self.key(menu.by, Push::Down);
+                            self.key(menu.by, Push::Up);
+                        }
+                        if slip != Slip::WrongKeys {
+                            self.key(menu.choose, Push::Down);
+                            self.key(menu.choose, Push::Up);
+                        }
+                    } else {
+                        let lines = self.face().buttons;
+                        let to = family.moves[way].to;
+                        let named = |id: &str| lines.iter().any(|line| line.id == id);
+                        let id = match to {
+                            Mode::System => "start",
+                            Mode::Bootloader => "bootloader",
+                            _ => "recovery",
+                        };
+                        if named(id) {
+                            answer(&self.bridge, id);
+                        } else {
+                            let mode = match to.id() {
+                                "stock-recovery" | "custom-recovery" => "recovery",
+                                other => other,
+                            };
+                            self.own_program(ActKind::Restart, &[("mode", mode)]);
+                        }
+                    }
+                }
+                Action::SwitchFastStartOff => {
+                    if on(&self.bridge, |device| device.truths()["fast-start"] == "on") {
+                        self.touch("fast-start");
+                    }
+                }
+                Action::SwitchDebuggingOn => {
+                    if on(&self.bridge, |device| device.truths()["debugging"] == "off") {
+                        self.touch("debugging");
+                    }
+                }
+                Action::Unlock { stage } => {
+                    let stage = &family.stages[stage];
+                    for form in &stage.forms {
+                        let args = [
+                            ("form", form.as_str()),
+                            ("token", TOKEN),
+                            ("stage", &stage.id),
+                        ];
+                        self.own_program(ActKind::Unlock, &args);
+                    }
+                    self.answer_by_hand(slip);
+                }
+                Action::Relock { stage } => {
+                    let id = family.relock.order[stage].clone();
+                    for form in &family.relock.act.as_ref().unwrap().forms {
+                        let args = [("form", form.as_str()), ("stage", id.as_str())];
+                        self.own_program(ActKind::Lock, &args);
+                    }
+                    self.answer_by_hand(slip);
+                }
+                Action::InstallPackage { package } => {
+                    let name = &family.packages[package].name;
+                    answer(&self.bridge, "card");
+                    answer(&self.bridge, &format!("install-{name}"));
+                }
+                _ => {}
+            }
+        } else {
+            self.play(step, &step.phases, slip);
+        }
+        self.settle_down();
+    }
+
+    fn answer_by_hand(&self, slip: Slip) {
+        let wanted = if slip == Slip::DefaultNo { "no" } else { "yes" };
+        answer(&self.bridge, wanted);
+    }
+
+    /// What is there now, as one of the things that may be said.
+    pub(super) fn what_is_seen(&self, view: &StepView) -> String {
+        let truths = on(&self.bridge, |device| device.truths());
+        if truths["mode"] == "system" && self.face().lines.is_empty() {
+            return pick(view, "asleep", "");
+        }
+        pick(view, &truths["mode"], &truths["lock"])
+    }
+}
+
+fn pick(view: &StepView, mode: &str, lock: &str) -> String {
+    let with_lock = format!("{mode}-{lock}");
+    let ids: Vec<&str> = view.sightings.iter().map(|one| one.id.as_str()).collect();
+    [with_lock.as_str(), mode]
+        .into_iter()
+        .find(|id| ids.contains(id))
+        .unwrap_or("something-else")
+        .to_owned()
+}
