@@ -465,6 +465,9 @@ impl Entry {
                 Happening::ModeChanged => "The unit changed its mode, left or came back.",
                 Happening::Wiped => "The owner's data was erased.",
                 Happening::LockChanged => "The lock changed.",
+                Happening::LockInDoubt => {
+                    "The lock may have changed, and what a wipe takes may be gone: look again."
+                }
                 Happening::SystemWritten => "A partition of the system was written.",
                 Happening::SystemRan => {
                     "The system ran, or may have run: what lives was rewritten."

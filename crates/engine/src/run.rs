@@ -15,7 +15,7 @@ use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
 use veritope_core::plan::{Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent, Item, ItemState, LinkWitness, UnlockEvidence};
+use veritope_core::seal::{self, Consent, Item, ItemState, LinkWitness, Permit, UnlockEvidence};
 use veritope_core::standing;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
@@ -371,8 +371,11 @@ impl Engine {
     pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
         record.way != Way::Hand
             && match step.action {
+                // What the link reads is known already when it answers; the rest is looked at.
                 Action::SwitchDebuggingOn
                 | Action::SwitchFastStartOff
+                | Action::LookAtLock { .. }
+                | Action::LookAtCriticalLock { .. }
                 | Action::InstallPackage { .. } => false,
                 Action::Unlock { stage } => family
                     .stages
@@ -421,6 +424,12 @@ impl Engine {
             effect: step.effect.clone(),
         };
         if !Self::is_by_link(&record, family, &step) {
+            if record.way != Way::Hand && self.is_looked_at(unit, &step) {
+                self.append(unit, Some(request), vec![intent])?;
+                let saw = "The link has it.".to_owned();
+                self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
+                return self.go_on(unit, run, &step);
+            }
             if let Some(items) = self.seal_of(&record, &open, &step) {
                 let missing = open_items(items);
                 if !missing.is_empty() {
@@ -460,6 +469,20 @@ impl Engine {
         }
     }
 
+    /// Whether what a look at a lock is for is known by now, the link asked once more.
+    fn is_looked_at(&self, unit: UnitId, step: &Step) -> bool {
+        let key = match step.action {
+            Action::LookAtLock { .. } => FactKey::Lock,
+            Action::LookAtCriticalLock { .. } => FactKey::CriticalLock,
+            _ => return false,
+        };
+        // A unit that does not answer is looked at by a person.
+        self.observe(unit).is_ok()
+            && self
+                .record(unit)
+                .is_ok_and(|record| record.known().known(key).is_some())
+    }
+
     #[expect(
         clippy::too_many_arguments,
         reason = "the parts of one step, used nowhere else"
@@ -480,9 +503,7 @@ impl Engine {
         let epoch = seen.state.epoch;
         let write_down = || self.append(unit, Some(request), vec![intent]);
         let begun = match step.action {
-            Action::LookAtMode { .. }
-            | Action::LookAtLock { .. }
-            | Action::LookAtCriticalLock { .. } => {
+            Action::LookAtMode { .. } => {
                 write_down()?;
                 return Ok(Attempt::Through);
             }
@@ -540,53 +561,23 @@ impl Engine {
             }
             Action::Unlock { stage } => {
                 let spec = family.stages.get(stage).ok_or(EngineError::NoStep)?;
-                let consent = run.consents.iter().find(|consent| consent.stage == spec.id);
-                let witness = LinkWitness {
-                    unit,
-                    live: &seen.facts,
-                    epoch,
-                };
-                let permit = self.with_evidence(&record, family, &run.sheet, consent, |evidence| {
-                    seal::mint_unlock(&spec.id, evidence, &witness)
-                });
-                let permit = match permit {
-                    Ok(permit) => permit,
-                    Err(closed) => {
-                        let title = step.title.clone();
-                        return Err(self.refuse_write(unit, title, Rule::G1, closed.missing)?);
-                    }
-                };
-                let identity = crate::restore::hardware_key(family);
+                let permit = self.permit_for(&record, run, step, &spec.id, seen)?;
                 write_down()?;
-                device.unlock(permit, identity, &spec.forms)
+                device.unlock(permit, crate::restore::hardware_key(family), &spec.forms)
             }
             Action::Relock { stage } => {
                 let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage))
                 else {
                     return Err(EngineError::NoStep);
                 };
-                let consent = run.consents.iter().find(|consent| consent.stage == *id);
-                let witness = LinkWitness {
-                    unit,
-                    live: &seen.facts,
-                    epoch,
-                };
-                let permit = self.with_relock(&record, family, &run.sheet, consent, |evidence| {
-                    seal::mint_relock(id, evidence, &witness)
-                });
-                let permit = match permit {
-                    Ok(permit) => permit,
-                    Err(closed) => {
-                        let title = step.title.clone();
-                        return Err(self.refuse_write(unit, title, Rule::G8, closed.missing)?);
-                    }
-                };
-                let identity = crate::restore::hardware_key(family);
+                let permit = self.permit_for(&record, run, step, id, seen)?;
                 write_down()?;
-                device.lock(permit, identity, &act.forms)
+                device.lock(permit, crate::restore::hardware_key(family), &act.forms)
             }
             Action::SwitchDebuggingOn
             | Action::SwitchFastStartOff
+            | Action::LookAtLock { .. }
+            | Action::LookAtCriticalLock { .. }
             | Action::InstallPackage { .. }
             | Action::Assume { .. } => {
                 return Err(EngineError::NotThisWay("this step is for a person's hands"));
@@ -600,6 +591,38 @@ impl Engine {
                 Attempt::Lost(error.to_string())
             }
             Err(error) => Attempt::Declined(error.to_string()),
+        })
+    }
+
+    /// The permit for a stage of the lock; without it the refusal is written down.
+    fn permit_for(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+        stage: &str,
+        seen: &Observation,
+    ) -> Result<Permit, EngineError> {
+        let family = &*self.family_of(record).ok_or(EngineError::NoFamily)?;
+        let consent = run.consents.iter().find(|consent| consent.stage == stage);
+        let witness = LinkWitness {
+            unit: record.id,
+            live: &seen.facts,
+            epoch: seen.state.epoch,
+        };
+        let permit = match &step.effect {
+            Some(Planned::Relock { .. }) => {
+                self.with_relock(record, family, &run.sheet, consent, |evidence| {
+                    seal::mint_relock(stage, evidence, &witness)
+                })
+            }
+            _ => self.with_evidence(record, family, &run.sheet, consent, |evidence| {
+                seal::mint_unlock(stage, evidence, &witness)
+            }),
+        };
+        permit.or_else(|closed| {
+            let (title, rule) = (step.title.clone(), list_of(step));
+            Err(self.refuse_write(record.id, title, rule, closed.missing)?)
         })
     }
 
@@ -698,6 +721,12 @@ impl Engine {
         otherwise: StepResult,
     ) -> Result<StepEnd, EngineError> {
         let saw = seen_in_words(seen.mode(), seen.lock());
+        if seen.lock().is_none() {
+            let entries: Vec<Entry> = in_doubt(step, self.now()).into_iter().collect();
+            if !entries.is_empty() {
+                self.append(unit, None, entries)?;
+            }
+        }
         let is_look = matches!(
             step.action,
             Action::LookAtMode { .. }
@@ -872,6 +901,9 @@ impl Engine {
         if !facts.is_empty() {
             entries.push(Entry::Facts { facts });
         }
+        if lock.is_none() {
+            entries.extend(in_doubt(&step, at));
+        }
         let is_expected = chosen.likelihood == Likelihood::Expected;
         let result = if is_expected {
             StepResult::AsExpected
@@ -1000,6 +1032,19 @@ fn attempted(done: Result<(), EngineError>) -> Result<Attempt, EngineError> {
         Err(EngineError::Vault(error)) => Ok(Attempt::Declined(error.to_string())),
         Err(error) => Err(error),
     }
+}
+
+/// What is to be written down when a step on the lock ended and the lock was not seen (`K5`, `L3`).
+fn in_doubt(step: &Step, at: Moment) -> Option<Entry> {
+    let touches = matches!(
+        step.effect,
+        Some(Planned::Unlock { .. } | Planned::Relock { .. })
+    );
+    touches.then_some(Entry::Happened {
+        happening: Happening::LockInDoubt,
+        at,
+        epoch: None,
+    })
 }
 
 fn open_items(items: Vec<Item>) -> Vec<Item> {

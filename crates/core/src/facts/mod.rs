@@ -121,6 +121,8 @@ pub enum Happening {
     Wiped,
     /// The lock changed.
     LockChanged,
+    /// An act on the lock was begun, and nobody saw whether the lock changed and the data went.
+    LockInDoubt,
     /// A partition of the system was written.
     SystemWritten,
     /// The system ran, or may have run while nobody looked: living partitions are other ones now.
@@ -170,8 +172,15 @@ impl Facts {
             .or_insert_with(|| row.clone());
         }
         for (what, at) in happenings {
-            let last = facts.happened.entry(what).or_insert(at);
-            *last = (*last).max(at);
+            // In doubt it did.
+            let all: &[Happening] = match what {
+                Happening::LockInDoubt => &[Happening::LockChanged, Happening::Wiped],
+                _ => &[what],
+            };
+            for what in all {
+                let last = facts.happened.entry(*what).or_insert(at);
+                *last = (*last).max(at);
+            }
         }
         facts
     }

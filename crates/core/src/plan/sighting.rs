@@ -41,10 +41,18 @@ pub enum Likelihood {
 pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
     let mut all = Vec::new();
     let looks = |mode| family.mode(mode).map_or("", |spec| spec.looks.as_str());
-    let locks = if step.before.lock == step.after.lock {
+    // A second stage's lock is looked at by itself (L2).
+    let is_critical = matches!(step.action, Action::LookAtCriticalLock { .. });
+    let (key, before, after) = if is_critical {
+        let (before, after) = (step.before.critical, step.after.critical);
+        (FactKey::CriticalLock, before, after)
+    } else {
+        (FactKey::Lock, step.before.lock, step.after.lock)
+    };
+    let locks = if before == after {
         vec![None]
     } else {
-        vec![step.after.lock, other(step.after.lock)]
+        vec![after, other(after)]
     };
     let expected_mode = step.after.mode;
     let modes = expected_mode.into_iter().chain(
@@ -62,8 +70,7 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
             &[None]
         };
         for &lock in asked {
-            let is_expected =
-                Some(mode) == expected_mode && (lock.is_none() || lock == step.after.lock);
+            let is_expected = Some(mode) == expected_mode && (lock.is_none() || lock == after);
             let mut facts = vec![(FactKey::Mode, mode.id())];
             let mut text = looks(mode).to_owned();
             let mut id = mode.id().to_owned();
@@ -76,8 +83,13 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 text = "Fast start: off.".to_owned();
             }
             if let Some(lock) = lock {
-                facts.push((FactKey::Lock, lock.id()));
-                text = format!("{text} It says {}.", lock.id());
+                facts.push((key, lock.id()));
+                let of = if is_critical {
+                    " of the critical partitions"
+                } else {
+                    ""
+                };
+                text = format!("{text} It says {}{of}.", lock.id());
                 id = format!("{id}-{}", lock.id());
             }
             all.push(Sighting {
