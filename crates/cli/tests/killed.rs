@@ -549,7 +549,31 @@ fn a_command_card_goes_through_the_seal() {
         Some(2),
         "the run is at its first step"
     );
-    assert_eq!(step("1").status.code(), Some(0));
+    // The card as a shell runs it, from a folder whose name needs quoting.
+    let odd = table.folder.path().join("it's a $HOME `x`; rm");
+    fs::create_dir(&odd).unwrap();
+    let program = odd.join("veri tope");
+    std::os::unix::fs::symlink(env!("CARGO_BIN_EXE_veritope"), &program).unwrap();
+    let cards = veritope_core::shell::step_cards(program.to_str().unwrap(), &id, 1, &server);
+    let shell = std::process::Command::new("sh")
+        .arg("-c")
+        .arg(&cards[0].line)
+        .output()
+        .unwrap();
+    assert_eq!(
+        shell.status.code(),
+        Some(0),
+        "{}: {}",
+        cards[0].line,
+        String::from_utf8_lossy(&shell.stderr)
+    );
+    let shown = table.bench().get(&format!("/api/runs/{id}/steps/1/cards"));
+    assert!(
+        shown[0]["line"]
+            .as_str()
+            .unwrap()
+            .ends_with(&format!("step {id} 1 --server {server}"))
+    );
     table.bench().wait(&format!("{}/run", table.unit), |page| {
         page["run"]["step"]["number"] == 2
     });

@@ -21,6 +21,7 @@
 //!     do what it should?
 //! 12. [`signs`]: which mode is it in?
 //! 13. [`steady`]: what time is it, whatever the clock was set to?
+//! 14. [`shell`]: how is a command written down so that it arrives?
 
 pub mod budget;
 pub mod builds;
@@ -39,6 +40,7 @@ pub mod relock;
 pub mod route;
 pub mod rule;
 pub mod seal;
+pub mod shell;
 pub mod signs;
 pub mod standing;
 pub mod steady;

@@ -336,7 +336,7 @@ impl Engine {
             .collect()
     }
 
-    fn transport(&self, id: BridgeId) -> Result<Arc<dyn Transport>, EngineError> {
+    pub(crate) fn transport(&self, id: BridgeId) -> Result<Arc<dyn Transport>, EngineError> {
         lock(&self.bridges)
             .iter()
             .find(|(bridge, _)| bridge.id == id)

@@ -15,6 +15,7 @@
 mod backup;
 mod backups_view;
 mod bench;
+mod body;
 mod clock;
 pub mod data;
 mod error;

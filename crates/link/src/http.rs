@@ -7,6 +7,7 @@ use reqwest::blocking::{Client, RequestBuilder, Response};
 use reqwest::header::{AUTHORIZATION, CONTENT_RANGE, RANGE};
 use serde::de::DeserializeOwned;
 use veritope_wire::Digest;
+use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, DeviceState, EPOCH_HEADER, Epoch, Handle,
     InMemory, LinkEvents, MAX_READ_BYTES, Operation, OperationId, PartitionList, Refusal,
@@ -171,6 +172,15 @@ impl Transport for HttpTransport {
 
     fn partitions(&self, device: &Handle) -> Result<PartitionList, LinkError> {
         self.json(self.client.get(self.path(device, "/partitions")), PATIENCE)
+    }
+
+    fn face(&self, device: &Handle) -> Result<Face, LinkError> {
+        self.json(self.client.get(self.path(device, "/body")), PATIENCE)
+    }
+
+    fn hands(&self, device: &Handle, act: &BodyAct) -> Result<(), LinkError> {
+        let request = self.client.post(self.path(device, "/body")).json(act);
+        self.send(request, PATIENCE).map(drop)
     }
 
     fn read(

@@ -2,6 +2,7 @@
 
 use std::time::Duration;
 
+use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
     Operation, OperationId, PartitionList, Refusal, RefusalCode, Written,
@@ -176,6 +177,23 @@ pub trait Transport: Send + Sync {
         count: u64,
     ) -> Result<ReadBytes, LinkError>;
 
+    /// What eyes see of a device; a stand-in's only.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge to real devices has none.
+    fn face(&self, _: &Handle) -> Result<Face, LinkError> {
+        Err(LinkError::Refused(no_body()))
+    }
+
+    /// What a person's hands do to a device; a stand-in's only. Hands ask no permit: with a real
+    /// device nobody stands between them and it.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge to real devices takes none.
+    fn hands(&self, _: &Handle, _: &BodyAct) -> Result<(), LinkError> {
+        Err(LinkError::Refused(no_body()))
+    }
+
     /// Tells the device to do something.
     ///
     /// # Errors
@@ -212,4 +230,11 @@ pub trait Transport: Send + Sync {
         digest: Digest,
         bytes: &[u8],
     ) -> Result<InMemory, LinkError>;
+}
+
+fn no_body() -> Refusal {
+    Refusal {
+        code: RefusalCode::NotFound,
+        words: "this bridge shows no body".to_owned(),
+    }
 }

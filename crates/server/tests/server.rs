@@ -183,6 +183,7 @@ const WRITING: &[(&str, &str, &str)] = &[
         "/api/units/{unit}/captures/{capture}/verify",
         "places",
     ),
+    ("POST", "/api/units/{unit}/face", "hands on a stand-in"),
     ("POST", "/api/units/{unit}/facts", "record"),
     ("POST", "/api/units/{unit}/goal", "record"),
     ("POST", "/api/units/{unit}/keep-safe", "record"),

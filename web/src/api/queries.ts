@@ -34,6 +34,21 @@ export const runQuery = (unit: string) =>
     queryFn: () => unwrap(client.GET('/api/units/{unit}/run', { params: { path: { unit } } })),
   });
 
+/** What eyes see of the unit's stand-in; asked often while its panel is open. */
+export const faceQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['face', unit],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}/face', { params: { path: { unit } } })),
+  });
+
+export const cardsQuery = (run: string, step: number) =>
+  queryOptions({
+    queryKey: ['cards', run, step],
+    queryFn: () =>
+      unwrap(client.GET('/api/runs/{run}/steps/{step}/cards', { params: { path: { run, step } } })),
+    staleTime: Infinity,
+  });
+
 export const backupsQuery = (unit: string) =>
   queryOptions({
     queryKey: ['unit', unit, 'backups'],

@@ -295,6 +295,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{run}/steps/{step}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A step's command for three kinds of shell. */
+        get: operations["cards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/settings": {
         parameters: {
             query?: never;
@@ -477,6 +494,24 @@ export interface paths {
         put?: never;
         /** Reads a copy back from its medium. */
         post: operations["verifyCopy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/face": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The face of the unit's stand-in. */
+        get: operations["face"];
+        put?: never;
+        /** Hands on the unit's stand-in. A key that is down stays down however often it is sent. */
+        post: operations["hands"];
         delete?: never;
         options?: never;
         head?: never;
@@ -782,6 +817,9 @@ export interface components {
             kind: "switch-debugging-on";
         } | {
             /** @enum {string} */
+            kind: "switch-fast-start-off";
+        } | {
+            /** @enum {string} */
             kind: "unlock";
             /** @description Index into the family's stages. */
             stage: number;
@@ -844,6 +882,11 @@ export interface components {
          * @enum {string}
          */
         Ahead: "unlock" | "nothing";
+        /**
+         * @description What a line on the screen answers to.
+         * @enum {string}
+         */
+        AnswersTo: "touch" | "keys";
         /**
          * @description What somebody could supply, and the plan lacks.
          * @enum {string}
@@ -916,6 +959,30 @@ export interface components {
          * @enum {string}
          */
         BlankBytes: "no" | "zeros" | "ones";
+        /** @description Something done with the hands. */
+        BodyAct: {
+            /** @description Its id. */
+            button: string;
+            /** @enum {string} */
+            do: "touch";
+        } | {
+            /** @enum {string} */
+            do: "cable";
+            /** @description Where to. */
+            to: components["schemas"]["CablePlace"];
+        } | {
+            /** @enum {string} */
+            do: "key";
+            /** @description Which. */
+            key: components["schemas"]["BodyKey"];
+            /** @description Down or up. */
+            to: components["schemas"]["Push"];
+        };
+        /**
+         * @description Something that a finger can hold.
+         * @enum {string}
+         */
+        BodyKey: "power" | "volume-up" | "volume-down" | "home" | "dock-button" | "screen";
         /**
          * Format: uuid
          * @description One bridge: the program at the other end of a bench link.
@@ -940,11 +1007,27 @@ export interface components {
          * @description Keys that don't work, as a set. An action that needs one is not planned (`N2`).
          */
         Broken: number;
+        /** @description Something that can be chosen. */
+        Button: {
+            /** @description How it is chosen. */
+            by: components["schemas"]["AnswersTo"];
+            /** @description Whether it is highlighted. */
+            highlight: components["schemas"]["Highlight"];
+            /** @description Its id. */
+            id: string;
+            /** @description Its words. */
+            label: string;
+        };
         /**
          * @description Where the cable is during a step (`N4`).
          * @enum {string}
          */
         Cable: "in" | "either" | "out" | "trigger";
+        /**
+         * @description Where the cable is; of a watch, whether it lies on its dock.
+         * @enum {string}
+         */
+        CablePlace: "in" | "out";
         /**
          * Format: uuid
          * @description A backup of partitions of one unit, taken at one time.
@@ -1003,6 +1086,15 @@ export interface components {
              */
             length_bytes: number;
             role?: components["schemas"]["Role"] | null;
+        };
+        /** @description A step's command in one kind of shell. */
+        Card: {
+            /** @description The line to paste. */
+            line: string;
+            /** @description The kind. */
+            shell: components["schemas"]["Shell"];
+            /** @description Words for it. */
+            shown: string;
         };
         /** @description A caution with its date and reason. */
         Caution: {
@@ -1407,6 +1499,27 @@ export interface components {
             /** @enum {string} */
             event: "reset";
         };
+        /** @description What eyes see and fingers feel. */
+        Face: {
+            /** @description What can be chosen on it. */
+            buttons: components["schemas"]["Button"][];
+            /** @description Where the cable is. */
+            cable: components["schemas"]["CablePlace"];
+            /** @description What hands can do beside the screen. */
+            hands: components["schemas"]["Button"][];
+            /** @description Its keys. */
+            keys: components["schemas"]["KeyShown"][];
+            /** @description Colour of a lamp that is lit. */
+            lamp?: string | null;
+            /** @description Lines on the screen; none when it is dark. */
+            lines: string[];
+            /** @description Whether it shakes now. */
+            shakes: boolean;
+        };
+        /** @description What eyes see of a stand-in. */
+        FaceView: {
+            face?: components["schemas"]["Face"] | null;
+        };
         /** @description A fact line with how to type it. */
         FactEntry: components["schemas"]["FactLine"] & {
             /** @description How it is typed. */
@@ -1666,6 +1779,11 @@ export interface components {
             /** @description Whether it exists once. */
             unique: boolean;
         };
+        /** @description Something that hands do to a stand-in. */
+        HandsOn: {
+            /** @description What. */
+            act: components["schemas"]["BodyAct"];
+        };
         /** @description Who answers. */
         Health: {
             /**
@@ -1676,6 +1794,11 @@ export interface components {
             /** @description Version of the program. */
             version: string;
         };
+        /**
+         * @description Whether a line has the highlight.
+         * @enum {string}
+         */
+        Highlight: "default" | "plain";
         /** @description A fact that the text seems to state. */
         Hit: {
             /** @description Whether it can be recorded. */
@@ -1826,6 +1949,15 @@ export interface components {
          * @enum {string}
          */
         Key: "power" | "volume-up" | "volume-down" | "home" | "dock-button" | "screen";
+        /** @description A key of the body. */
+        KeyShown: {
+            /** @description Whether a finger is on it. */
+            held: components["schemas"]["Push"];
+            /** @description Which. */
+            key: components["schemas"]["BodyKey"];
+            /** @description Its name. */
+            label: string;
+        };
         /**
          * @description A partition's label: 1 to 36 characters out of `a-z A-Z 0-9 _ - .`, not starting with a dot, so
          *     that it can be a file's name and a path segment as it stands.
@@ -2227,6 +2359,11 @@ export interface components {
             /** @description Always `about:blank`; `code` tells problems apart. */
             type: string;
         };
+        /**
+         * @description Down or up.
+         * @enum {string}
+         */
+        Push: "down" | "up";
         /** @description A question on the device's own screen. */
         Question: {
             /** @description How to answer for this step. */
@@ -2548,6 +2685,11 @@ export interface components {
             /** @description Version that its own descriptor gives. */
             version?: string | null;
         };
+        /**
+         * @description A kind of shell.
+         * @enum {string}
+         */
+        Shell: "posix" | "object" | "prompt";
         /** @description One thing that may be seen. */
         Sighting: {
             /** @description Its id within the step. */
@@ -2615,6 +2757,7 @@ export interface components {
             /** @description The owner's data. */
             data: components["schemas"]["Data"];
             debugging?: components["schemas"]["Switch"] | null;
+            fast_start?: components["schemas"]["Switch"] | null;
             /**
              * Format: int32
              * @description Packages that are still ahead on the way from build to build.
@@ -3492,6 +3635,36 @@ export interface operations {
             };
         };
     };
+    cards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: string;
+                step: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Card"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     settings: {
         parameters: {
             query?: never;
@@ -3854,6 +4027,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    face: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceView"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandsOn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaceView"];
                 };
             };
             default: {

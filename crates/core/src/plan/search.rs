@@ -195,6 +195,7 @@ mod tests {
             mode,
             lock,
             debugging,
+            fast_start: None,
             data: Data::Kept,
             table: TableRead::NotYet,
             recovery: None,

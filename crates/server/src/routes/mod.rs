@@ -2,6 +2,7 @@
 
 mod backup;
 mod bench;
+mod body;
 mod family;
 mod log;
 mod notes;
@@ -122,6 +123,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(run::seen))
         .routes(routes!(run::look))
         .routes(routes!(run::stop))
+        .routes(routes!(body::face, body::hands))
+        .routes(routes!(body::cards))
         .routes(routes!(backup::backups))
         .routes(routes!(backup::capture))
         .routes(routes!(backup::take))

@@ -1,13 +1,18 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { faceQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
+import { FacePanel } from './FacePanel';
 import { StepLadder } from './StepLadder';
 import { StepScreen } from './StepScreen';
+import { FACE } from './strings';
 
 export type RunScreenProps = { unit: string; run: Api<'RunView'>; nickname: string };
 
@@ -24,16 +29,24 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
     unit,
   );
   const { step } = run;
+  const { data: body } = useQuery(faceQuery(unit));
+  const [inHand, setInHand] = useState(false);
+  const hasBody = body?.face != null;
+  const isShown = hasBody && inHand;
   return (
     <Box
       sx={{
         display: 'grid',
-        gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: '250px minmax(0, 1fr)' },
-        columnGap: 6,
+        gridTemplateColumns: {
+          xs: 'minmax(0, 1fr)',
+          md: isShown ? 'minmax(0, 1fr) 270px' : 'minmax(0, 1fr)',
+          lg: isShown ? '210px minmax(0, 1fr) 270px' : '250px minmax(0, 1fr)',
+        },
+        columnGap: isShown ? 4 : 6,
         rowGap: 3,
       }}
     >
-      <Box sx={{ order: { xs: 2, lg: 0 } }}>
+      <Box sx={{ order: { xs: 3, lg: 0 } }}>
         <StepLadder run={run} />
         <Button
           onClick={() => stop.mutate(undefined)}
@@ -42,6 +55,11 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
         >
           Stop this run
         </Button>
+        {hasBody && (
+          <Button onClick={() => setInHand(!inHand)} aria-pressed={inHand} sx={{ ml: -1 }}>
+            {inHand ? FACE.close : FACE.open}
+          </Button>
+        )}
         {stop.error !== null && <ProblemNote error={stop.error} />}
       </Box>
       <Box>
@@ -63,6 +81,7 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
           />
         )}
       </Box>
+      {isShown && <FacePanel unit={unit} />}
     </Box>
   );
 }

@@ -21,3 +21,16 @@ export const SCORE = {
   soundOff: 'Without sound',
   pedal: 'Page Down or Space from a pedal goes on too.',
 } as const;
+
+/** The stand-in's body beside the sheet. */
+export const FACE = {
+  label: 'The stand-in in your hands',
+  open: 'Take the stand-in in hand',
+  close: 'Put the stand-in aside',
+  keys: 'Keys',
+  beside: 'Beside it',
+  dark: 'Dark',
+  shakes: 'It shakes.',
+  latch: 'Keys stay down until pressed again',
+  note: 'This unit is simulated. Its keys are judged by how long they are held.',
+} as const;

@@ -1,0 +1,57 @@
+//! The body of a stand-in: what a person would have in their hands, for practising without a device.
+//! Bridges to real devices have none, and then there is nothing to show.
+
+use veritope_wire::UnitId;
+use veritope_wire::body::{BodyAct, Face};
+use veritope_wire::link::Handle;
+
+use crate::bench::Engine;
+use crate::error::EngineError;
+use crate::record::Way;
+
+impl Engine {
+    /// What eyes see of the unit's stand-in; nothing where it is a real device, or not there.
+    ///
+    /// # Errors
+    /// When the unit is not known.
+    pub fn face(&self, unit: UnitId) -> Result<Option<Face>, EngineError> {
+        Ok(self.body_of(unit)?.map(|(_, face)| face))
+    }
+
+    /// What hands do to the unit's stand-in; gives what is seen then.
+    ///
+    /// # Errors
+    /// When the unit is not known, is no stand-in, or has nothing like that to press.
+    pub fn hands(&self, unit: UnitId, act: &BodyAct) -> Result<Option<Face>, EngineError> {
+        let Some(((transport, handle), _)) = self.body_of(unit)? else {
+            return Err(EngineError::NotThisWay(
+                "only a stand-in has a body on this screen; a device is in your hands",
+            ));
+        };
+        transport.hands(&handle, act)?;
+        Ok(transport.face(&handle).ok())
+    }
+
+    /// Where the unit's body is. One that is worked on by hand practises on the stand-in that bears
+    /// its name.
+    fn body_of(&self, unit: UnitId) -> Result<Option<(Body, Face)>, EngineError> {
+        let record = self.record(unit)?;
+        let places: Vec<Body> = match &record.way {
+            Way::Link { bridge, handle } => vec![(self.transport(*bridge)?, handle.clone())],
+            Way::Hand => {
+                let handle = Handle(record.nickname.to_lowercase());
+                let bridges = self.bridges().into_iter();
+                bridges
+                    .filter_map(|(id, ..)| self.transport(id).ok())
+                    .map(|transport| (transport, handle.clone()))
+                    .collect()
+            }
+        };
+        Ok(places.into_iter().find_map(|body| {
+            let face = body.0.face(&body.1).ok()?;
+            Some((body, face))
+        }))
+    }
+}
+
+type Body = (std::sync::Arc<dyn veritope_link::Transport>, Handle);

@@ -1,0 +1,125 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
+import FormControlLabel from '@mui/material/FormControlLabel';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+
+import type { Api } from '../../api/client';
+import { faceQuery } from '../../api/queries';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { FACE } from './strings';
+import { useHands } from './useHands';
+
+/** Often enough that a cue is seen when it comes. */
+const LOOK_EVERY_MS = 250;
+
+export type FacePanelProps = { unit: string };
+
+/** The stand-in's screen, lamp, keys and cable, for doing by hand what the sheet says. */
+export function FacePanel({ unit }: FacePanelProps) {
+  const { data } = useQuery({ ...faceQuery(unit), refetchInterval: LOOK_EVERY_MS });
+  const { press, letGo, touch, isLatched, setLatched, error } = useHands(unit);
+  const face = data?.face;
+  if (face == null) return null;
+  return (
+    <Box component="section" aria-label={FACE.label}>
+      <FaceScreen face={face} touch={touch} />
+      <Typography aria-live="polite" sx={{ minHeight: '1.6em', mt: 1 }}>
+        {face.lamp != null && `Lamp: ${face.lamp}. `}
+        {face.shakes && FACE.shakes}
+      </Typography>
+      <Box role="group" aria-label={FACE.keys} sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
+        {face.keys.map(({ key, label, held }) => (
+          <Button
+            key={key}
+            variant={held === 'down' ? 'contained' : 'outlined'}
+            aria-pressed={held === 'down'}
+            onPointerDown={() => press(key)}
+            onPointerUp={() => letGo(key)}
+            onPointerLeave={() => letGo(key)}
+            onKeyDown={(event) => {
+              if (event.repeat || (event.key !== ' ' && event.key !== 'Enter')) return;
+              event.preventDefault();
+              press(key);
+            }}
+            onKeyUp={() => letGo(key)}
+            sx={{ touchAction: 'none' }}
+          >
+            {label}
+          </Button>
+        ))}
+      </Box>
+      <FormControlLabel
+        control={<Checkbox checked={isLatched} onChange={(_, checked) => setLatched(checked)} />}
+        label={FACE.latch}
+      />
+      <Box
+        role="group"
+        aria-label={FACE.beside}
+        sx={{ display: 'flex', flexDirection: 'column', alignItems: 'flex-start', mt: 1 }}
+      >
+        {face.hands.map(({ id, label }) => (
+          <Button key={id} onClick={() => touch(id)} sx={{ ml: -1, textAlign: 'left' }}>
+            {label}
+          </Button>
+        ))}
+      </Box>
+      {error !== null && <ProblemNote error={error} />}
+      <Typography color="text.secondary" sx={{ mt: 1 }}>
+        {FACE.note}
+      </Typography>
+    </Box>
+  );
+}
+
+type FaceScreenProps = { face: Api<'Face'>; touch: (button: string) => void };
+
+/** What its screen shows; lists that only keys move in can't be clicked. */
+function FaceScreen({ face, touch }: FaceScreenProps) {
+  const isDark = face.lines.length === 0 && face.buttons.length === 0;
+  return (
+    <Box
+      sx={{
+        bgcolor: '#14181C',
+        color: '#F1EDE3',
+        border: 2,
+        borderColor: 'text.primary',
+        borderRadius: '6px 6px 22px 22px',
+        p: 2,
+        minHeight: 260,
+      }}
+    >
+      {isDark && <Typography sx={{ opacity: 0.75 }}>{FACE.dark}</Typography>}
+      {face.lines.map((line) => (
+        <Typography key={line} sx={{ fontVariantNumeric: 'tabular-nums' }}>
+          {line}
+        </Typography>
+      ))}
+      <Box sx={{ mt: face.buttons.length > 0 ? 1.5 : 0 }}>
+        {face.buttons.map(({ id, label, highlight, by }) => {
+          const isMarked = highlight === 'default';
+          return by === 'touch' ? (
+            <Button
+              key={id}
+              fullWidth
+              onClick={() => touch(id)}
+              sx={{ color: 'inherit', border: 1, borderColor: '#8A93A0', mb: 0.75 }}
+            >
+              {label}
+            </Button>
+          ) : (
+            <Typography
+              key={id}
+              aria-current={isMarked}
+              sx={{ fontWeight: isMarked ? 700 : 400, pl: isMarked ? 0 : 2.5 }}
+            >
+              {isMarked && '▸ '}
+              {label}
+            </Typography>
+          );
+        })}
+      </Box>
+    </Box>
+  );
+}
