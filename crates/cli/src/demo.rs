@@ -1,6 +1,6 @@
 //! The demo bench: eleven units of seven families, simulated, on a bridge of their own in the same
-//! process. Two of them are watches with all their bytes, Sanderling out of the box and Ruff
-//! unlocked some time ago; of the others (`table`) the fact side is simulated.
+//! process, with all their bytes: two watches, Sanderling out of the box and Ruff unlocked some time
+//! ago, and the others (`table`).
 
 use std::fs;
 use std::net::SocketAddr;
@@ -244,7 +244,8 @@ fn shelve(shelf: &Path) -> std::io::Result<()> {
         "image = \"{name}\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
         Digest::of(&image)
     );
-    fs::write(shelf.join("gimbal-recovery-3.2.0.toml"), side)
+    fs::write(shelf.join("gimbal-recovery-3.2.0.toml"), side)?;
+    crate::table::shelve(shelf)
 }
 
 /// Name of the demo's second place, a stand-in's stick that declares its medium.

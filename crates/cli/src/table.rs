@@ -10,10 +10,12 @@ use veritope_standin::clock::Scaled;
 use veritope_standin::gate::{Gate, Seller};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
-use veritope_standin::{Birth, Bridge, Device, LockState, Running, Setting};
+use veritope_standin::{
+    Birth, Bridge, Device, LockState, Running, Setting, recovery_image, stock_images,
+};
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
-use veritope_wire::{BridgeId, Moment, RequestId};
+use veritope_wire::{BridgeId, Digest, Moment, RequestId};
 
 use crate::CommandError;
 use crate::demo::DemoError;
@@ -215,6 +217,7 @@ const MET: [Met; 9] = [
         build: "LN3X.7.0.2607",
         equipment_id: "",
         said: &[
+            (FactKey::Toggle, "fixed-on"),
             (FactKey::Recovery, "custom"),
             (FactKey::Region, "east"),
             (FactKey::Foreign, "vendor"),
@@ -254,6 +257,21 @@ const MET: [Met; 9] = [
 impl Met {
     fn handle(&self) -> String {
         self.nickname.to_lowercase()
+    }
+
+    /// What somebody wrote on it before it came here.
+    fn written_over(&self) -> Vec<(&'static str, Vec<u8>)> {
+        match self.nickname {
+            // Stock was put back, but for the last of it, and the recovery stayed.
+            "Lapwing" => vec![
+                ("recovery", recovery_image("cinder", "3.2.0")),
+                (
+                    "vendor",
+                    recovery_image("cinder", "vendor of another system"),
+                ),
+            ],
+            _ => Vec::new(),
+        }
     }
 
     fn device(&self, folder: &Path, seed: u64, clock: Arc<Scaled>) -> std::io::Result<Device> {
@@ -298,6 +316,9 @@ impl Met {
         gate.token = format!("{:016X}", 0xA1B2_C3D4_0000_0000 + seed);
         device.set_gate(gate, self.equipment_id)?;
         device.met_in(self.mode, self.accounts)?;
+        for (label, bytes) in self.written_over() {
+            device.found_with(label, &bytes)?;
+        }
         Ok(device)
     }
 }
@@ -360,4 +381,39 @@ pub(crate) fn meet(
             .map_err(DemoError::from)?;
     }
     Ok(())
+}
+
+/// Puts onto the shelf what Lapwing's owner brought along: the maker's set of its build, and a
+/// recovery that starts from memory.
+pub(crate) fn shelve(shelf: &Path) -> std::io::Result<()> {
+    let build = "LN3X.7.0.2607";
+    let profile = Profile::named("cinder")
+        .and_then(|profile| profile.variant("LN-3X"))
+        .and_then(|profile| profile.on_build(build))
+        .ok_or_else(|| std::io::Error::other("no stand-in for LN-3X"))?;
+    let folder = shelf.join("stock").join(build);
+    std::fs::create_dir_all(&folder)?;
+    let mut list = format!("build = \"{build}\"\ncodename = \"cinder\"\nvariants = [\"LN-3X\"]\n");
+    for (label, mut bytes) in stock_images(&profile) {
+        // Published as makers do: without the empty end.
+        let used = bytes
+            .iter()
+            .rposition(|byte| *byte != 0)
+            .map_or(0, |last| last + 1);
+        bytes.truncate(used);
+        std::fs::write(folder.join(format!("{label}.img")), &bytes)?;
+        list.push_str(&format!(
+            "\n[[image]]\npartition = \"{label}\"\nfile = \"{label}.img\"\nblake3 = \"{}\"\n",
+            Digest::of(&bytes)
+        ));
+    }
+    std::fs::write(folder.join("stock.toml"), list)?;
+    let name = "cinder-recovery-3.2.0";
+    let image = recovery_image("cinder", "3.2.0");
+    std::fs::write(shelf.join(format!("{name}.img")), &image)?;
+    let side = format!(
+        "image = \"{name}.img\"\ncodename = \"cinder\"\nblake3 = \"{}\"\n",
+        Digest::of(&image)
+    );
+    std::fs::write(shelf.join(format!("{name}.toml")), side)
 }

@@ -22,6 +22,9 @@ pub const VERIFIED_FOR_MS: u64 = 180 * 24 * 3_600_000;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Origin {
+    /// The maker's own files of one build, compared with the digests that they were published with.
+    /// They are no unit's bytes.
+    Stock,
     /// Read by this program over the link, hardware identity seen.
     Read,
     /// Declared by a person; never written to a device-unique partition.
@@ -283,7 +286,7 @@ pub struct CoverageRow {
 }
 
 /// How a unit's partitions are kept.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema, Default)]
 pub struct Coverage {
     /// Partitions in disk order.
     pub rows: Vec<CoverageRow>,

@@ -5,6 +5,7 @@ use serde::Serialize;
 use veritope_wire::Digest;
 
 use crate::digest::{Claimed, Seen};
+use crate::facts::{FactKey, Facts};
 use crate::family::Family;
 use crate::rule::Rule;
 
@@ -118,6 +119,72 @@ pub fn judge_recovery(
     findings
 }
 
+/// A stock set as its list says.
+#[derive(Debug, Clone, Copy)]
+pub struct StockClaims<'a> {
+    /// Codename that it is for.
+    pub codename: &'a str,
+    /// Model codes that it is for.
+    pub variants: &'a [String],
+    /// Its build.
+    pub build: &'a str,
+}
+
+/// Judges whether a stock set is this unit's: codename, variant, a build that the family knows, and
+/// none below the fused index (`M1`, `M2`, `W1`). A region has variants of its own.
+#[must_use]
+pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    let mut judge = |rule, holds: bool, yes: String, no: String| {
+        findings.push(Finding {
+            rule,
+            fit: if holds { Fit::Fits } else { Fit::Stops },
+            text: if holds { yes } else { no },
+        });
+    };
+    judge(
+        Rule::M1,
+        claims.codename == family.codename,
+        format!("For {}.", family.codename),
+        format!("For {}, the unit is {}.", claims.codename, family.codename),
+    );
+    let own = facts.text(FactKey::ModelCode);
+    let names = claims.variants.join(", ");
+    judge(
+        Rule::M2,
+        own.is_some_and(|code| claims.variants.iter().any(|one| one == code)),
+        format!("For {names}."),
+        match own {
+            Some(code) => {
+                format!("For {names}, the unit is {code}: another variant shares nothing.")
+            }
+            None => format!("For {names}; which variant the unit is, is not known."),
+        },
+    );
+    let build = family.builds.iter().find(|one| one.id == claims.build);
+    // A family that lists no builds leaves it to variant and digests.
+    if !family.builds.is_empty() {
+        judge(
+            Rule::M2,
+            build.is_some(),
+            format!("Build {}.", claims.build),
+            format!("The family has no build {}.", claims.build),
+        );
+    }
+    if let (Some(build), Some(fused)) = (build, facts.count(FactKey::RollbackIndex)) {
+        judge(
+            Rule::W1,
+            build.rollback >= fused,
+            format!("Index {}, fused is {fused}.", build.rollback),
+            format!(
+                "Its index {} is below the fused {fused}: it would not start.",
+                build.rollback
+            ),
+        );
+    }
+    findings
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -152,5 +219,29 @@ mod tests {
         assert_eq!(stops("gimbal", "gimbal", b"image", b"imago"), [Rule::M8]);
         let large = vec![1; (12 << 20) + 1];
         assert_eq!(stops("gimbal", "gimbal", &large, &large), [Rule::M5]);
+    }
+
+    #[test]
+    fn a_stock_set_is_for_its_variant_and_not_below_the_fuse() {
+        use crate::facts::testing::facts;
+        let cinder = crate::family::testing::shipped("cinder");
+        let stops = |model: &str, fused: &str, variants: &[&str], build: &str| {
+            let known = facts(&[(FactKey::ModelCode, model), (FactKey::RollbackIndex, fused)]);
+            let variants: Vec<String> = variants.iter().map(|one| (*one).to_owned()).collect();
+            let claims = StockClaims {
+                codename: "cinder",
+                variants: &variants,
+                build,
+            };
+            judge_stock(&cinder, &known, claims)
+                .into_iter()
+                .filter(|one| one.fit == Fit::Stops)
+                .map(|one| one.rule)
+                .collect::<Vec<_>>()
+        };
+        assert_eq!(stops("LN-3X", "2", &["LN-3X"], "LN3X.7.0.2607"), []);
+        assert_eq!(stops("LN-3X", "2", &["LN-3"], "LN3.7.1.2610"), [Rule::M2]);
+        assert_eq!(stops("LN-3X", "3", &["LN-3X"], "LN3X.7.0.2607"), [Rule::W1]);
+        assert_eq!(stops("LN-3X", "2", &["LN-3X"], "LN3X.9"), [Rule::M2]);
     }
 }

@@ -91,44 +91,53 @@ pub fn own_stock<'c>(
         .min_by_key(|one| one.taken)
 }
 
-/// What captures and our own writes say of each partition, compared with `stock` of `build`. A
-/// partition that `stock` doesn't hold stays unproven.
+/// The maker's bytes of one build, as far as they are at hand.
+#[derive(Debug, Clone, Copy)]
+pub struct Stock<'c> {
+    /// The bytes.
+    pub capture: &'c CaptureFacts,
+    /// The build.
+    pub build: &'c str,
+}
+
+/// What captures and our own writes say of each partition, compared with the stock builds at hand. A
+/// partition that none of them holds stays unproven.
 #[must_use]
-pub fn held(
-    stock: &CaptureFacts,
-    build: &str,
-    captures: &[CaptureFacts],
-    written: &[Written],
-) -> Vec<Held> {
+pub fn held(stocks: &[Stock<'_>], captures: &[CaptureFacts], written: &[Written]) -> Vec<Held> {
+    let mut labels: Vec<&Label> = stocks
+        .iter()
+        .flat_map(|stock| stock.capture.partitions.iter().map(|part| &part.label))
+        .collect();
+    labels.sort_unstable();
+    labels.dedup();
     let mut all = Vec::new();
-    for part in &stock.partitions {
+    for label in labels {
         let judge = |image: Digest| {
-            if image == part.blake3 {
-                Holds::Stock {
-                    build: build.to_owned(),
-                }
-            } else {
-                Holds::Foreign
-            }
+            stocks
+                .iter()
+                .find(|stock| {
+                    let part = stock.capture.partition(label);
+                    part.is_some_and(|part| part.blake3 == image)
+                })
+                .map_or(Holds::Foreign, |stock| Holds::Stock {
+                    build: stock.build.to_owned(),
+                })
         };
-        for capture in captures {
-            if let Some(read) = capture.partition(&part.label)
-                && capture.rest == Rest::AtRest
-            {
-                all.push(Held {
-                    label: part.label.clone(),
-                    holds: match read.blank {
-                        BlankBytes::No => judge(read.blake3),
-                        _ => Holds::Empty,
-                    },
-                    proof: Proof::ReadTemporary,
-                    at: capture.taken,
-                });
-            }
-        }
-        for write in written.iter().filter(|write| write.label == part.label) {
+        let reads = captures.iter().filter(|one| one.rest == Rest::AtRest);
+        for (capture, read) in reads.filter_map(|one| Some((one, one.partition(label)?))) {
             all.push(Held {
-                label: part.label.clone(),
+                label: label.clone(),
+                holds: match read.blank {
+                    BlankBytes::No => judge(read.blake3),
+                    _ => Holds::Empty,
+                },
+                proof: Proof::ReadTemporary,
+                at: capture.taken,
+            });
+        }
+        for write in written.iter().filter(|write| write.label == *label) {
+            all.push(Held {
+                label: label.clone(),
                 holds: judge(write.image),
                 proof: Proof::Written,
                 at: write.at,

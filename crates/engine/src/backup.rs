@@ -332,9 +332,7 @@ impl Engine {
         capture: CaptureId,
     ) -> Result<Manifest, EngineError> {
         let facts = record
-            .captures
-            .iter()
-            .find(|known| known.id == capture)
+            .image_source(capture)
             .ok_or(EngineError::NoCapture(capture))?;
         let mut last = EngineError::NoCapture(capture);
         for place in self.all_places() {
@@ -535,7 +533,7 @@ impl Engine {
 }
 
 /// What the log keeps of a manifest.
-fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
+pub(crate) fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
     CaptureFacts {
         id: manifest.capture,
         taken: manifest.taken,

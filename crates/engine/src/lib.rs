@@ -30,6 +30,7 @@ mod relock;
 mod restore;
 mod run;
 pub mod shelf;
+mod stock;
 pub mod unit;
 pub mod view;
 mod watch;

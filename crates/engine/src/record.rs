@@ -257,6 +257,11 @@ pub enum Entry {
         /// Partitions the unit has, as its own table says.
         own: Vec<OwnPartition>,
     },
+    /// A set of the maker's was taken into the vault, every digest compared with the published one.
+    StockTaken {
+        /// What it holds.
+        capture: CaptureFacts,
+    },
     /// A capture was brought to a place.
     CopyMade {
         /// The copy, not read back yet.
@@ -389,9 +394,10 @@ impl Entry {
             | Self::PlaceAdded { .. }
             | Self::PlaceRemoved { .. }
             | Self::PolicyChanged { .. } => EntryKind::Bench,
-            Self::Captured { .. } | Self::CopyMade { .. } | Self::CopyRead { .. } => {
-                EntryKind::Backups
-            }
+            Self::Captured { .. }
+            | Self::StockTaken { .. }
+            | Self::CopyMade { .. }
+            | Self::CopyRead { .. } => EntryKind::Backups,
             Self::UnitAdded { .. }
             | Self::Facts { .. }
             | Self::FactRetracted { .. }
@@ -519,6 +525,11 @@ impl Entry {
                 )
             }
             Self::Captured { capture, .. } => captured_in_words(capture),
+            Self::StockTaken { capture } => format!(
+                "The maker's set {} was taken into the vault, {} images, each with its published digest.",
+                capture.build.as_deref().unwrap_or("without a build"),
+                capture.partitions.len()
+            ),
             Self::CopyMade { copy } => {
                 format!(
                     "The capture was brought to {}; it is not read back yet.",

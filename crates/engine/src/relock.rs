@@ -3,7 +3,7 @@
 use veritope_core::budget;
 use veritope_core::family::Family;
 use veritope_core::plan::Sheet;
-use veritope_core::relock::{Held, held, own_stock};
+use veritope_core::relock::{Held, Stock, held, own_stock};
 use veritope_core::seal::{Consent, RelockEvidence};
 
 use crate::bench::Engine;
@@ -36,12 +36,17 @@ impl Engine {
     }
 }
 
-/// What is known of each partition, held against the unit's own capture from before anything
-/// was written here; nothing where there is none.
+/// What is known of each partition, held against the unit's own capture from before anything was
+/// written here and against the maker's sets in the vault; nothing where there is none of either.
 pub(crate) fn held_of(record: &UnitRecord) -> Vec<Held> {
-    let stock = own_stock(&record.captures, &record.written, record.seen_locked);
-    let Some((stock, build)) = stock.and_then(|stock| Some((stock, stock.build.as_ref()?))) else {
-        return Vec::new();
-    };
-    held(stock, build, &record.captures, &record.written)
+    let own = own_stock(&record.captures, &record.written, record.seen_locked);
+    let stocks: Vec<Stock<'_>> = own
+        .into_iter()
+        .chain(&record.stocks)
+        .filter_map(|capture| {
+            let build = capture.build.as_deref()?;
+            Some(Stock { capture, build })
+        })
+        .collect();
+    held(&stocks, &record.captures, &record.written)
 }

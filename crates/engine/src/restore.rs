@@ -3,7 +3,7 @@
 //! image, since both end at the same door.
 
 use veritope_core::budget;
-use veritope_core::coverage::{CaptureFacts, VerifiedCopy};
+use veritope_core::coverage::{CaptureFacts, Origin, VerifiedCopy};
 use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
 use veritope_core::family::{Family, Role};
@@ -201,7 +201,10 @@ impl Engine {
         judge: impl FnOnce(&RestoreEvidence<'_>) -> T,
     ) -> T {
         let facts = record.known();
-        let known: Option<&CaptureFacts> = record.captures.iter().find(|c| c.id == capture);
+        let known: Option<&CaptureFacts> = record.image_source(capture);
+        let stock = known.filter(|known| known.origin == Origin::Stock);
+        let coverage = stock.map(|_| self.coverage_of(record, family));
+        let set = stock.map_or_else(Vec::new, |stock| self.set_findings(record, family, stock));
         let charge = budget::charge_now(&facts, family, self.now());
         judge(&RestoreEvidence {
             family,
@@ -216,6 +219,8 @@ impl Engine {
             },
             copy,
             present,
+            coverage: coverage.as_ref(),
+            set: &set,
             torn: &record.torn,
             charge: charge.as_ref(),
             now: self.now(),
@@ -265,12 +270,8 @@ impl Engine {
             );
             let refused: Vec<Item> = items.into_iter().filter(is_final).collect();
             if !refused.is_empty() {
-                return Err(self.refuse_write(
-                    unit,
-                    format!("put {label} back"),
-                    veritope_core::rule::Rule::G7,
-                    refused,
-                )?);
+                let rule = list_of(&manifest);
+                return Err(self.refuse_write(unit, format!("put {label} back"), rule, refused)?);
             }
         }
         drop(seen);
@@ -306,9 +307,7 @@ impl Engine {
         let now = present.partition(label).ok_or_else(not_in)?;
         let own = own_of(&record, label)?;
         let claim = record
-            .captures
-            .iter()
-            .find(|known| known.id == manifest.capture)
+            .image_source(manifest.capture)
             .and_then(|known| known.partition(label))
             .map_or(part.blake3, |known| known.blake3);
         let verified = self.verified_copy(part, claim);
@@ -332,12 +331,9 @@ impl Engine {
         let permit = match permit {
             Ok(permit) => permit,
             Err(closed) => {
-                return Err(self.refuse_write(
-                    unit,
-                    format!("put {label} back"),
-                    veritope_core::rule::Rule::G7,
-                    closed.missing,
-                )?);
+                let rule = list_of(manifest);
+                let wanted = format!("put {label} back");
+                return Err(self.refuse_write(unit, wanted, rule, closed.missing)?);
             }
         };
         let (place, _) = verified.ok_or_else(not_in)?;
@@ -614,12 +610,20 @@ impl Engine {
     }
 }
 
+/// The list that putting this back needs: the unit's own bytes, or its maker's.
+fn list_of(manifest: &Manifest) -> veritope_core::rule::Rule {
+    match manifest.source.origin {
+        Origin::Stock => veritope_core::rule::Rule::G4,
+        _ => veritope_core::rule::Rule::G7,
+    }
+}
+
 /// Whether nothing that a person could do would open this line.
 fn is_final(item: &Item) -> bool {
     use veritope_core::rule::Rule;
     item.state == veritope_core::seal::ItemState::Missing
         && match item.rule {
-            Rule::S1 | Rule::S4 | Rule::S5 | Rule::B5 => true,
+            Rule::S1 | Rule::S4 | Rule::S5 | Rule::B5 | Rule::M1 | Rule::M2 | Rule::W1 => true,
             // Roles that are not put back; a torn partition has a cure.
             Rule::S3 => item.cure.is_none(),
             _ => false,

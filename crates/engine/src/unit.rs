@@ -50,6 +50,8 @@ pub struct UnitRecord {
     /// Captures, oldest first.
     #[serde(default)]
     pub captures: Vec<CaptureFacts>,
+    /// The maker's sets that were taken into the vault for it, the oldest first.
+    pub stocks: Vec<CaptureFacts>,
     /// Their copies.
     #[serde(default)]
     pub copies: Vec<CopyFacts>,
@@ -160,6 +162,7 @@ impl UnitRecord {
             run: None,
             requests: first.request.into_iter().collect(),
             captures: Vec::new(),
+            stocks: Vec::new(),
             copies: Vec::new(),
             damage: Vec::new(),
             own: None,
@@ -232,6 +235,7 @@ impl UnitRecord {
                 self.own = Some(own.clone());
                 self.captures.push(capture.clone());
             }
+            Entry::StockTaken { capture } => self.stocks.push(capture.clone()),
             Entry::CopyMade { copy } => {
                 self.copies
                     .retain(|known| (known.capture, known.place) != (copy.capture, copy.place));
@@ -302,6 +306,15 @@ impl UnitRecord {
     #[must_use]
     pub fn known(&self) -> Facts {
         Facts::new(&self.facts, &self.retracted, self.happened.iter().copied())
+    }
+
+    /// What bytes can be put back from: a capture of the unit, or a set of its maker's.
+    #[must_use]
+    pub fn image_source(&self, id: CaptureId) -> Option<&CaptureFacts> {
+        self.captures
+            .iter()
+            .chain(&self.stocks)
+            .find(|one| one.id == id)
     }
 
     /// The run that is under way.

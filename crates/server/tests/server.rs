@@ -204,6 +204,7 @@ const WRITING: &[(&str, &str, &str)] = &[
         "seal, G1 and G4",
     ),
     ("POST", "/api/units/{unit}/run/{run}/stop", "record"),
+    ("POST", "/api/units/{unit}/stock", "vault and record"),
     ("PUT", "/api/units/{unit}/facts/{fact}/picture", "record"),
 ];
 

@@ -55,6 +55,12 @@ export const backupsQuery = (unit: string) =>
     queryFn: () => unwrap(client.GET('/api/units/{unit}/backups', { params: { path: { unit } } })),
   });
 
+export const stockQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'stock'],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}/stock', { params: { path: { unit } } })),
+  });
+
 export const restoreQuery = (unit: string, capture: string) =>
   queryOptions({
     queryKey: ['unit', unit, 'restore', capture],

@@ -31,6 +31,7 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
     case 'nothing':
       return { label: 'See why', place: 'standing' };
     case 'put-stock':
+      return { label: 'To the maker’s sets', place: 'backups' };
     case 'read-by-link':
       return undefined;
   }

@@ -335,10 +335,10 @@ mod tests {
         let kelpie = shipped("kelpie");
         let long = said(&kelpie.stages[0].phases);
         assert_eq!(
-            (long[0].act.as_str(), long[0].until.as_str()),
+            (long[1].act.as_str(), long[1].until.as_str()),
             ("Hold volume up.", "Until the question shows.")
         );
-        assert!(long[1].act.starts_with("Press volume up once, shortly"));
+        assert!(long[2].act.starts_with("Press volume up once, shortly"));
     }
 
     #[test]

@@ -10,9 +10,10 @@ use super::{
     in_mode, item, open_items, ownership, torn, write::unlocked,
 };
 use crate::budget::{Charge, HARD_STOP_PERMILLE};
-use crate::coverage::{CaptureFacts, Origin, VerifiedCopy};
+use crate::coverage::{CaptureFacts, Coverage, Origin, VerifiedCopy};
 use crate::facts::{CitedFact, FactKey, Facts};
 use crate::family::{Family, Role};
+use crate::matching::{Finding, Fit};
 use crate::mode::Lock;
 use crate::partitions::OwnPartition;
 use crate::rule::Rule;
@@ -45,6 +46,10 @@ pub struct RestoreEvidence<'a> {
     pub copy: Option<&'a VerifiedCopy>,
     /// What lies there now, if it was captured since this restore was asked for.
     pub present: Option<Digest>,
+    /// How the unit's partitions are kept; asked for where the bytes are not the unit's own (`G4`).
+    pub coverage: Option<&'a Coverage>,
+    /// What was found of the set, where the bytes are the maker's.
+    pub set: &'a [Finding],
     /// Writes whose end nobody has seen.
     pub torn: &'a [Torn],
     /// The charge now.
@@ -59,7 +64,17 @@ impl RestoreEvidence<'_> {
         Some(part.blake3)
     }
 
+    fn is_stock(&self) -> bool {
+        self.witnessed.origin == Origin::Stock
+    }
+
     fn effect(&self) -> Option<Effect> {
+        if self.is_stock() {
+            return Some(Effect::WriteImage {
+                label: self.own.label.clone(),
+                image: self.image()?,
+            });
+        }
         Some(Effect::Restore {
             label: self.own.label.clone(),
             capture: self.capture?.id,
@@ -68,14 +83,18 @@ impl RestoreEvidence<'_> {
     }
 }
 
-/// The evidence list of `G7` for one partition.
+/// The evidence list for one partition: `G7` for the unit's own bytes, `G4` for the maker's.
 #[must_use]
 pub fn restore_items(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
     let mut items = vec![
         ownership(evidence.family, evidence.facts),
         unlocked(evidence.family, evidence.facts),
     ];
-    items.extend(identity(evidence));
+    if evidence.is_stock() {
+        items.extend(set(evidence));
+    } else {
+        items.extend(identity(evidence));
+    }
     items.push(role(evidence));
     items.push(length(evidence));
     items.push(verified(evidence));
@@ -83,6 +102,50 @@ pub fn restore_items(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
     items.push(charge(evidence));
     if let Some(effect) = evidence.effect() {
         items.extend(torn(evidence.torn, &effect));
+    }
+    items
+}
+
+/// The set is this unit's, its list is the one that the log has, and what exists once is kept (`B6`).
+fn set(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
+    let known = evidence.capture.is_some_and(|capture| {
+        capture.manifest == evidence.witnessed.manifest && capture.origin == Origin::Stock
+    });
+    let mut items = vec![if known {
+        item(
+            Rule::M8,
+            ItemState::Met,
+            "Every image of the set had its published digest when it was taken into the vault.",
+            Vec::new(),
+        )
+    } else {
+        item(
+            Rule::S1,
+            ItemState::Missing,
+            "The log has no such set: where these bytes come from is only declared.",
+            Vec::new(),
+        )
+    }];
+    items.extend(evidence.set.iter().map(|finding| {
+        let state = match finding.fit {
+            Fit::Fits => ItemState::Met,
+            Fit::Stops => ItemState::Missing,
+        };
+        item(finding.rule, state, finding.text.clone(), Vec::new())
+    }));
+    match evidence.coverage {
+        Some(coverage) if !coverage.items.is_empty() => {
+            items.extend(coverage.items.iter().cloned());
+        }
+        _ => items.push(Item {
+            cure: Some(Cure::Capture),
+            ..item(
+                Rule::B6,
+                ItemState::Missing,
+                "What exists once on this unit is not captured yet.",
+                Vec::new(),
+            )
+        }),
     }
     items
 }
@@ -160,7 +223,16 @@ fn identity(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
 /// What may be put back at all (`S3`, `S4`, `S5`).
 fn role(evidence: &RestoreEvidence<'_>) -> Item {
     let label = &evidence.own.label;
-    let (rule, state, text) = match evidence.family.partition(label).map(|spec| spec.role) {
+    let role = evidence.family.partition(label).map(|spec| spec.role);
+    if evidence.is_stock() && role == Some(Role::DeviceUnique) {
+        return item(
+            Rule::S1,
+            ItemState::Missing,
+            format!("{label} exists once in the world: it takes its own bytes back and no others."),
+            Vec::new(),
+        );
+    }
+    let (rule, state, text) = match role {
         Some(
             Role::DeviceUnique
             | Role::Recovery
@@ -366,6 +438,8 @@ mod tests {
         present: Option<Digest>,
         torn: Vec<Torn>,
         charge: Option<u32>,
+        coverage: Option<Coverage>,
+        set: Vec<Finding>,
     }
 
     fn complete() -> Case {
@@ -402,6 +476,8 @@ mod tests {
             present: Some(Digest::of(b"what lies there")),
             torn: Vec::new(),
             charge: Some(810),
+            coverage: None,
+            set: Vec::new(),
         }
     }
 
@@ -437,6 +513,8 @@ mod tests {
             },
             copy: verified.as_ref(),
             present: case.present,
+            coverage: case.coverage.as_ref(),
+            set: &case.set,
             torn: &case.torn,
             charge: charge.as_ref(),
             now: at(20),
@@ -586,5 +664,66 @@ mod tests {
             let may_be_missing = matches!(key, FactKey::Serial | FactKey::Mode);
             prop_assert_eq!(rules(&case).is_empty(), may_be_missing);
         }
+    }
+
+    /// The maker's bytes for `recovery`, with everything that `G4` asks for.
+    fn of_the_maker() -> Case {
+        let mut case = complete();
+        case.own = own()
+            .into_iter()
+            .find(|own| own.label.as_str() == "recovery")
+            .unwrap();
+        let mut set = capture(1, 10);
+        set.origin = Origin::Stock;
+        case.manifest = set.manifest;
+        case.capture = Some(set);
+        case.origin = Origin::Stock;
+        case.identifiers.clear();
+        case.verified = Some(("recovery", 20));
+        case.set = vec![Finding {
+            rule: Rule::M2,
+            fit: Fit::Fits,
+            text: "For FL-1.".to_owned(),
+        }];
+        case.coverage = Some(Coverage {
+            items: vec![item(Rule::B6, ItemState::Met, "Kept.", Vec::new())],
+            ..Coverage::default()
+        });
+        case
+    }
+
+    #[test]
+    fn the_makers_bytes_go_back_as_a_write_and_never_onto_what_exists_once() {
+        let permit = minted(&of_the_maker()).unwrap();
+        assert!(
+            matches!(permit.effect(), Effect::WriteImage { label, .. } if label.as_str() == "recovery")
+        );
+        let rules = |change: &dyn Fn(&mut Case)| {
+            let mut case = of_the_maker();
+            change(&mut case);
+            let closed = minted(&case).unwrap_err();
+            closed
+                .missing
+                .into_iter()
+                .map(|item| item.rule)
+                .collect::<Vec<_>>()
+        };
+        assert_eq!(rules(&|case| case.coverage = None), [Rule::B6]);
+        assert_eq!(rules(&|case| case.set[0].fit = Fit::Stops), [Rule::M2]);
+        // A capture of a unit can't pass for a set, nor a set for a capture.
+        assert_eq!(
+            rules(&|case| case.capture.as_mut().unwrap().origin = Origin::Read),
+            [Rule::S1]
+        );
+        assert!(
+            rules(&|case| {
+                let unique = own()
+                    .into_iter()
+                    .find(|own| own.label.as_str() == "persist");
+                case.own = unique.unwrap();
+                case.verified = Some(("persist", 20));
+            })
+            .contains(&Rule::S1)
+        );
     }
 }

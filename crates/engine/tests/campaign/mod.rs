@@ -6,7 +6,7 @@
 //! `VERITOPE_RUNS` and `VERITOPE_SEED` choose how many and which (`cargo xtask campaign`); a seed
 //! replays exactly.
 
-mod person;
+pub(crate) mod person;
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};

@@ -11,7 +11,7 @@ use veritope_wire::link::{ActKind, ActRequest, Listed};
 
 use crate::support::Bench;
 
-pub(super) const HANDLE: &str = "dock-1";
+pub(crate) const HANDLE: &str = "dock-1";
 pub(super) const TOKEN: &str = "00A1B2C3D4E5F607";
 
 /// Repeatable choices.
@@ -52,7 +52,7 @@ pub(super) enum Slip {
     DefaultNo,
 }
 
-pub(super) fn on<T>(bridge: &Bridge, act: impl FnOnce(&mut Device) -> T) -> T {
+pub(crate) fn on<T>(bridge: &Bridge, act: impl FnOnce(&mut Device) -> T) -> T {
     bridge.with(HANDLE, |device| Ok(act(device))).unwrap()
 }
 
@@ -68,7 +68,7 @@ fn body_key(key: Key) -> BodyKey {
 }
 
 /// Answers whatever the device asks, on the device: moves the highlight and chooses, or touches.
-pub(super) fn answer(bridge: &Bridge, wanted: &str) {
+pub(crate) fn answer(bridge: &Bridge, wanted: &str) {
     let act = |act: BodyAct| on(bridge, |device| device.body(&act)).unwrap();
     let tap = |key| {
         for to in [Push::Down, Push::Up] {
@@ -127,7 +127,7 @@ impl Bench {
         self.body(&BodyAct::Cable { to });
     }
 
-    pub(super) fn touch(&self, button: &str) {
+    pub(crate) fn touch(&self, button: &str) {
         self.body(&BodyAct::Touch {
             button: button.to_owned(),
         });

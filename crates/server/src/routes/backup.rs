@@ -4,7 +4,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
-use veritope_engine::{BackupsView, CaptureKind, CaptureView, PlaceView, RestorePlan};
+use veritope_engine::{BackupsView, CaptureKind, CaptureView, PlaceView, RestorePlan, StockLine};
 use veritope_wire::{CaptureId, Label, PlaceId, RequestId, UnitId};
 
 use super::bench::RequestParam;
@@ -304,4 +304,46 @@ pub(crate) async fn cancel(
             "There is no such job.",
         ))
     }
+}
+
+/// The maker's sets on the shelf, judged for the unit.
+#[utoipa::path(get, path = "/api/units/{unit}/stock", operation_id = "stock", params(("unit" = String, Path)), responses((status = 200, body = Vec<StockLine>), (status = "default", body = Problem)))]
+pub(crate) async fn stock(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Json<Vec<StockLine>>, Problem> {
+    crossing(app, move |app| app.engine.stock_sets(unit))
+        .await
+        .map(Json)
+}
+
+/// A set to take into the vault.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SetChosen {
+    /// Its folder's name on the shelf.
+    set: String,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// The set as it lies in the vault.
+#[derive(Serialize, utoipa::ToSchema)]
+pub(crate) struct SetTaken {
+    /// Its id there.
+    capture: CaptureId,
+}
+
+/// Takes a set into the vault.
+#[utoipa::path(post, path = "/api/units/{unit}/stock", operation_id = "takeStock", params(("unit" = String, Path)), request_body = SetChosen, responses((status = 200, body = SetTaken), (status = "default", body = Problem)))]
+pub(crate) async fn take_stock(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(chosen): Json<SetChosen>,
+) -> Result<Json<SetTaken>, Problem> {
+    let capture = crossing(app, move |app| {
+        app.engine.take_stock(unit, &chosen.set, chosen.request)
+    })
+    .await?;
+    Ok(Json(SetTaken { capture }))
 }

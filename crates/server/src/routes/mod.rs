@@ -126,6 +126,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(body::face, body::hands))
         .routes(routes!(body::cards))
         .routes(routes!(backup::backups))
+        .routes(routes!(backup::stock, backup::take_stock))
         .routes(routes!(backup::capture))
         .routes(routes!(backup::take))
         .routes(routes!(backup::copy))

@@ -14,6 +14,7 @@ import { ChartSection } from './ChartSection';
 import { JobBand } from './JobBand';
 import { PartitionPanel } from './PartitionPanel';
 import { RestorePanel } from './RestorePanel';
+import { StockSection } from './StockSection';
 import { WORDS } from './strings';
 import { TakeButtons } from './TakeButtons';
 
@@ -117,6 +118,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
           </Box>
         </Section>
       )}
+      <StockSection unit={unit} take={backups.take} isBusy={isBusy} />
     </>
   );
 }

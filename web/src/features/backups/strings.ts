@@ -6,6 +6,9 @@ export const WORDS = {
   nothingHelp:
     'A capture reads what exists once in the world, and what starts the unit, straight over the link. It changes nothing on the unit. The chart of it will be here.',
   anyMedia: 'The policy of this bench lets any two places count, even on one disk.',
+  stock: 'The maker’s sets on the shelf',
+  stockHelp:
+    'Taken into the vault, each image is compared with its published digest. It then proves what is the maker’s, and can be put back.',
   putBackHelp:
     'What lies there now is captured first, only what differs is written, and it is read back and compared.',
 };

@@ -1,0 +1,342 @@
+//! Lapwing is to be sold: stock was put back but for `vendor`, and the recovery of somebody else
+//! stayed. And the neighbours of that story: other regions, empty slots, an update since.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use veritope_core::facts::{FactGroup, FactKey};
+use veritope_core::plan::Goal;
+use veritope_core::rule::Rule;
+use veritope_core::seal::{Cure, Item};
+use veritope_engine::record::Way;
+use veritope_engine::{CaptureKind, EngineError, KeepSaid};
+use veritope_formats::startimage::build_start_image;
+use veritope_standin::clock::ByHand;
+use veritope_standin::gate::Gate;
+use veritope_standin::profile::Profile;
+use veritope_standin::scheme::Scheme;
+use veritope_standin::{Birth, Device, LockState, Running, Setting, stock_images, storage::Memory};
+use veritope_wire::Digest;
+use veritope_wire::body::CablePlace;
+use veritope_wire::link::Handle;
+
+use crate::campaign::person::{HANDLE, answer, on};
+use crate::support::{Bench, Patient, seat};
+
+fn profile(family: &str, model: &str, build: &str) -> Profile {
+    let named = Profile::named(family).unwrap().variant(model).unwrap();
+    named.on_build(build).unwrap().small()
+}
+
+/// A unit on the table by link, unlocked, as `profile`; `change` is what was done to it before.
+fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Device)) -> Bench {
+    let clock = Arc::new(ByHand::default());
+    let birth = Birth {
+        handle: HANDLE.to_owned(),
+        seed: 9,
+        serial: "LN33407716".to_owned(),
+        chip_id: "91b0c4d7".to_owned(),
+        lock,
+        debugging: Setting::On,
+        battery_percent: 91,
+        cable: CablePlace::In,
+    };
+    let storage = Box::new(Memory::blank(64 << 20));
+    let mut device = Device::make_in(storage, profile.clone(), &birth, clock.clone()).unwrap();
+    let scheme = Scheme::named(profile.codename).unwrap();
+    let mut gate = Gate::shipped(scheme);
+    gate.build = profile.build.to_owned();
+    gate.fused = scheme.build(profile.build).unwrap().index;
+    gate.switched_on = true;
+    device.set_gate(gate, "").unwrap();
+    change(&mut device);
+    let image = build_start_image(profile.codename, "recovery", "3.2.0", &[5; 20_000]);
+    let folder = tempfile::tempdir().unwrap();
+    seat(folder, device, clock, &image, "Sanderling", |bridge| {
+        Way::Link {
+            bridge,
+            handle: Handle(HANDLE.to_owned()),
+        }
+    })
+}
+
+/// The maker's set of a build, on the shelf.
+fn shelve(shelf: &Path, profile: &Profile) {
+    let folder = shelf.join("stock").join(profile.build);
+    std::fs::create_dir_all(&folder).unwrap();
+    let mut list = format!(
+        "build = \"{}\"\ncodename = \"{}\"\nvariants = [\"{}\"]\n",
+        profile.build, profile.codename, profile.model_code
+    );
+    for (label, mut bytes) in stock_images(profile) {
+        let used = bytes.iter().rposition(|byte| *byte != 0).unwrap() + 1;
+        bytes.truncate(used);
+        let label = label.trim_end_matches("_a");
+        std::fs::write(folder.join(format!("{label}.img")), &bytes).unwrap();
+        list.push_str(&format!(
+            "[[image]]\npartition = \"{label}\"\nfile = \"{label}.img\"\nblake3 = \"{}\"\n",
+            Digest::of(&bytes)
+        ));
+    }
+    std::fs::write(folder.join("stock.toml"), list).unwrap();
+}
+
+impl Bench {
+    fn reach(&self, goal: Goal) {
+        let run = self.begin(goal);
+        let bridge = self.bridge.clone();
+        self.at_each_pause(move || answer(&bridge, "yes"));
+        for _ in 0..12 {
+            let page = self.engine.run_page(self.unit).unwrap();
+            let Some(run_view) = page.run.filter(|run| run.ended.is_none()) else {
+                break;
+            };
+            if run_view.step.is_some_and(|step| step.consent_wanted) {
+                self.consent(run).unwrap();
+            }
+            self.step(run).unwrap();
+        }
+        self.hands_off();
+    }
+
+    fn into_recovery(&self) {
+        if on(&self.bridge, |device| device.truths()["debugging"] == "off") {
+            self.touch("debugging");
+        }
+        self.engine.look(self.unit).unwrap();
+        self.reach(Goal::TemporaryRecovery);
+    }
+
+    fn capture_all(&self) -> veritope_wire::CaptureId {
+        self.engine
+            .capture(self.unit, &CaptureKind::Full, &Patient)
+            .unwrap()
+    }
+
+    fn take(&self, set: &str) -> Result<veritope_wire::CaptureId, EngineError> {
+        self.engine.take_stock(self.unit, set, self.request())
+    }
+
+    fn functions_and_owner(&self) {
+        let works: Vec<_> = FactKey::ALL
+            .iter()
+            .filter(|key| key.spec().group == FactGroup::Works)
+            .map(|key| (*key, "yes"))
+            .collect();
+        self.say(&works);
+        self.say(&[(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")]);
+        let toggle = on(&self.bridge, |device| device.truths()["toggle"].clone());
+        self.say(&[(FactKey::Toggle, &toggle)]);
+        let codename = on(&self.bridge, |device| device.profile().codename);
+        let family = self.engine.family_named(codename).unwrap();
+        let waived: Vec<_> = family
+            .keep_safe
+            .iter()
+            .map(|class| (*class, KeepSaid::Waived))
+            .collect();
+        self.engine
+            .keep_safe(self.unit, &waived, self.request())
+            .unwrap();
+    }
+
+    /// What stands against a relock now; nothing when it may begin.
+    fn against(&self) -> Vec<Item> {
+        match self
+            .engine
+            .begin_run(self.unit, Goal::Relock, self.request())
+        {
+            Err(EngineError::Closed { missing, .. }) => missing,
+            Ok(run) => {
+                let revision = self.revision();
+                self.engine
+                    .stop_run(self.unit, run, revision, self.request())
+                    .unwrap();
+                Vec::new()
+            }
+            Err(other) => panic!("{other}"),
+        }
+    }
+
+    fn rules_against(&self) -> Vec<Rule> {
+        self.against().into_iter().map(|item| item.rule).collect()
+    }
+
+    fn truth_now(&self) -> (LockState, Running) {
+        on(&self.bridge, |device| device.truth())
+    }
+}
+
+#[test]
+fn refused_by_name_cured_by_the_makers_set_and_locked() {
+    let profile = profile("cinder", "LN-3X", "LN3X.7.0.2607");
+    let bench = met(&profile, LockState::Unlocked, |device| {
+        let recovery = build_start_image("cinder", "recovery", "3.2.0", &[7; 9_000]);
+        device.found_with("recovery", &recovery).unwrap();
+        device.found_with("vendor", &[0xC5; 50_000]).unwrap();
+    });
+    shelve(&bench.folder.path().join("shelf"), &profile);
+    bench.say(&[(FactKey::Recovery, "custom"), (FactKey::Region, "east")]);
+    let early = bench.take("LN3X.7.0.2607").unwrap_err().to_string();
+    assert!(early.contains("(B2)"), "{early}");
+    bench.into_recovery();
+    let capture = bench.capture_all();
+    let set = bench.take("LN3X.7.0.2607").unwrap();
+    assert_eq!(bench.take("LN3X.7.0.2607").unwrap(), set, "once");
+    bench.reach(Goal::ToSystem);
+    bench.functions_and_owner();
+    let foreign = bench.against();
+    let named = foreign.iter().find(|item| item.rule == Rule::R7).unwrap();
+    let labels = ["recovery", "vendor"].map(|label| label.parse().unwrap());
+    assert_eq!(
+        named.cure,
+        Some(Cure::PutStock {
+            labels: labels.to_vec()
+        }),
+        "{}",
+        named.text
+    );
+
+    // The cure is a write under G4: what exists once is copied to a second place first.
+    bench.into_recovery();
+    let put =
+        |labels: &[veritope_wire::Label]| bench.engine.restore(bench.unit, set, labels, &Patient);
+    let Err(EngineError::Closed { rule, missing }) = put(&labels) else {
+        panic!("written without copies");
+    };
+    assert_eq!(rule, Rule::G4);
+    assert!(
+        missing.iter().all(|item| item.rule == Rule::B6),
+        "{missing:?}"
+    );
+    let mut policy = bench.engine.policy();
+    policy.media = veritope_core::budget::Media::Any;
+    bench.engine.set_policy(policy, bench.request()).unwrap();
+    let stick = bench.folder.path().join("stick");
+    std::fs::create_dir_all(&stick).unwrap();
+    let place = bench
+        .engine
+        .add_place("stick", stick.to_str().unwrap(), bench.request())
+        .unwrap();
+    let newer = bench
+        .engine
+        .capture(bench.unit, &CaptureKind::Quick, &Patient)
+        .unwrap();
+    for one in [capture, newer] {
+        bench.engine.copy(bench.unit, one, place, &Patient).unwrap();
+    }
+    let persist = ["persist".parse().unwrap()];
+    assert!(
+        put(&persist).is_err(),
+        "no set is written onto what exists once"
+    );
+    put(&labels).unwrap();
+    bench.reach(Goal::ToSystem);
+    bench.functions_and_owner();
+    bench.say(&[(FactKey::Recovery, "stock")]);
+    assert_eq!(bench.rules_against(), []);
+    bench.reach(Goal::Relock);
+    assert_eq!(bench.truth_now(), (LockState::Locked, Running::System));
+    assert_eq!(
+        bench.engine.unit_tag(bench.unit).unwrap().lock.as_deref(),
+        Some("locked")
+    );
+}
+
+#[test]
+fn a_set_of_another_region_or_with_a_wrong_image_is_not_taken() {
+    let own = profile("cinder", "LN-3X", "LN3X.7.1.2610");
+    let other = profile("cinder", "LN-3", "LN3.7.1.2610");
+    let bench = met(&own, LockState::Unlocked, |_| {});
+    let shelf = bench.folder.path().join("shelf");
+    shelve(&shelf, &own);
+    shelve(&shelf, &other);
+    bench.into_recovery();
+    bench.capture_all();
+    let refused = bench.take("LN3.7.1.2610").unwrap_err().to_string();
+    assert!(
+        refused.contains("the unit is LN-3X") && refused.contains("(M2)"),
+        "{refused}"
+    );
+    let image = shelf.join("stock/LN3X.7.1.2610/system.img");
+    let mut bytes = std::fs::read(&image).unwrap();
+    bytes[77] ^= 1;
+    std::fs::write(&image, &bytes).unwrap();
+    let refused = bench.take("LN3X.7.1.2610").unwrap_err().to_string();
+    assert!(
+        refused.contains("system.img has digest") && refused.contains("(M8)"),
+        "{refused}"
+    );
+    let sets = bench.engine.stock_sets(bench.unit).unwrap();
+    assert_eq!(
+        sets.iter()
+            .map(|set| (set.fits, set.taken))
+            .collect::<Vec<_>>(),
+        [(false, None), (true, None)]
+    );
+}
+
+#[test]
+fn the_same_build_of_the_other_region_is_not_the_makers_for_this_unit() {
+    let own = profile("cinder", "LN-3X", "LN3X.7.1.2610");
+    let other = profile("cinder", "LN-3", "LN3.7.1.2610");
+    let bench = met(&own, LockState::Unlocked, |device| {
+        for (label, bytes) in stock_images(&other) {
+            if label == "system" || label == "vendor" {
+                device.found_with(label, &bytes).unwrap();
+            }
+        }
+    });
+    shelve(&bench.folder.path().join("shelf"), &own);
+    bench.into_recovery();
+    bench.capture_all();
+    bench.take("LN3X.7.1.2610").unwrap();
+    bench.reach(Goal::ToSystem);
+    bench.functions_and_owner();
+    let against = bench.against();
+    let named = against.iter().find(|item| item.rule == Rule::R7).unwrap();
+    let labels = ["system", "vendor"].map(|label| label.parse().unwrap());
+    assert_eq!(
+        named.cure,
+        Some(Cure::PutStock {
+            labels: labels.to_vec()
+        })
+    );
+}
+
+#[test]
+fn two_slots_untouched_or_after_one_update_are_judged_by_what_each_holds() {
+    let first = profile("saltern", "TH5-E", "TH5.8.2.260905");
+    let second = profile("saltern", "TH5-E", "TH5.8.3.261104");
+    for updated in [false, true] {
+        let bench = met(&first, LockState::Unlocked, |device| {
+            // An update fills the other slot with the newer build.
+            for (label, bytes) in stock_images(&second) {
+                if updated && let Some(name) = label.strip_suffix("_a") {
+                    device.found_with(&format!("{name}_b"), &bytes).unwrap();
+                }
+            }
+        });
+        let shelf = bench.folder.path().join("shelf");
+        shelve(&shelf, &first);
+        shelve(&shelf, &second);
+        bench.into_recovery();
+        bench.capture_all();
+        bench.take("TH5.8.2.260905").unwrap();
+        let before = updated.then(|| {
+            bench.reach(Goal::ToSystem);
+            bench.functions_and_owner();
+            bench.rules_against()
+        });
+        if let Some(before) = before {
+            assert!(
+                before.contains(&Rule::R7),
+                "the newer build is not at hand: {before:?}"
+            );
+            bench.into_recovery();
+            bench.take("TH5.8.3.261104").unwrap();
+        }
+        bench.reach(Goal::ToSystem);
+        bench.functions_and_owner();
+        assert_eq!(bench.rules_against(), [], "updated: {updated}");
+    }
+}
