@@ -1,6 +1,6 @@
 //! The demo bench: eleven units of seven families, simulated, on a bridge of their own in the same
-//! process, with all their bytes: two watches, Sanderling out of the box and Ruff unlocked some time
-//! ago, and the others (`table`).
+//! process. Four of them have all their bytes: two watches, Sanderling out of the box and Ruff unlocked
+//! some time ago, and of the others (`table`) those that a recovery can be started on from memory.
 
 use std::fs;
 use std::net::SocketAddr;
@@ -167,7 +167,8 @@ fn make_bridge(
         std::io::ErrorKind::DirectoryNotEmpty => DemoError::NotADemo(data.to_owned()),
         _ => refuse(error),
     })?;
-    shelve(&data.join("shelf")).map_err(refuse)?;
+    let shelf = data.join("shelf");
+    let shelved = std::thread::spawn(move || shelve(&shelf));
     let clock = Arc::new(Scaled::from(0, time_scale));
     let unit = |handle: &str, seed, serial: &str, chip_id: &str, lock, battery_percent| Birth {
         handle: handle.to_owned(),
@@ -205,6 +206,10 @@ fn make_bridge(
         devices.push(device);
     }
     devices.extend(crate::table::devices(data, &clock)?);
+    shelved
+        .join()
+        .unwrap_or_else(|_| Err(std::io::Error::other("the shelf could not be filled")))
+        .map_err(refuse)?;
     Ok((Bridge::new("Thursday table", token, devices), clock))
 }
 

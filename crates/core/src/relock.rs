@@ -71,6 +71,18 @@ pub struct Held {
     pub proof: Proof,
     /// Since when.
     pub at: Moment,
+    /// What it was compared with.
+    pub against: Against,
+}
+
+/// What a partition's bytes were compared with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Against {
+    /// The unit's own first capture, which holds what lay there then.
+    Own,
+    /// What the maker published.
+    Published,
 }
 
 /// The unit's own capture that counts as its stock (`R1`): the first one at rest, taken before
@@ -112,35 +124,47 @@ pub fn held(stocks: &[Stock<'_>], captures: &[CaptureFacts], written: &[Written]
     labels.dedup();
     let mut all = Vec::new();
     for label in labels {
+        let against = |stock: &Stock<'_>| match stock.capture.origin {
+            Origin::Stock => Against::Published,
+            Origin::Read | Origin::Declared => Against::Own,
+        };
+        // What was published says more than what lay there once.
         let judge = |image: Digest| {
-            stocks
-                .iter()
-                .find(|stock| {
-                    let part = stock.capture.partition(label);
-                    part.is_some_and(|part| part.blake3 == image)
-                })
-                .map_or(Holds::Foreign, |stock| Holds::Stock {
-                    build: stock.build.to_owned(),
+            let equal = |stock: &&Stock<'_>| {
+                let part = stock.capture.partition(label);
+                part.is_some_and(|part| part.blake3 == image)
+            };
+            let mut equals: Vec<_> = stocks.iter().filter(equal).collect();
+            equals.sort_by_key(|stock| against(stock) == Against::Own);
+            equals
+                .first()
+                .map_or((Holds::Foreign, Against::Own), |stock| {
+                    let build = stock.build.to_owned();
+                    (Holds::Stock { build }, against(stock))
                 })
         };
         let reads = captures.iter().filter(|one| one.rest == Rest::AtRest);
         for (capture, read) in reads.filter_map(|one| Some((one, one.partition(label)?))) {
+            let (holds, against) = match read.blank {
+                BlankBytes::No => judge(read.blake3),
+                _ => (Holds::Empty, Against::Own),
+            };
             all.push(Held {
                 label: label.clone(),
-                holds: match read.blank {
-                    BlankBytes::No => judge(read.blake3),
-                    _ => Holds::Empty,
-                },
+                holds,
                 proof: Proof::ReadTemporary,
                 at: capture.taken,
+                against,
             });
         }
         for write in written.iter().filter(|write| write.label == *label) {
+            let (holds, against) = judge(write.image);
             all.push(Held {
                 label: label.clone(),
-                holds: judge(write.image),
+                holds,
                 proof: Proof::Written,
                 at: write.at,
+                against,
             });
         }
     }
@@ -308,10 +332,11 @@ fn best(spec: &PartitionSpec, facts: &Facts, held: &[Held]) -> Option<(Holds, Pr
     let (Some(newest), Some(oldest)) = (known.first(), known.last()) else {
         return told.map(|(holds, proof, _)| (holds, proof));
     };
-    // What is called foreign after the newest proof is so now. Before the oldest, the very capture
-    // that the others are held against may have it in it.
+    // What is called foreign after the newest proof is so now. Before the oldest, the unit's own
+    // capture that the others are held against may have it in it; what the maker published has not.
     if let Some((Holds::Foreign, proof, at)) = told
-        && !(oldest.at..=newest.at).contains(&at)
+        && (at > newest.at
+            || (at < oldest.at && newest.against == Against::Own && newest.holds != Holds::Foreign))
     {
         return Some((Holds::Foreign, proof));
     }
@@ -330,6 +355,7 @@ mod tests {
             holds,
             proof,
             at: at(when),
+            against: Against::Own,
         }
     }
 
@@ -467,5 +493,29 @@ mod tests {
         let mixed = purity(&family, &nothing, &all);
         assert_eq!(mixed.mixed, ["a"]);
         assert!(!mixed.is_proven());
+    }
+
+    #[test]
+    fn what_somebody_called_foreign_once_does_not_spoil_what_was_published() {
+        let cinder = shipped("cinder");
+        let vendor = cinder
+            .partitions
+            .iter()
+            .find(|spec| spec.label.as_str() == "vendor");
+        let build = "LN3X.7.0.2607".to_owned();
+        let facts = Facts::new(
+            &[row(1, FactKey::Foreign, "vendor", Source::Person, 1)],
+            &[],
+            [],
+        );
+        let stock = Holds::Stock { build };
+        let mut known = held("vendor", stock.clone(), Proof::Written, 5);
+        let judged = |known: &Held| best(vendor.unwrap(), &facts, std::slice::from_ref(known));
+        assert_eq!(judged(&known), Some((Holds::Foreign, Proof::Said)));
+        known.against = Against::Published;
+        assert_eq!(judged(&known), Some((stock, Proof::Written)));
+        known.holds = Holds::Foreign;
+        known.proof = Proof::ReadTemporary;
+        assert_eq!(judged(&known), Some((Holds::Foreign, Proof::ReadTemporary)));
     }
 }

@@ -1,6 +1,7 @@
 //! The body of a stand-in: what a person would have in their hands, for practising without a device.
 //! Bridges to real devices have none, and then there is nothing to show.
 
+use veritope_core::facts::{FactKey, FactValue};
 use veritope_wire::UnitId;
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::Handle;
@@ -29,7 +30,7 @@ impl Engine {
             ));
         };
         transport.hands(&handle, act)?;
-        Ok(transport.face(&handle).ok())
+        Ok(transport.face(&handle).ok().map(masked))
     }
 
     /// Where the unit's body is. One that is worked on by hand practises on the stand-in that bears
@@ -48,10 +49,27 @@ impl Engine {
             }
         };
         Ok(places.into_iter().find_map(|body| {
-            let face = body.0.face(&body.1).ok()?;
+            let face = masked(body.0.face(&body.1).ok()?);
             Some((body, face))
         }))
     }
 }
 
 type Body = (std::sync::Arc<dyn veritope_link::Transport>, Handle);
+
+/// What identifies a unit is masked on this screen too (`K3`); the object itself shows it whole.
+fn masked(mut face: Face) -> Face {
+    for line in &mut face.lines {
+        for name in ["Equipment ID", "Chip", "Serial"] {
+            let value = line
+                .strip_prefix(name)
+                .and_then(|rest| rest.strip_prefix(": "))
+                .filter(|value| *value != "none")
+                .map(|value| FactValue::Text(value.to_owned()).shown(FactKey::ChipId));
+            if let Some(value) = value {
+                *line = format!("{name}: {value}");
+            }
+        }
+    }
+    face
+}

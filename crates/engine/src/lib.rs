@@ -48,3 +48,4 @@ pub use places::{Place, PlaceView};
 pub use reading::{CaptureKind, Moving};
 pub use restore::{Compared, RestorePlan, RestoreRow};
 pub use run::{StepEnd, StepPhase, Watcher};
+pub use stock::StockLine;

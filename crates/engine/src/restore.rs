@@ -42,6 +42,9 @@ pub struct RestoreRow {
     pub items: Vec<Item>,
     /// Whether anything on the list refuses for good.
     pub refused: bool,
+    /// The line that stands against it now, that for good first; what the putting back itself brings
+    /// (`S2`) is not counted.
+    pub against: Option<Item>,
 }
 
 /// How a captured image compares with the unit.
@@ -161,6 +164,15 @@ impl Engine {
                 compared,
                 frames,
                 bytes,
+                against: items
+                    .iter()
+                    .find(|item| is_final(item))
+                    .or_else(|| {
+                        let own = veritope_core::rule::Rule::S2;
+                        let mut open = items.iter().filter(|item| item.rule != own);
+                        open.find(|item| item.state != veritope_core::seal::ItemState::Met)
+                    })
+                    .cloned(),
                 items,
                 refused,
             });

@@ -127,6 +127,21 @@ impl Memory {
     }
 }
 
+impl Memory {
+    /// Writes every page that was written here to `other`, which is as long.
+    ///
+    /// # Errors
+    /// When `other` can't take them.
+    pub(crate) fn copy_to(&self, other: &mut dyn Storage) -> io::Result<()> {
+        for (page, bytes) in &self.pages {
+            let at = page * PAGE as u64;
+            let left = usize::try_from(self.length - at).unwrap_or(PAGE);
+            other.write_at(at, &bytes[..left.min(PAGE)])?;
+        }
+        Ok(())
+    }
+}
+
 /// The page that holds byte `at`, the place in it, and how many of `left` bytes it can take.
 fn page_of(at: u64, left: usize) -> (u64, usize, usize) {
     let offset = (at % PAGE as u64) as usize;

@@ -775,6 +775,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The maker's sets on the shelf, judged for the unit. */
+        get: operations["stock"];
+        put?: never;
+        /** Takes a set into the vault. */
+        post: operations["takeStock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/wait.ics": {
         parameters: {
             query?: never;
@@ -2592,6 +2610,18 @@ export interface components {
             /** @description The act that would come next and needs a permit; nothing when none is ahead. */
             wanted?: string | null;
         };
+        /** @description A set to take into the vault. */
+        SetChosen: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description Its folder's name on the shelf. */
+            set: string;
+        };
+        /** @description The set as it lies in the vault. */
+        SetTaken: {
+            /** @description Its id there. */
+            capture: components["schemas"]["CaptureId"];
+        };
         /** @description What the owner of the bench decided. */
         Settings: {
             /** @description Places, our own first. */
@@ -2928,6 +2958,23 @@ export interface components {
             state: components["schemas"]["StepState"];
             /** @description The step; what to do by hand is withheld while the seal is closed. */
             step: components["schemas"]["Step"];
+        };
+        /** @description A set on the shelf, judged for one unit. */
+        StockLine: {
+            /** @description Its build. */
+            build: string;
+            /** @description What was judged; a list that can't be read is one finding. */
+            findings: components["schemas"]["Finding"][];
+            /** @description Whether it is this unit's. */
+            fits: boolean;
+            /** @description Name of its folder. */
+            id: string;
+            /**
+             * Format: int32
+             * @description How many images.
+             */
+            images: number;
+            taken?: components["schemas"]["CaptureId"] | null;
         };
         /**
          * @description A switch in the device's settings.
@@ -4620,6 +4667,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandingView"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockLine"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeStock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetChosen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetTaken"];
                 };
             };
             default: {

@@ -403,7 +403,7 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
             step.by_hand.clone_from(&family.debugging.hand);
         }
         Action::SwitchFastStartOff => {
-            step.title = "See to it that off is off".to_owned();
+            step.title = "Switch fast start off".to_owned();
             let place = family
                 .place(FactKey::FastStart)
                 .map_or("", |one| one.place.as_str());

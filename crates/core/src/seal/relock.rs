@@ -477,7 +477,7 @@ mod tests {
     use crate::facts::{FactRow, Source};
     use crate::family::testing::shipped;
     use crate::keepsafe::Kept;
-    use crate::relock::{Holds, is_checked};
+    use crate::relock::{Against, Holds, is_checked};
 
     /// A complete set of evidence for a tablet that never unlocks again; tests take pieces out.
     struct Bench {
@@ -526,6 +526,7 @@ mod tests {
                 },
                 proof: Proof::ReadTemporary,
                 at: at(6),
+                against: Against::Own,
             })
             .collect();
         Bench {

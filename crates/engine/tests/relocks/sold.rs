@@ -175,7 +175,12 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
         device.found_with("vendor", &[0xC5; 50_000]).unwrap();
     });
     shelve(&bench.folder.path().join("shelf"), &profile);
-    bench.say(&[(FactKey::Recovery, "custom"), (FactKey::Region, "east")]);
+    // As at the counter.
+    bench.say(&[
+        (FactKey::Recovery, "custom"),
+        (FactKey::Region, "east"),
+        (FactKey::Foreign, "vendor"),
+    ]);
     let early = bench.take("LN3X.7.0.2607").unwrap_err().to_string();
     assert!(early.contains("(B2)"), "{early}");
     bench.into_recovery();

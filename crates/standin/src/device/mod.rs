@@ -25,7 +25,7 @@ use crate::clock::DeviceClock;
 use crate::content;
 use crate::profile::Profile;
 use crate::saved;
-use crate::storage::{Nothing, SparseFile, Storage};
+use crate::storage::{Memory, Nothing, SparseFile, Storage};
 
 /// What runs on the device.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -222,8 +222,11 @@ impl Device {
             Box::new(Nothing)
         } else {
             let length = content::area_bytes(&profile);
+            // Small writes by the thousand go to memory; the file gets pages.
+            let mut made = Memory::blank(length);
+            content::manufacture(&mut made, &profile, birth.seed, &birth.serial)?;
             let mut storage = SparseFile::create(&folder.join("disk.img"), length)?;
-            content::manufacture(&mut storage, &profile, birth.seed, &birth.serial)?;
+            made.copy_to(&mut storage)?;
             Box::new(storage)
         };
         let mut device = Self::around(profile, birth, storage, clock);

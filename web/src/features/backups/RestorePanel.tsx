@@ -23,6 +23,8 @@ export type RestorePanelProps = {
   unit: string;
   capture: string;
   take: Api<'Permission'>;
+  /** What it is put back from. */
+  title?: string;
   isBusy: boolean;
   onClose: () => void;
 };
@@ -33,14 +35,21 @@ function intoView(element: HTMLElement | null): void {
 }
 
 /** The plan of putting a capture back, before anything of it is done. */
-export function RestorePanel({ unit, capture, take, isBusy, onClose }: RestorePanelProps) {
+export function RestorePanel({
+  unit,
+  capture,
+  take,
+  title = 'Put back from this capture',
+  isBusy,
+  onClose,
+}: RestorePanelProps) {
   const query = useQuery(restoreQuery(unit, capture));
   const restore = useRestore(unit, capture);
   const read = useTakeCapture(unit);
   const [chosen, setChosen] = useState<Record<string, boolean>>({});
   return (
     <Box>
-      <Section title="Put back from this capture" aside={<Button onClick={onClose}>Close</Button>}>
+      <Section title={title} aside={<Button onClick={onClose}>Close</Button>}>
         <Typography color="text.secondary" sx={{ mb: 1.5 }}>
           {WORDS.putBackHelp}
         </Typography>
@@ -133,7 +142,6 @@ function PlanTable({ rows, wanted, onChoose }: PlanTableProps) {
       </TableHead>
       <TableBody>
         {rows.map((row) => {
-          const refusal = row.items.find((item) => item.state === 'missing' && row.refused);
           return (
             <TableRow key={row.label} sx={{ verticalAlign: 'top' }}>
               <TableCell sx={{ py: 0 }}>
@@ -151,7 +159,9 @@ function PlanTable({ rows, wanted, onChoose }: PlanTableProps) {
                 {comparedWords(row)}
               </TableCell>
               <TableCell sx={{ color: 'text.secondary' }}>
-                {refusal === undefined ? 'yes' : `no: ${refusal.text} (${refusal.rule})`}
+                {row.against == null
+                  ? 'yes'
+                  : `${row.refused ? 'no' : 'not yet'}: ${row.against.text} (${row.against.rule})`}
               </TableCell>
             </TableRow>
           );

@@ -72,6 +72,7 @@ export function StockSection({ unit, take, isBusy }: StockSectionProps) {
                 unit={unit}
                 capture={taken}
                 take={take}
+                title={`Put back from ${set.build}`}
                 isBusy={isBusy}
                 onClose={() => setRestoring(undefined)}
               />

@@ -44,6 +44,7 @@ export function FacePanel({ unit }: FacePanelProps) {
               press(key);
             }}
             onKeyUp={() => letGo(key)}
+            size="small"
             sx={{ touchAction: 'none' }}
           >
             {label}
@@ -86,13 +87,14 @@ function FaceScreen({ face, touch }: FaceScreenProps) {
         border: 2,
         borderColor: 'text.primary',
         borderRadius: '6px 6px 22px 22px',
-        p: 2,
-        minHeight: 260,
+        px: 2,
+        py: 1.5,
+        minHeight: 220,
       }}
     >
       {isDark && <Typography sx={{ opacity: 0.75 }}>{FACE.dark}</Typography>}
       {face.lines.map((line) => (
-        <Typography key={line} sx={{ fontVariantNumeric: 'tabular-nums' }}>
+        <Typography key={line} sx={{ fontVariantNumeric: 'tabular-nums', lineHeight: 1.4 }}>
           {line}
         </Typography>
       ))}
@@ -104,7 +106,14 @@ function FaceScreen({ face, touch }: FaceScreenProps) {
               key={id}
               fullWidth
               onClick={() => touch(id)}
-              sx={{ color: 'inherit', border: 1, borderColor: '#8A93A0', mb: 0.75 }}
+              sx={{
+                color: 'inherit',
+                border: 1,
+                borderColor: '#8A93A0',
+                mb: 0.75,
+                py: 0.25,
+                textDecoration: 'none',
+              }}
             >
               {label}
             </Button>
