@@ -276,6 +276,35 @@ impl DataFolder {
         Ok(())
     }
 
+    /// Writes a file that only its owner reads, replaced as a whole.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn put_secret(&self, name: &str, bytes: &[u8]) -> Result<(), DataError> {
+        let path = self.join(name);
+        let failed = |source| DataError::File {
+            path: path.clone(),
+            source,
+        };
+        if let Some(folder) = path.parent() {
+            fs::create_dir_all(folder).map_err(failed)?;
+        }
+        durable_write(&path, bytes, Access::OwnerOnly).map_err(failed)
+    }
+
+    /// Reads such a file; nothing when there is none.
+    ///
+    /// # Errors
+    /// When it is there and can't be read.
+    pub fn secret(&self, name: &str) -> Result<Option<Vec<u8>>, DataError> {
+        let path = self.join(name);
+        match fs::read(&path) {
+            Ok(bytes) => Ok(Some(bytes)),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+            Err(source) => Err(DataError::File { path, source }),
+        }
+    }
+
     /// The same folder with its vault elsewhere.
     #[must_use]
     pub fn with_vault(mut self, vault: Option<PathBuf>) -> Self {

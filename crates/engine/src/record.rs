@@ -257,6 +257,8 @@ pub enum Entry {
         /// Partitions the unit has, as its own table says.
         own: Vec<OwnPartition>,
     },
+    /// The unit's token is kept from now on, encrypted; the log does not hold it (`U4`).
+    TokenKept,
     /// A set of the maker's was taken into the vault, every digest compared with the published one.
     StockTaken {
         /// What it holds.
@@ -399,6 +401,7 @@ impl Entry {
             | Self::CopyMade { .. }
             | Self::CopyRead { .. } => EntryKind::Backups,
             Self::UnitAdded { .. }
+            | Self::TokenKept
             | Self::Facts { .. }
             | Self::FactRetracted { .. }
             | Self::PictureKept { .. }
@@ -525,6 +528,7 @@ impl Entry {
                 )
             }
             Self::Captured { capture, .. } => captured_in_words(capture),
+            Self::TokenKept => "Its unlock token is kept, encrypted.".to_owned(),
             Self::StockTaken { capture } => format!(
                 "The maker's set {} was taken into the vault, {} images, each with its published digest.",
                 capture.build.as_deref().unwrap_or("without a build"),

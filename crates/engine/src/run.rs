@@ -377,10 +377,13 @@ impl Engine {
                 | Action::LookAtLock { .. }
                 | Action::LookAtCriticalLock { .. }
                 | Action::InstallPackage { .. } => false,
-                Action::Unlock { stage } => family
-                    .stages
-                    .get(stage)
-                    .is_some_and(|spec| spec.method == Method::Command),
+                Action::Unlock { stage } => family.stages.get(stage).is_some_and(|spec| match spec
+                    .method
+                {
+                    Method::Command => true,
+                    Method::Token => record.has_token,
+                    Method::LongPress => false,
+                }),
                 Action::Relock { .. } => family
                     .relock
                     .act
@@ -561,9 +564,16 @@ impl Engine {
             }
             Action::Unlock { stage } => {
                 let spec = family.stages.get(stage).ok_or(EngineError::NoStep)?;
+                let token = match spec.method {
+                    Method::Token => Some(self.token_of(unit)?.ok_or(EngineError::NotThisWay(
+                        "the token that is kept for this unit does not open: type it again",
+                    ))?),
+                    Method::Command | Method::LongPress => None,
+                };
                 let permit = self.permit_for(&record, run, step, &spec.id, seen)?;
                 write_down()?;
-                device.unlock(permit, crate::restore::hardware_key(family), &spec.forms)
+                let identity = crate::restore::hardware_key(family);
+                device.unlock(permit, identity, &spec.forms, token.as_deref())
             }
             Action::Relock { stage } => {
                 let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage))

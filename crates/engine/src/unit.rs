@@ -50,6 +50,8 @@ pub struct UnitRecord {
     /// Captures, oldest first.
     #[serde(default)]
     pub captures: Vec<CaptureFacts>,
+    /// Whether its token is kept here.
+    pub has_token: bool,
     /// The maker's sets that were taken into the vault for it, the oldest first.
     pub stocks: Vec<CaptureFacts>,
     /// Their copies.
@@ -162,6 +164,7 @@ impl UnitRecord {
             run: None,
             requests: first.request.into_iter().collect(),
             captures: Vec::new(),
+            has_token: false,
             stocks: Vec::new(),
             copies: Vec::new(),
             damage: Vec::new(),
@@ -235,6 +238,7 @@ impl UnitRecord {
                 self.own = Some(own.clone());
                 self.captures.push(capture.clone());
             }
+            Entry::TokenKept => self.has_token = true,
             Entry::StockTaken { capture } => self.stocks.push(capture.clone()),
             Entry::CopyMade { copy } => {
                 self.copies

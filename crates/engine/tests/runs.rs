@@ -7,6 +7,7 @@ mod campaign;
 mod knowing;
 mod relocks;
 mod support;
+mod tokens;
 mod truth;
 
 use std::sync::Arc;

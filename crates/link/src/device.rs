@@ -137,8 +137,9 @@ impl DeviceLink {
         self.act(ActKind::StartFromMemory, BTreeMap::new(), epoch)
     }
 
-    /// Sends the unlock command, spending `permit`. The family's `forms` are tried in order; the
-    /// next one only if the device doesn't know the one before (`L1`).
+    /// Sends the unlock command for the stage that `permit` names, spending it; with the unit's own
+    /// token where the family asks for one (`U4`). The family's `forms` are tried in order; the next
+    /// one only if the device doesn't know the one before (`L1`).
     ///
     /// The device is looked at once more: a permit of an older epoch, for another unit or another
     /// effect goes no further than this side of the cable.
@@ -150,11 +151,14 @@ impl DeviceLink {
         permit: Permit,
         identity: FactKey,
         forms: &[String],
+        token: Option<&str>,
     ) -> Result<Operation, LinkError> {
-        let Effect::Unlock { .. } = permit.effect() else {
+        let Effect::Unlock { stage } = permit.effect() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
         };
-        self.command(ActKind::Unlock, permit, identity, forms, BTreeMap::new())
+        let mut args = BTreeMap::from([("stage".to_owned(), stage.clone())]);
+        args.extend(token.map(|token| ("token".to_owned(), token.to_owned())));
+        self.command(ActKind::Unlock, permit, identity, forms, args)
     }
 
     /// Sends the lock command for the stage that `permit` names, spending it; forms as with

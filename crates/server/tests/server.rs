@@ -205,6 +205,7 @@ const WRITING: &[(&str, &str, &str)] = &[
     ),
     ("POST", "/api/units/{unit}/run/{run}/stop", "record"),
     ("POST", "/api/units/{unit}/stock", "vault and record"),
+    ("POST", "/api/units/{unit}/token", "record, encrypted"),
     ("PUT", "/api/units/{unit}/facts/{fact}/picture", "record"),
 ];
 

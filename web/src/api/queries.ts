@@ -41,6 +41,13 @@ export const faceQuery = (unit: string) =>
     queryFn: () => unwrap(client.GET('/api/units/{unit}/face', { params: { path: { unit } } })),
   });
 
+/** The connection, looked at when asked for. */
+export const doctorQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'doctor'],
+    queryFn: () => unwrap(client.GET('/api/units/{unit}/doctor', { params: { path: { unit } } })),
+  });
+
 export const cardsQuery = (run: string, step: number) =>
   queryOptions({
     queryKey: ['cards', run, step],

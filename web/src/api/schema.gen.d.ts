@@ -500,6 +500,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/doctor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What lies between this program and the unit, looked at now. */
+        get: operations["doctor"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/face": {
         parameters: {
             query?: never;
@@ -787,6 +804,23 @@ export interface paths {
         put?: never;
         /** Takes a set into the vault. */
         post: operations["takeStock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps the unit's token, encrypted. */
+        post: operations["keepToken"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1981,6 +2015,18 @@ export interface components {
          *     that it can be a file's name and a path segment as it stands.
          */
         Label: string;
+        /** @description What a sheet wipes. */
+        Ledger: {
+            /** @description What is to be switched on again at the end, with where. */
+            again: string[];
+            /**
+             * Format: int32
+             * @description Starts of the system after a wipe with another wipe ahead: what is set up there is lost again.
+             */
+            wasted_setups: number;
+            /** @description Its wipes in order. */
+            wipes: components["schemas"]["WipeLine"][];
+        };
         /** @description One leg of a chain. */
         Leg: {
             /** @description The build after it. */
@@ -2441,6 +2487,7 @@ export interface components {
         };
         /** @description What putting a capture back would do to one partition. */
         RestoreRow: {
+            against?: components["schemas"]["Item"] | null;
             /**
              * Format: int64
              * @description Bytes that would be written.
@@ -2518,6 +2565,8 @@ export interface components {
         };
         /** @description A run. */
         RunView: {
+            /** @description What a wipe of this run switched off, once it ended (`L4`). */
+            again: string[];
             /** @description When it began. */
             begun: components["schemas"]["Moment"];
             /** @description Why the sheet in force is not the first one. */
@@ -2695,6 +2744,8 @@ export interface components {
             goal: components["schemas"]["Goal"];
             /** @description What is on the shelf for it. */
             images: components["schemas"]["ShelfImage"][];
+            /** @description What it wipes. */
+            ledger: components["schemas"]["Ledger"];
             /** @description What its steps oblige to. */
             preparations: components["schemas"]["Item"][];
             sheet?: components["schemas"]["Sheet"] | null;
@@ -2991,6 +3042,13 @@ export interface components {
          * @enum {string}
          */
         TakenBy: "link" | "hand";
+        /** @description A token as it came by mail. */
+        TokenCame: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description It. */
+            token: string;
+        };
         /**
          * @description How well a shown image is kept.
          * @enum {string}
@@ -3139,6 +3197,20 @@ export interface components {
          * @enum {string}
          */
         Wipe: "data" | "format-data";
+        /** @description A wipe of the sheet. */
+        WipeLine: {
+            /** @description What it leaves. */
+            kept: string[];
+            /** @description What it takes. */
+            lost: string[];
+            /**
+             * Format: int32
+             * @description The step, from 1.
+             */
+            step: number;
+            /** @description Which wipe it is. */
+            wipe: components["schemas"]["Wipe"];
+        };
     };
     responses: never;
     parameters: never;
@@ -4086,6 +4158,35 @@ export interface operations {
             };
         };
     };
+    doctor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     face: {
         parameters: {
             query?: never;
@@ -4730,6 +4831,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SetTaken"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenCame"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

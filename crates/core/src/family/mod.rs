@@ -306,6 +306,33 @@ pub struct TokenSpec {
     pub again: bool,
 }
 
+impl TokenSpec {
+    /// What is wrong with `token` as one of these, if anything (`U4`). Blanks around it are no part
+    /// of it.
+    #[must_use]
+    pub fn fault(&self, token: &str) -> Option<String> {
+        let count = token.chars().count();
+        if let Some((at, sign)) = token
+            .chars()
+            .enumerate()
+            .find(|(_, sign)| !self.alphabet.contains(*sign))
+        {
+            return Some(format!(
+                "Sign {} of the token, `{}`, is none of {}: copy it again from the mail (U4).",
+                at + 1,
+                sign.escape_default(),
+                self.alphabet
+            ));
+        }
+        (count != self.length as usize).then(|| {
+            format!(
+                "The token has {count} signs, wanted are {}: copy it whole from the mail (U4).",
+                self.length
+            )
+        })
+    }
+}
+
 /// How it is locked again.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct RelockSpec {
@@ -872,5 +899,18 @@ mod tests {
         assert!(family.hardware_identity(&real).is_some());
         let serial_only = facts(&[(FactKey::Serial, "FL1-220417-0093")]);
         assert_eq!(family.hardware_identity(&serial_only), None);
+    }
+
+    #[test]
+    fn a_token_is_checked_for_length_and_alphabet() {
+        let token = testing::shipped("lodestar").token.unwrap();
+        assert_eq!(token.fault("00A1B2C3D4E5F607"), None);
+        let odd = token.fault("00A1B2C3D4E5F6O7").unwrap();
+        assert!(odd.starts_with("Sign 15 of the token, `O`,"), "{odd}");
+        let short = token.fault("00A1").unwrap();
+        assert!(
+            short.starts_with("The token has 4 signs, wanted are 16"),
+            "{short}"
+        );
     }
 }

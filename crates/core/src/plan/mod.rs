@@ -10,6 +10,7 @@
 //! the found steps, derived by [`crate::seal`] from the effects on the sheet.
 
 mod action;
+pub mod ledger;
 mod search;
 pub mod sheet;
 pub mod sighting;

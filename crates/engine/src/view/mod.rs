@@ -7,11 +7,11 @@ use std::cmp::Reverse;
 
 use veritope_core::budget::{self};
 use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
-use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts};
+use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
 use veritope_core::family::{self, Family, Menu};
 use veritope_core::next::{Damage, NextInput, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
-use veritope_core::plan::{Goal, Step};
+use veritope_core::plan::{Goal, Step, ledger};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Item, ItemState};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
@@ -438,6 +438,7 @@ impl Engine {
             title: goal.shown().to_owned(),
             sheet: None,
             battery: None,
+            ledger: ledger::Ledger::default(),
             preparations: Vec::new(),
             images: Vec::new(),
             begin: Permission::yes(),
@@ -495,6 +496,7 @@ impl Engine {
             &self.policy(),
             self.now(),
         ));
+        preview.ledger = ledger::ledger(family, &sheet);
         preview.sheet = Some(sheet.withheld());
         preview
     }
@@ -530,6 +532,12 @@ impl Engine {
                 .map_or_else(Vec::new, |(family, table)| lacking(family, table)),
             ended: run.ended.map(|(end, _)| end),
             ended_at: run.ended.map(|(_, at)| at),
+            again: family
+                .filter(|_| {
+                    let wiped = record.known().last(Happening::Wiped);
+                    run.ended.is_some() && wiped.is_some_and(|at| at >= run.begun)
+                })
+                .map_or_else(Vec::new, ledger::again),
         }
     }
 

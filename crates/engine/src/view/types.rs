@@ -7,6 +7,7 @@ use veritope_core::family::{Consequence, PhaseSaid};
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
+use veritope_core::plan::ledger::Ledger;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::{Goal, Sheet, Step};
 use veritope_core::rule::Rule;
@@ -315,6 +316,8 @@ pub struct SheetPreview {
     pub sheet: Option<Sheet>,
     /// Battery for it.
     pub battery: Option<Battery>,
+    /// What it wipes.
+    pub ledger: Ledger,
     /// What its steps oblige to.
     pub preparations: Vec<Item>,
     /// What is on the shelf for it.
@@ -441,4 +444,6 @@ pub struct RunView {
     pub ended: Option<RunEnd>,
     /// When it ended.
     pub ended_at: Option<Moment>,
+    /// What a wipe of this run switched off, once it ended (`L4`).
+    pub again: Vec<String>,
 }

@@ -12,7 +12,7 @@ use veritope_wire::link::{ActKind, ActRequest, Listed};
 use crate::support::Bench;
 
 pub(crate) const HANDLE: &str = "dock-1";
-pub(super) const TOKEN: &str = "00A1B2C3D4E5F607";
+pub(crate) const TOKEN: &str = "00A1B2C3D4E5F607";
 
 /// Repeatable choices.
 pub(super) struct Dice(u64);

@@ -1,9 +1,10 @@
-//! The stand-in's body beside the sheet, and the step's command for shells.
+//! Beside the sheet: the stand-in's body, the connection, the step's command for shells.
 
 use axum::extract::State;
 use axum::http::HeaderMap;
 use axum::http::header::HOST;
 use serde::{Deserialize, Serialize};
+use veritope_core::seal::Item;
 use veritope_core::shell::{Card, step_cards};
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::{RunId, UnitId};
@@ -45,6 +46,17 @@ pub(crate) async fn hands(
 ) -> Result<Json<FaceView>, Problem> {
     let face = crossing(app, move |app| app.engine.hands(unit, &hands.act)).await?;
     Ok(Json(FaceView { face }))
+}
+
+/// What lies between this program and the unit, looked at now.
+#[utoipa::path(get, path = "/api/units/{unit}/doctor", operation_id = "doctor", params(("unit" = String, Path)), responses((status = 200, body = Vec<Item>), (status = "default", body = Problem)))]
+pub(crate) async fn doctor(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Json<Vec<Item>>, Problem> {
+    crossing(app, move |app| app.engine.doctor(unit, None))
+        .await
+        .map(Json)
 }
 
 /// A step's command for three kinds of shell.

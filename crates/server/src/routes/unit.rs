@@ -248,3 +248,27 @@ pub(crate) async fn look(
         .await
         .map(Json)
 }
+
+/// A token as it came by mail.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct TokenCame {
+    /// It.
+    token: String,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Keeps the unit's token, encrypted.
+#[utoipa::path(post, path = "/api/units/{unit}/token", operation_id = "keepToken", params(("unit" = String, Path)), request_body = TokenCame, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn keep_token(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(came): Json<TokenCame>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| {
+        app.engine.keep_token(unit, &came.token, came.request)
+    })
+    .await
+    .map(Json)
+}

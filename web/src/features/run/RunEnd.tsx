@@ -6,6 +6,7 @@ import { counted, exactOf } from '../../ui/format';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { PartitionTable } from './PartitionTable';
+import { Again } from './WipeLedger';
 
 export type RunEndProps = { run: Api<'RunView'> };
 
@@ -26,6 +27,7 @@ export function RunEnd({ run }: RunEndProps) {
           </Typography>
         </Box>
       </Box>
+      <Again lines={run.again} />
       {run.table != null && (
         <Section title="The unit's own partition table">
           <Typography color="text.secondary" sx={{ mb: 1 }}>

@@ -6,11 +6,13 @@ import { duration, permille } from '../../ui/format';
 
 export type SheetHeadProps = {
   head: Api<'SheetHead'>;
+  /** Set-ups that a later wipe takes again. */
+  wasted: number;
   battery: Api<'Battery'> | null | undefined;
 };
 
 /** The sums: time, wipes, points of no return, battery. */
-export function SheetHead({ head, battery }: SheetHeadProps) {
+export function SheetHead({ head, wasted, battery }: SheetHeadProps) {
   const charge = battery?.charge;
   const sums: [string, string][] = [
     ['Hands on', duration(head.hands_on_seconds)],
@@ -18,6 +20,7 @@ export function SheetHead({ head, battery }: SheetHeadProps) {
     ['Wipes', String(head.wipes)],
     ['No way back', String(head.no_returns)],
     ['Mode changes', String(head.mode_changes)],
+    ['Wasted set-ups', String(wasted)],
   ];
   if (battery != null) {
     sums.push([

@@ -11,9 +11,11 @@ import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { useIsUp } from '../../ui/useIsUp';
 import { itemShape, itemWord } from '../../ui/words';
+import { ConnectionSection } from './ConnectionSection';
 import { SheetHead } from './SheetHead';
 import { StepTable } from './StepTable';
 import { WORDS } from './strings';
+import { WipeLedger } from './WipeLedger';
 
 export type SheetTableProps = { unit: string; preview: Api<'SheetPreview'> };
 
@@ -36,7 +38,11 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
     <>
       {sheet != null && (
         <Section title={`${WORDS.sheet}: ${preview.title.toLowerCase()}`}>
-          <SheetHead head={sheet.head} battery={preview.battery} />
+          <SheetHead
+            head={sheet.head}
+            wasted={preview.ledger.wasted_setups}
+            battery={preview.battery}
+          />
           {sheet.steps.length === 0 ? (
             <Typography sx={{ mt: 2 }}>
               The unit is there already; nothing is to be done.
@@ -51,6 +57,7 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
           )}
         </Section>
       )}
+      <WipeLedger ledger={preview.ledger} />
       {preview.images.length > 0 && (
         <Section title={WORDS.shelf}>
           {preview.images.map((image) => (
@@ -67,6 +74,7 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
           ))}
         </Section>
       )}
+      {sheet != null && sheet.head.no_returns > 0 && <ConnectionSection unit={unit} />}
       {open.length > 0 && (
         <Section title={WORDS.prepare}>
           {open.map((item) => (

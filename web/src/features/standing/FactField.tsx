@@ -6,6 +6,7 @@ import { useChange } from '../../api/useChange';
 import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { FactInput } from './FactInput';
+import { TokenField } from './TokenField';
 
 export type FactFieldProps = {
   unit: string;
@@ -59,6 +60,7 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
       )}
       <FactInput fact={fact} isNext={isNext} isBusy={say.isPending} onSay={record} />
       {say.error !== null && <ProblemNote error={say.error} />}
+      {fact.key === 'token' && <TokenField unit={unit} onDone={onDone} />}
     </Box>
   );
 }

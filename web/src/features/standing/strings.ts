@@ -1,4 +1,7 @@
 export const WORDS = {
+  token: 'The token from the mail',
+  tokenHelp: 'Checked, then kept encrypted for this unit alone.',
+  tokenKept: 'The token is kept, encrypted',
   takes: 'What it takes',
   settled: 'How that is known',
   known: 'What is known',

@@ -1,0 +1,169 @@
+//! The wipe ledger (`Q9`): every wipe of a sheet by its name, what it takes and what it leaves, the
+//! set-ups that are wasted between two of them, and what is to be switched on again after the last
+//! (`L4`).
+
+use serde::Serialize;
+
+use super::sheet::{Sheet, Wipe};
+use crate::facts::FactKey;
+use crate::family::{Family, ToggleKept};
+use crate::mode::Mode;
+
+/// A wipe of the sheet.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct WipeLine {
+    /// The step, from 1.
+    pub step: u32,
+    /// Which wipe it is.
+    pub wipe: Wipe,
+    /// What it takes.
+    pub lost: Vec<String>,
+    /// What it leaves.
+    pub kept: Vec<String>,
+}
+
+/// What a sheet wipes.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Ledger {
+    /// Its wipes in order.
+    pub wipes: Vec<WipeLine>,
+    /// Starts of the system after a wipe with another wipe ahead: what is set up there is lost again.
+    pub wasted_setups: u32,
+    /// What is to be switched on again at the end, with where.
+    pub again: Vec<String>,
+}
+
+/// The ledger of `sheet`.
+#[must_use]
+pub fn ledger(family: &Family, sheet: &Sheet) -> Ledger {
+    let toggle_goes = family
+        .toggle
+        .as_ref()
+        .is_some_and(|toggle| toggle.kept == ToggleKept::UserData);
+    let own = |text: &str| text.to_owned();
+    let wipes: Vec<WipeLine> = sheet
+        .steps
+        .iter()
+        .zip(1..)
+        .filter_map(|(step, number)| {
+            let wipe = step.wipe?;
+            let mut lost = vec![own("apps and settings"), own("accounts")];
+            let mut kept = vec![own("the external card"), own("what exists once")];
+            match wipe {
+                Wipe::FormatData => lost.extend([own("internal files"), own("the encryption key")]),
+                Wipe::Data => kept.push(own("internal files, on families that keep them apart")),
+            }
+            if family.toggle.is_some() {
+                let list = if toggle_goes { &mut lost } else { &mut kept };
+                list.push(own("the unlock switch"));
+            }
+            Some(WipeLine {
+                step: number,
+                wipe,
+                lost,
+                kept,
+            })
+        })
+        .collect();
+    let mut wasted_setups = 0;
+    for pair in wipes.windows(2) {
+        let (first, next) = (pair[0].step as usize, pair[1].step as usize);
+        let between = sheet.steps.get(first - 1..next - 1).unwrap_or(&[]);
+        let starts = between.iter().any(|step| {
+            step.after.mode == Some(Mode::System) && step.before.mode != step.after.mode
+        });
+        wasted_setups += u32::from(starts);
+    }
+    Ledger {
+        again: if wipes.is_empty() {
+            Vec::new()
+        } else {
+            again(family)
+        },
+        wipes,
+        wasted_setups,
+    }
+}
+
+/// What a wipe switched off and somebody may want on again, with where (`L4`).
+#[must_use]
+pub fn again(family: &Family) -> Vec<String> {
+    let mut all = vec![family.debugging.hand.clone()];
+    let toggle = family.toggle.as_ref();
+    all.extend(
+        toggle
+            .filter(|toggle| toggle.kept == ToggleKept::UserData)
+            .map(|toggle| toggle.hand.clone()),
+    );
+    all.push("The owner's accounts and the screen lock, by the owner.".to_owned());
+    if let Some(place) = family.place(FactKey::FastStart) {
+        all.push(format!("{} It is on again after a wipe.", place.place));
+    }
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::testing::facts;
+    use crate::family::testing::shipped;
+    use crate::plan::{Goal, Presence, State, Ways, find};
+
+    const WAYS: Ways = Ways {
+        link: Presence::Here,
+        image: Presence::Missing,
+    };
+
+    fn of(codename: &str, pairs: &[(FactKey, &str)], goal: Goal) -> Ledger {
+        let family = shipped(codename);
+        let state = State::from_facts(&facts(pairs));
+        ledger(&family, &find(&family, state, goal, WAYS).unwrap())
+    }
+
+    #[test]
+    fn where_the_switch_lives_in_user_data_it_goes_too_and_is_on_the_list_to_come() {
+        let pairs = [
+            (FactKey::Mode, "system"),
+            (FactKey::Lock, "locked"),
+            (FactKey::Debugging, "on"),
+        ];
+        let kelpie = of("kelpie", &pairs, Goal::Unlock);
+        assert_eq!(kelpie.wipes.len(), 1);
+        assert!(
+            kelpie.wipes[0]
+                .lost
+                .contains(&"the unlock switch".to_owned())
+        );
+        assert!(
+            kelpie
+                .again
+                .iter()
+                .any(|line| line.contains("Permit unlock"))
+        );
+        let saltern = of("saltern", &pairs, Goal::Unlock);
+        assert!(
+            saltern.wipes[0]
+                .kept
+                .contains(&"the unlock switch".to_owned())
+        );
+        assert!(
+            !saltern
+                .again
+                .iter()
+                .any(|line| line.contains("Allow unlocking"))
+        );
+        assert_eq!(saltern.wasted_setups, 0);
+    }
+
+    #[test]
+    fn two_stages_in_a_row_waste_no_set_up_and_nothing_wiped_asks_for_nothing() {
+        let pairs = [
+            (FactKey::Mode, "bootloader"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::CriticalLock, "unlocked"),
+        ];
+        let relock = of("saltern", &pairs, Goal::Relock);
+        assert_eq!((relock.wipes.len(), relock.wasted_setups), (2, 0));
+        assert_eq!(of("saltern", &pairs, Goal::ToSystem), Ledger::default());
+    }
+}

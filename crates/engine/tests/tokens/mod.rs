@@ -1,0 +1,130 @@
+//! Tokens: checked before anything is sent, kept with their unit, never in the clear.
+
+use std::sync::Arc;
+
+use veritope_core::facts::FactKey;
+use veritope_core::plan::Goal;
+use veritope_engine::record::Way;
+use veritope_engine::{EngineError, StepEnd};
+use veritope_standin::clock::ByHand;
+use veritope_standin::gate::Gate;
+use veritope_standin::profile::Profile;
+use veritope_standin::scheme::Scheme;
+use veritope_standin::{Birth, Device};
+use veritope_standin::{LockState, storage::Nothing};
+use veritope_wire::link::Handle;
+
+use crate::campaign::person::{HANDLE, TOKEN, answer, on};
+use crate::support::{Bench, birth, seat};
+
+fn curlew() -> Bench {
+    let clock = Arc::new(ByHand::default());
+    let birth = Birth {
+        handle: HANDLE.to_owned(),
+        serial: "K2G4471903".to_owned(),
+        ..birth("c771d20a41")
+    };
+    let profile = Profile::named("lodestar").unwrap().without_bytes();
+    let mut device = Device::make_in(Box::new(Nothing), profile, &birth, clock.clone()).unwrap();
+    let mut gate = Gate::shipped(Scheme::named("lodestar").unwrap());
+    gate.token = TOKEN.to_owned();
+    device.set_gate(gate, "").unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let bench = seat(folder, device, clock, b"", "Sanderling", |bridge| {
+        Way::Link {
+            bridge,
+            handle: Handle(HANDLE.to_owned()),
+        }
+    });
+    bench.say(&[
+        (FactKey::ServiceAllowed, "yes"),
+        (FactKey::AnswersBootloader, "yes"),
+        (FactKey::Relocked, "no"),
+        (FactKey::Accounts, "0"),
+        (FactKey::ScreenLock, "off"),
+    ]);
+    let family = bench.engine.family_named("lodestar").unwrap();
+    let waived: Vec<_> = family
+        .keep_safe
+        .iter()
+        .map(|class| (*class, veritope_engine::KeepSaid::Waived))
+        .collect();
+    bench
+        .engine
+        .keep_safe(bench.unit, &waived, bench.request())
+        .unwrap();
+    bench
+}
+
+fn keep(bench: &Bench, token: &str) -> Result<(), EngineError> {
+    bench.engine.keep_token(bench.unit, token, bench.request())
+}
+
+#[test]
+fn a_kept_token_unlocks_over_the_link_and_lies_nowhere_in_the_clear() {
+    let bench = curlew();
+    for (wrong, why) in [
+        ("00A1B2C3D4E5F6O7", "Sign 15 of the token"),
+        ("00A1", "The token has 4 signs"),
+    ] {
+        let refused = keep(&bench, wrong).unwrap_err().to_string();
+        assert!(refused.contains(why), "{refused}");
+    }
+    assert!(
+        !bench.folder.path().join("tokens").exists(),
+        "nothing was kept"
+    );
+    keep(&bench, &format!(" {TOKEN}\n")).unwrap();
+    let run = bench.begin(Goal::Unlock);
+    assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
+    bench.consent(run).unwrap();
+    let bridge = bench.bridge.clone();
+    bench.at_each_pause(move || answer(&bridge, "yes"));
+    assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
+    assert_eq!(
+        on(&bench.bridge, |device| device.truth().0),
+        LockState::Unlocked
+    );
+    for file in walk(bench.folder.path()) {
+        let bytes = std::fs::read(&file).unwrap();
+        let found = bytes
+            .windows(TOKEN.len())
+            .any(|part| part == TOKEN.as_bytes());
+        assert!(!found, "in {}", file.display());
+    }
+}
+
+#[test]
+fn a_token_that_was_changed_does_not_open_and_nothing_is_sent() {
+    let bench = curlew();
+    keep(&bench, TOKEN).unwrap();
+    let folder = bench.folder.path().join("tokens");
+    let own = folder.join(bench.unit.to_string());
+    let mut bytes = std::fs::read(&own).unwrap();
+    let last = bytes.len() - 1;
+    bytes[last] ^= 1;
+    std::fs::write(&own, bytes).unwrap();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    // What doesn't open is not sent.
+    let refused = bench.step(run).unwrap_err().to_string();
+    assert!(refused.contains("type it again"), "{refused}");
+    assert_eq!(
+        on(&bench.bridge, |device| device.truth().0),
+        LockState::Locked
+    );
+}
+
+fn walk(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
+    let mut files = Vec::new();
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        if path.is_dir() {
+            files.extend(walk(&path));
+        } else {
+            files.push(path);
+        }
+    }
+    files
+}

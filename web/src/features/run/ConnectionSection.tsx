@@ -1,0 +1,36 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+
+import { doctorQuery } from '../../api/queries';
+import { ProblemNote } from '../../ui/ProblemNote';
+import { Section } from '../../ui/Section';
+import { StateShape } from '../../ui/shapes';
+import { itemShape, itemWord } from '../../ui/words';
+import { WORDS } from './strings';
+
+export type ConnectionSectionProps = { unit: string };
+
+/** What lies between this program and the unit, looked at before anything that can't be undone. */
+export function ConnectionSection({ unit }: ConnectionSectionProps) {
+  const { data: lines, error, isFetching, refetch } = useQuery(doctorQuery(unit));
+  return (
+    <Section
+      title={WORDS.connection}
+      aside={
+        <Button onClick={() => void refetch()} disabled={isFetching}>
+          Look again
+        </Button>
+      }
+    >
+      {lines?.map((line) => (
+        <Box key={line.text} sx={{ display: 'flex', gap: 1.5, py: 0.5 }}>
+          <StateShape kind={itemShape(line.state)} label={itemWord(line.state)} />
+          <Typography>{line.text}</Typography>
+        </Box>
+      ))}
+      {error !== null && <ProblemNote error={error} />}
+    </Section>
+  );
+}
