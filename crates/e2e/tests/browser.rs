@@ -4,6 +4,7 @@
 
 mod hands;
 mod knowing;
+mod locks;
 
 use serde_json::json;
 use tokio::runtime::Runtime;

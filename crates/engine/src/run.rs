@@ -10,7 +10,7 @@ use std::time::Duration;
 use veritope_core::budget;
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
 use veritope_core::family::{Consequence, Family, Method, MoveBy};
-use veritope_core::mode::Mode;
+use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
 use veritope_core::plan::{Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
@@ -789,6 +789,15 @@ impl Engine {
                 | Action::LookAtLock { .. }
                 | Action::LookAtCriticalLock { .. }
         );
+        let wanted = match open.sheet.goal {
+            Goal::Unlock => Some(Lock::Unlocked),
+            Goal::Relock => Some(Lock::Locked),
+            _ => None,
+        };
+        if wanted.is_some() && open.next_step().is_none() && record.known().lock() != wanted {
+            self.replan(unit, run, "The lock was not seen.", None)?;
+            return Ok(StepEnd::AsExpected);
+        }
         if open.next_step().is_none() && open.sheet.reach == Reach::Goal && !is_look {
             self.append(
                 unit,
@@ -980,6 +989,11 @@ impl Engine {
         let Some(mode) = seen.mode() else {
             return Ok(());
         };
+        // An act on the lock is over when the lock was seen, by the link or by a person (L3).
+        let is_unseen = seen.lock().is_none() && in_doubt(&step, self.now()).is_some();
+        if asked == Settling::Watching && is_unseen {
+            return Ok(());
+        }
         if divergence(step.after, Some(mode), seen.lock()).is_none() {
             self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
             return Ok(());

@@ -1,0 +1,395 @@
+//! Locks opened and closed with hands on the stand-in's keys, in the panel beside the sheet: every
+//! press is a press of so long on the device, and every cue is seen on its face.
+
+use std::time::Duration;
+
+use serde_json::{Value, json};
+use veritope_e2e::{Bench, Outcome};
+use veritope_standin::gate::{Answer, Gate};
+
+use super::in_browser;
+
+/// Devices are this many times as fast as the wall; a press on the page still is a short one.
+const HANDS: u32 = 12;
+
+fn request() -> String {
+    uuid::Uuid::now_v7().to_string()
+}
+
+/// A unit of the demo, and what a person does at its panel.
+struct Table<'b> {
+    bench: &'b Bench,
+    unit: String,
+    name: &'static str,
+}
+
+impl<'b> Table<'b> {
+    async fn met(bench: &'b Bench, name: &'static str) -> Outcome<Self> {
+        bench.open("/").await?;
+        let unit = bench.unit(name).await?;
+        Ok(Self { bench, unit, name })
+    }
+
+    async fn say(&self, facts: &[(&str, &str)]) -> Outcome {
+        for (key, value) in facts {
+            let body = json!({ "facts": [{ "key": key, "value": value }], "request": request() });
+            let path = format!("/api/units/{}/facts", self.unit);
+            let (status, answer) = self.bench.ask("POST", &path, body).await?;
+            assert_eq!(status, 200, "{key}: {answer}");
+        }
+        Ok(())
+    }
+
+    /// The owner's data is said to be nowhere needed.
+    async fn waive(&self) -> Outcome {
+        let path = format!("/api/units/{}/standing", self.unit);
+        let standing = self.bench.get(&path).await?;
+        let classes: Vec<Value> = standing["keep_safe"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|line| json!({ "class": line["class"], "said": { "is": "waived" } }))
+            .collect();
+        let body = json!({ "classes": classes, "request": request() });
+        let path = format!("/api/units/{}/keep-safe", self.unit);
+        let (status, answer) = self.bench.ask("POST", &path, body).await?;
+        assert_eq!(status, 200, "{answer}");
+        Ok(())
+    }
+
+    async fn begin(&self, goal: &str) -> Outcome {
+        let path = format!("/api/units/{}/goal", self.unit);
+        let body = json!({ "goal": goal, "request": request() });
+        self.bench.ask("POST", &path, body).await?;
+        self.bench
+            .open(&format!("/units/{}/run", self.unit))
+            .await?;
+        self.bench.click("Begin").await?;
+        self.bench.sees("Step 1 of").await
+    }
+
+    async fn take_in_hand(&self) -> Outcome {
+        self.bench.click("Take the stand-in in hand").await?;
+        self.face_shows("").await
+    }
+
+    /// The gate of the device, changed as weeks of use change it.
+    fn gate(&self, change: impl FnOnce(&mut Gate)) {
+        let handle = self.name.to_lowercase();
+        self.bench
+            .demo
+            .bridge
+            .with(&handle, |device| {
+                let mut gate = device.gate().unwrap().clone();
+                change(&mut gate);
+                let id = device.equipment_id().to_owned();
+                device.set_gate(gate, &id).unwrap();
+                Ok(())
+            })
+            .unwrap();
+    }
+
+    async fn pointer(&self, keys: &[&str], event: &str) -> Outcome {
+        let script = "const [keys, event] = arguments;
+            const panel = document.querySelector('section[aria-label=\"The stand-in in your hands\"]');
+            for (const key of keys) {
+              const button = [...panel.querySelectorAll('button')].find((one) => one.innerText.trim() === key);
+              button.dispatchEvent(new PointerEvent(event, { bubbles: true }));
+            }";
+        self.bench
+            .browser
+            .execute(script, vec![json!(keys), json!(event)])
+            .await?;
+        Ok(())
+    }
+
+    async fn down(&self, keys: &[&str]) -> Outcome {
+        self.pointer(keys, "pointerdown").await
+    }
+
+    async fn up(&self, keys: &[&str]) -> Outcome {
+        self.pointer(keys, "pointerup").await
+    }
+
+    async fn tap(&self, key: &str) -> Outcome {
+        self.down(&[key]).await?;
+        self.up(&[key]).await?;
+        // The next press is another one.
+        tokio::time::sleep(Duration::from_millis(150)).await;
+        Ok(())
+    }
+
+    /// Waits until the face shows `text`; an empty text waits for the panel.
+    async fn face_shows(&self, text: &str) -> Outcome {
+        for _ in 0..900 {
+            let shown = self
+                .bench
+                .run("return document.querySelector('section[aria-label=\"The stand-in in your hands\"]')?.innerText ?? null")
+                .await?;
+            if shown.as_str().is_some_and(|shown| shown.contains(text)) {
+                return Ok(());
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        Err(format!("{}'s face does not show `{text}`", self.name).into())
+    }
+
+    async fn consent(&self) -> Outcome {
+        let label = format!("Type {} to consent", self.name);
+        self.bench.sees(&label).await?;
+        self.bench.fill(&label, self.name).await?;
+        self.bench.click("I consent").await
+    }
+}
+
+#[test]
+fn gull_is_unlocked_over_its_link_and_answers_with_its_keys() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let gull = Table::met(&bench, "Gull").await?;
+        gull.say(&[("accounts", "0"), ("answers-bootloader", "yes")])
+            .await?;
+        gull.waive().await?;
+        gull.begin("unlock").await?;
+        bench.click("Restart into bootloader mode").await?;
+        gull.consent().await?;
+        gull.take_in_hand().await?;
+        bench.click("Unlock the bootloader of Gull").await?;
+        bench.sees("Its default answer: no").await?;
+        gull.face_shows("▸ No, keep it locked").await?;
+        bench.is_accessible().await?;
+        bench.shot("face").await?;
+        // Power alone would be no.
+        gull.tap("Volume up").await?;
+        gull.face_shows("▸ Yes, unlock and erase").await?;
+        gull.tap("Power").await?;
+        bench.sees("Start the system").await?;
+        bench.click("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        bench
+            .sees("To be switched on again after the last wipe")
+            .await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn bittern_is_unlocked_by_keys_with_a_long_press() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let bittern = Table::met(&bench, "Bittern").await?;
+        bittern.gate(|gate| {
+            gate.first_online_ms = Some(-400 * 3_600_000);
+            gate.switched_on = true;
+        });
+        bittern.say(&[("toggle", "on"), ("bought", "open")]).await?;
+        bittern.say(&[("paid", "yes"), ("managed", "no")]).await?;
+        bittern.waive().await?;
+        bittern.begin("unlock").await?;
+        bittern.take_in_hand().await?;
+        bench.click("Show me how").await?;
+        bittern.face_shows("Fast start: on").await?;
+        bench.click("Fast start: on").await?;
+        bittern.face_shows("Fast start: off").await?;
+        bench.click("Fast start: off.").await?;
+
+        bench.sees("Switch it off").await?;
+        bench.click("Show me how").await?;
+        bittern.down(&["Power"]).await?;
+        bittern.face_shows("Power off").await?;
+        bittern.up(&["Power"]).await?;
+        bench.click("Power off").await?;
+        bittern.face_shows("Charging").await?;
+        bench
+            .click("Dark; a charging picture when power is plugged in.")
+            .await?;
+
+        bittern.consent().await?;
+        bench.click("Show me how").await?;
+        bench.sees("Hold volume up").await?;
+        bench.click("Pull the cable").await?;
+        bittern.face_shows("Plug the cable in").await?;
+        bittern.down(&["Volume up", "Volume down"]).await?;
+        bench.click("Plug the cable in").await?;
+        bittern.face_shows("WARNING").await?;
+        bench.shot("warning").await?;
+        bittern.up(&["Volume up"]).await?;
+        bittern.up(&["Volume down"]).await?;
+        // Long, not short.
+        bittern.down(&["Volume up"]).await?;
+        bittern.face_shows("Unlock?").await?;
+        bittern.up(&["Volume up"]).await?;
+        bittern.tap("Volume up").await?;
+        bittern.face_shows("Settings").await?;
+        bench
+            .click("The home screen, or the first questions of a fresh start. It says unlocked.")
+            .await?;
+        bench.sees("The goal is reached").await?;
+        let tag = bench.get(&format!("/api/units/{}", bittern.unit)).await?;
+        assert_eq!(tag["lock"], "unlocked");
+        bench.stop().await
+    });
+}
+
+#[test]
+fn four_keys_let_go_in_order_bring_plover_into_the_makers_recovery() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let plover = Table::met(&bench, "Plover").await?;
+        plover.begin("to-stock-recovery").await?;
+        plover.take_in_hand().await?;
+        bench.click("Restart into download mode").await?;
+        plover.face_shows("DOWNLOAD").await?;
+        bench.click("Show me how").await?;
+        let all = ["Volume down", "Volume up", "Home", "Power"];
+        plover.down(&all).await?;
+        plover.face_shows("Dark").await?;
+        plover.up(&["Volume down"]).await?;
+        plover.face_shows("LOGO").await?;
+        plover.up(&["Power"]).await?;
+        plover.face_shows("Recovery of the maker").await?;
+        plover.up(&["Volume up", "Home"]).await?;
+        bench.sees("The goal is reached").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn curlews_token_is_kept_and_opens_it_and_no_other() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let curlew = Table::met(&bench, "Curlew").await?;
+        let mut token = String::new();
+        curlew.gate(|gate| {
+            gate.asked_updates = Answer::Yes;
+            token.clone_from(&gate.token);
+        });
+        curlew
+            .say(&[("equipment-id", "351846074321564"), ("relocked", "no")])
+            .await?;
+        curlew.say(&[("answers-bootloader", "yes")]).await?;
+        curlew.waive().await?;
+        bench
+            .open(&format!("/units/{}/standing", curlew.unit))
+            .await?;
+        bench.click("Type Unlock token").await?;
+        bench.fill("The token from the mail", "00A1").await?;
+        bench.click("Keep it").await?;
+        bench.sees("The token has 4 signs, wanted are 16").await?;
+        bench.fill("The token from the mail", &token).await?;
+        bench.click("Keep it").await?;
+        bench.sees("The token is kept, encrypted").await?;
+        curlew.begin("unlock").await?;
+        curlew.take_in_hand().await?;
+        bench.click("Restart into bootloader mode").await?;
+        curlew.consent().await?;
+        bench.click("Unlock with the token of Curlew").await?;
+        curlew.face_shows("▸ No, keep it locked").await?;
+        curlew.tap("Volume up").await?;
+        curlew.tap("Power").await?;
+        bench.sees("Start the system").await?;
+        let shown = bench
+            .run("return document.documentElement.outerHTML")
+            .await?;
+        assert!(
+            !shown.as_str().unwrap().contains(&token),
+            "nowhere on screen"
+        );
+        bench.click("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        bench.stop().await
+    });
+}
+
+#[test]
+fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let lapwing = Table::met(&bench, "Lapwing").await?;
+        let run_to = async |goal: &str, steps: &[&str]| -> Outcome {
+            lapwing.begin(goal).await?;
+            for step in steps {
+                // The goal stands in the tag too, as a link.
+                bench.click_last(step).await?;
+            }
+            bench.sees("The goal is reached").await
+        };
+        let into = [
+            "Restart into bootloader mode",
+            "Start the recovery from memory",
+        ];
+        run_to("temporary-recovery", &into).await?;
+        let backups = format!("/units/{}/backups", lapwing.unit);
+        bench.open(&backups).await?;
+        bench.click("With the system").await?;
+        bench
+            .sees("The capture is whole, and was read back.")
+            .await?;
+        bench.click("Take into the vault").await?;
+        bench.sees("Put back from the set").await?;
+        bench
+            .open(&format!("/units/{}/standing", lapwing.unit))
+            .await?;
+        bench
+            .sees("Not the maker's are: recovery (read by a temporary start), vendor (read by a temporary start).")
+            .await?;
+        bench.shot("lapwing").await?;
+        bench.open(&backups).await?;
+        bench.click("Put back from the set").await?;
+        bench
+            .sees("not yet: modemst1: 1 of 2 copies read back. (B6)")
+            .await?;
+        bench.click("Copy to stick").await?;
+        bench.sees("stick: read back, whole").await?;
+        bench.open(&backups).await?;
+        bench.click("Put back from the set").await?;
+        bench.sees("differs in").await?;
+        for label in ["recovery", "vendor"] {
+            let script =
+                format!("document.querySelector('input[aria-label=\"Put {label} back\"]').click()");
+            bench.run(&script).await?;
+        }
+        bench.is_accessible().await?;
+        bench.shot("stock").await?;
+        bench.click("Put 2 partitions back").await?;
+        bench.sees_not("differs in").await?;
+        run_to("to-system", &["Start the system"]).await?;
+        let works: Vec<(String, &str)> = bench
+            .get(&format!("/api/units/{}/standing", lapwing.unit))
+            .await?["facts"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .filter(|fact| fact["group"] == "works")
+            .map(|fact| (fact["key"].as_str().unwrap().to_owned(), "yes"))
+            .collect();
+        let works: Vec<(&str, &str)> = works
+            .iter()
+            .map(|(key, yes)| (key.as_str(), *yes))
+            .collect();
+        lapwing.say(&works).await?;
+        lapwing
+            .say(&[
+                ("recovery", "stock"),
+                ("accounts", "0"),
+                ("screen-lock", "off"),
+            ])
+            .await?;
+        lapwing.waive().await?;
+        lapwing.begin("relock").await?;
+        lapwing.take_in_hand().await?;
+        bench.click("Restart into bootloader mode").await?;
+        lapwing.consent().await?;
+        bench.shot("relock").await?;
+        bench.click("Lock it again of Lapwing").await?;
+        lapwing.face_shows("▸ No, keep it unlocked").await?;
+        lapwing.tap("Volume up").await?;
+        lapwing.face_shows("▸ Yes, lock and erase").await?;
+        lapwing.tap("Power").await?;
+        bench.click("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        let tag = bench.get(&format!("/api/units/{}", lapwing.unit)).await?;
+        assert_eq!(tag["lock"], "locked");
+        bench.stop().await
+    });
+}
