@@ -11,7 +11,7 @@ use veritope_standin::gate::{Gate, Seller};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
 use veritope_standin::{
-    Birth, Bridge, Device, LockState, Running, Setting, recovery_image, stock_images,
+    Birth, Bridge, Device, LockState, Running, Setting, package_bytes, recovery_image, stock_images,
 };
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
@@ -388,14 +388,26 @@ pub(crate) fn meet(
     Ok(())
 }
 
-/// Puts onto the shelf what Lapwing's owner brought along: the maker's set of its build, and a
-/// recovery that starts from memory.
+/// Puts onto the shelf what owners brought along: for Dunlin the packages that its card holds, for
+/// Lapwing the maker's set of its build and a recovery that starts from memory.
 pub(crate) fn shelve(shelf: &Path) -> std::io::Result<()> {
     let build = "LN3X.7.0.2607";
     let profile = Profile::named("cinder")
         .and_then(|profile| profile.variant("LN-3X"))
         .and_then(|profile| profile.on_build(build))
         .ok_or_else(|| std::io::Error::other("no stand-in for LN-3X"))?;
+    let packages = shelf.join("packages");
+    std::fs::create_dir_all(&packages)?;
+    // Dunlin's owner brought all but the enabler.
+    let brought = |met: &&Met| met.nickname == "Dunlin";
+    let names = MET
+        .iter()
+        .filter(brought)
+        .flat_map(|met| met.said)
+        .filter(|(key, _)| *key == FactKey::CardFiles);
+    for name in names.flat_map(|(_, names)| names.split(", ")) {
+        std::fs::write(packages.join(name), package_bytes(name))?;
+    }
     let folder = shelf.join("stock").join(build);
     std::fs::create_dir_all(&folder)?;
     let mut list = format!("build = \"{build}\"\ncodename = \"cinder\"\nvariants = [\"LN-3X\"]\n");

@@ -129,10 +129,30 @@ pub fn gate(family: &Family, facts: &Facts) -> Gate {
         .count(FactKey::RollbackIndex)
         .unwrap_or(0)
         .max(spec.rollback);
-    match cheapest(family, at, fused, at, &at_hand(family, facts)) {
+    let (exact, enabled) = left_behind(family, facts, at);
+    let begin = Begin {
+        build: at,
+        fused,
+        exact,
+        enabled,
+    };
+    match cheapest_from(family, begin, at, &at_hand(family, facts)) {
         Ok(chain) => Gate::Chain(chain),
         Err(why) => Gate::Shut(why),
     }
+}
+
+/// What the package that was installed last left behind: whether the partitions are exactly the
+/// build's, and whether the enabler is in.
+fn left_behind(family: &Family, facts: &Facts, build: usize) -> (bool, bool) {
+    let last = facts
+        .text(FactKey::LastPackage)
+        .and_then(|name| family.packages.iter().find(|one| one.name == name))
+        .filter(|package| package.to == build);
+    last.map_or((true, false), |package| {
+        let is_enabler = package.kind == PackageKind::Enabler;
+        (package.leaves == Leaves::Exact && !is_enabler, is_enabler)
+    })
 }
 
 /// Names of packages that are known to lie where they must.
@@ -184,20 +204,39 @@ pub fn cheapest(
     wanted: usize,
     here: &BTreeSet<String>,
 ) -> Result<Chain, NoChain> {
-    match search(family, start, fused, wanted, here) {
+    let begin = Begin {
+        build: start,
+        fused,
+        exact: true,
+        enabled: false,
+    };
+    cheapest_from(family, begin, wanted, here)
+}
+
+/// Where a chain begins.
+#[derive(Debug, Clone, Copy)]
+struct Begin {
+    build: usize,
+    fused: u32,
+    exact: bool,
+    enabled: bool,
+}
+
+fn cheapest_from(
+    family: &Family,
+    begin: Begin,
+    wanted: usize,
+    here: &BTreeSet<String>,
+) -> Result<Chain, NoChain> {
+    let unfused = Begin { fused: 0, ..begin };
+    match search(family, begin, wanted, here) {
         Some(chain) => Ok(chain),
-        None if search(family, start, 0, wanted, here).is_some() => Err(NoChain::Fused),
+        None if search(family, unfused, wanted, here).is_some() => Err(NoChain::Fused),
         None => Err(NoChain::NoPackage),
     }
 }
 
-fn search(
-    family: &Family,
-    start: usize,
-    fused: u32,
-    wanted: usize,
-    here: &BTreeSet<String>,
-) -> Option<Chain> {
+fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>) -> Option<Chain> {
     let mut by_base: Vec<Vec<usize>> = vec![Vec::new(); family.builds.len()];
     let mut full = Vec::new();
     for (index, package) in family.packages.iter().enumerate() {
@@ -208,11 +247,11 @@ fn search(
         }
     }
     let first = Node {
-        build: start,
-        exact: true,
-        enabled: false,
+        build: begin.build,
+        exact: begin.exact,
+        enabled: begin.enabled,
         unlocked: false,
-        fused,
+        fused: begin.fused,
     };
     // Looked up by key only; its order never shows.
     let mut best = Best::new();
@@ -462,6 +501,8 @@ mod tests {
             ends_in: Mode::System,
             minutes,
             wipes,
+            keeps_unique: true,
+            blake3: None,
             leaves: Leaves::Exact,
             lies: Lies::Card,
             hand: String::new(),

@@ -72,6 +72,7 @@ rules! {
     N6: "Link command first, keys next, a forced restart last.",
     Q1: "The way back first: the partition that is written over is captured and verified.",
     Q11: "What replaces something is proven whole where it lies before anything is erased.",
+    Q12: "A package goes onto the base that it states, and onto no other.",
     Q13: "A start of the system is a checkpoint after a risky step.",
     Q14: "Each choice of a write tool is taken, left or never touched, as the family says.",
     R1: "Each slot's checked partitions are proven to be one stock build of this variant and region.",

@@ -8,14 +8,16 @@
 use std::time::Duration;
 
 use veritope_core::budget;
-use veritope_core::facts::{FactKey, FactValue, Happening, Source};
+use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::{Consequence, Family, Method, MoveBy};
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
 use veritope_core::plan::{Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent, Item, ItemState, LinkWitness, Permit, UnlockEvidence};
+use veritope_core::seal::{
+    self, Consent, Item, ItemState, LinkWitness, PackageEvidence, Permit, UnlockEvidence,
+};
 use veritope_core::standing;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
@@ -142,6 +144,19 @@ impl Engine {
         };
         let family = &*family;
         let effects = || sheet.steps.iter().filter_map(|step| step.effect.as_ref());
+        // Packages before the unlock go by a list of their own, and so does the unlock then.
+        if let Some(Planned::InstallPackage { name }) = effects().next()
+            && let Some(items) = self.with_package(
+                record,
+                family,
+                sheet,
+                name,
+                None,
+                seal::package_preparations,
+            )
+        {
+            return items;
+        }
         if effects().any(|effect| matches!(effect, Planned::Unlock { .. })) {
             return self.with_evidence(record, family, sheet, None, seal::unlock_preparations);
         }
@@ -174,6 +189,36 @@ impl Engine {
         })
     }
 
+    /// Brings the evidence for a package together and hands it on; nothing when the family doesn't
+    /// know it.
+    fn with_package<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        name: &str,
+        consent: Option<&Consent>,
+        judge: impl FnOnce(&PackageEvidence<'_>) -> T,
+    ) -> Option<T> {
+        let package = family.packages.iter().find(|one| one.name == name)?;
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        let coverage = self.coverage_of(record, family);
+        // What is not there or can't be read was not hashed; the list says so.
+        let seen = self.shelf.package(name).ok();
+        Some(judge(&PackageEvidence {
+            family,
+            nickname: &record.nickname,
+            facts: &facts,
+            package,
+            seen: seen.as_ref(),
+            keep_safe: &record.keep_safe,
+            coverage: &coverage,
+            battery: &battery,
+            consent,
+        }))
+    }
+
     /// The whole evidence list of a step's effect, where it has one.
     pub(crate) fn seal_of(
         &self,
@@ -199,7 +244,18 @@ impl Engine {
                 seal::relock_items,
             ),
             Planned::WriteImage { .. } => self.write_list(record, &run.sheet),
-            Planned::InstallPackage { name } => vec![seal::package_withheld(name)],
+            Planned::InstallPackage { name } => {
+                let stage = format!("package {name}");
+                let consent = run.consents.iter().find(|one| one.stage == stage);
+                self.with_package(
+                    record,
+                    family,
+                    &run.sheet,
+                    name,
+                    consent,
+                    seal::package_items,
+                )?
+            }
         })
     }
 
@@ -241,11 +297,11 @@ impl Engine {
             return Err(self.refuse_write(
                 unit,
                 format!("begin: {}", goal.shown().to_lowercase()),
-                if goal == Goal::Relock {
-                    Rule::G8
-                } else {
-                    Rule::G1
-                },
+                sheet
+                    .steps
+                    .iter()
+                    .find(|step| step.effect.is_some())
+                    .map_or(Rule::G1, |step| list_of(step, &record.known())),
                 missing,
             )?);
         }
@@ -322,7 +378,7 @@ impl Engine {
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(EngineError::NoStep)?;
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
-        let (Some(stage), costs) = costs_of(step, family) else {
+        let (Some(stage), costs) = costs_of(step, family, &record.known()) else {
             return Err(EngineError::NotThisWay("the next step needs no consent"));
         };
         if typed != record.nickname {
@@ -332,7 +388,7 @@ impl Engine {
             });
         }
         let consent = Consent {
-            stage: stage.to_owned(),
+            stage,
             typed: typed.to_owned(),
             told: seal::told(&costs),
             at: self.now(),
@@ -436,7 +492,7 @@ impl Engine {
             if let Some(items) = self.seal_of(&record, &open, &step) {
                 let missing = open_items(items);
                 if !missing.is_empty() {
-                    let rule = list_of(&step);
+                    let rule = list_of(&step, &record.known());
                     return Err(self.refuse_write(unit, step.title, rule, missing)?);
                 }
             }
@@ -631,7 +687,7 @@ impl Engine {
             }),
         };
         permit.or_else(|closed| {
-            let (title, rule) = (step.title.clone(), list_of(step));
+            let (title, rule) = (step.title.clone(), list_of(step, &record.known()));
             Err(self.refuse_write(record.id, title, rule, closed.missing)?)
         })
     }
@@ -753,8 +809,44 @@ impl Engine {
             self.replan(unit, run, &why, None)?;
             return Ok(StepEnd::Otherwise { why });
         }
+        let record = self.record(unit)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let installed = self.installed(step, family, self.now())?;
+        if !installed.is_empty() {
+            self.append(unit, None, installed)?;
+        }
         self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
         self.go_on(unit, run, step)
+    }
+
+    /// What is to be written down when a package went on as expected: what the system's own facts
+    /// were read from is another one (`K5`).
+    fn installed(
+        &self,
+        step: &Step,
+        family: &Family,
+        at: Moment,
+    ) -> Result<Vec<Entry>, EngineError> {
+        let Some(Planned::InstallPackage { name }) = &step.effect else {
+            return Ok(Vec::new());
+        };
+        let happened = |happening| Entry::Happened {
+            happening,
+            at,
+            epoch: None,
+        };
+        let mut entries = vec![happened(Happening::SystemWritten)];
+        if family
+            .packages
+            .iter()
+            .any(|one| one.name == *name && one.wipes)
+        {
+            entries.push(happened(Happening::Wiped));
+        }
+        let value = FactValue::parse(FactKey::LastPackage, name)?;
+        let fact = self.row(FactKey::LastPackage, value, Source::Concluded, self.now());
+        entries.push(Entry::Facts { facts: vec![fact] });
+        Ok(entries)
     }
 
     fn outcome(
@@ -924,6 +1016,9 @@ impl Engine {
             entries.extend(in_doubt(&step, at));
         }
         let is_expected = chosen.likelihood == Likelihood::Expected;
+        if is_expected {
+            entries.extend(self.installed(&step, family, at)?);
+        }
         let result = if is_expected {
             StepResult::AsExpected
         } else {
@@ -1017,22 +1112,31 @@ impl Engine {
 }
 
 /// The stage that a step's consent is for, and what the step costs; nothing where it wants none.
-pub(crate) fn costs_of<'s>(step: &'s Step, family: &Family) -> (Option<&'s str>, Vec<Consequence>) {
+pub(crate) fn costs_of(
+    step: &Step,
+    family: &Family,
+    facts: &Facts,
+) -> (Option<String>, Vec<Consequence>) {
     match &step.effect {
-        Some(Planned::Unlock { stage }) => (Some(stage), family.consequences.clone()),
-        Some(Planned::Relock { stage }) => (Some(stage), seal::relock_consequences(family)),
-        Some(Planned::WriteImage { .. } | Planned::InstallPackage { .. }) => {
-            (None, family.consequences.clone())
+        Some(Planned::Unlock { stage }) => (Some(stage.clone()), family.consequences.clone()),
+        Some(Planned::Relock { stage }) => (Some(stage.clone()), seal::relock_consequences(family)),
+        Some(Planned::InstallPackage { name }) => {
+            let package = family.packages.iter().find(|one| one.name == *name);
+            (
+                package.map(seal::package_stage),
+                package.map_or_else(Vec::new, |one| seal::package_consequences(one, facts)),
+            )
         }
+        Some(Planned::WriteImage { .. }) => (None, family.consequences.clone()),
         None => (None, Vec::new()),
     }
 }
 
 /// The list that a step's effect needs.
-pub(crate) fn list_of(step: &Step) -> Rule {
+pub(crate) fn list_of(step: &Step, facts: &Facts) -> Rule {
     match step.effect {
         Some(Planned::WriteImage { .. }) => Rule::G4,
-        Some(Planned::InstallPackage { .. }) => Rule::G2,
+        Some(Planned::InstallPackage { .. }) => seal::package_rule(facts),
         Some(Planned::Relock { .. }) => Rule::G8,
         Some(Planned::Unlock { .. }) | None => Rule::G1,
     }

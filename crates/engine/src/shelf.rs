@@ -119,6 +119,17 @@ impl Shelf {
         Ok(self.images(family)?.into_iter().find(ShelfImage::fits))
     }
 
+    /// A package's file in the folder `packages`, hashed as it lies there.
+    ///
+    /// # Errors
+    /// When there is none of that name, or it can't be read.
+    pub fn package(&self, name: &str) -> io::Result<Seen> {
+        if Path::new(name).file_name() != Some(name.as_ref()) {
+            return Err(io::ErrorKind::InvalidInput.into());
+        }
+        read_seen(&self.folder.join("packages").join(name)).map(|(_, seen)| seen)
+    }
+
     fn image(&self, side: &Path, family: &Family) -> Result<ShelfImage, String> {
         let text = fs::read_to_string(side).map_err(|error| error.to_string())?;
         let claims: SideFile = toml::from_str(&text).map_err(|e| e.message().to_owned())?;

@@ -25,3 +25,4 @@ pub use bridge::{Bridge, BridgeError, serve};
 pub use content::{recovery_image, stock_images};
 pub use device::{Birth, Device, Fault, LockState, MEMORY_BYTES, NextStart, Running, Setting};
 pub use factory::Factory;
+pub use services::package_bytes;

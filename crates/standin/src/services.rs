@@ -159,7 +159,9 @@ async fn download(Path(name): Path<String>) -> Response {
         .into_response()
 }
 
-fn package_bytes(name: &str) -> Vec<u8> {
+/// Bytes of a package, as the build server has them.
+#[must_use]
+pub fn package_bytes(name: &str) -> Vec<u8> {
     Noise::new(0, name).firmware(PACKAGE_BYTES)
 }
 

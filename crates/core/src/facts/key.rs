@@ -245,6 +245,7 @@ keys! {
     RadioBuild "radio-build", "Radio build", Text, [SystemWritten], System: "Build of the radio firmware.",
     RollbackIndex "rollback-index", "Fused rollback index", Count(999), [SystemWritten], System: "Rollback index that is fused (`W1`).",
     Encrypted "encrypted", "Storage encrypted", Choice(YES_NO), [Wiped], System: "Whether user data is encrypted.",
+    LastPackage "last-package", "Package installed last", Text, [SystemWritten], System: "The maker's package that was installed last (`Q12`).",
     Foreign "foreign", "Partitions known not to be stock", Names, [], System: "Partitions that somebody knows to hold other bytes than the maker's (`R1`). Enough to refuse a lock, never to allow one.",
     ToolChoice "tool-choice", "What stands ticked in the write tool", Text, [], System: "The choice that stands ticked in the maker's write tool (`Q14`).",
     Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",

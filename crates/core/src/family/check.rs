@@ -759,6 +759,8 @@ impl Locator<'_> {
                 minutes: package.minutes,
                 wipes: package.wipes == YesNo::Yes,
                 leaves: package.leaves,
+                keeps_unique: package.keeps_unique == YesNo::Yes,
+                blake3: package.blake3,
                 lies: package.lies,
                 hand: package.hand,
             });

@@ -450,6 +450,10 @@ pub struct PackageSpec {
     pub wipes: bool,
     /// How it leaves the partitions.
     pub leaves: Leaves,
+    /// Whether it is the maker's and declares that what exists once is left alone (`G2`).
+    pub keeps_unique: bool,
+    /// Digest of the file, as published (`M8`).
+    pub blake3: Option<Digest>,
     /// Where it must lie.
     pub lies: Lies,
     /// How it is installed.

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use serde::Deserialize;
 use toml::Spanned;
+use veritope_wire::Digest;
 
 use super::{
     Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, Cue, HiddenUntil,
@@ -368,6 +369,13 @@ pub(super) struct RawPackage {
     /// Whether partitions are exactly the build's after it.
     #[serde(default)]
     pub(super) leaves: Leaves,
+    /// Whether it is the maker's and declares that what exists once is left alone (`G2`).
+    #[serde(default)]
+    pub(super) keeps_unique: YesNo,
+    /// Digest of the file, as published (`M8`).
+    #[serde(default)]
+    #[schema(value_type = Option<String>)]
+    pub(super) blake3: Option<Digest>,
     /// Where it has to lie.
     pub(super) lies: Lies,
     /// How to install it.
@@ -441,10 +449,11 @@ pub(super) struct RawPlace {
     pub(super) says: BTreeMap<String, Spanned<String>>,
 }
 
-#[derive(Clone, Copy, PartialEq, Eq, Deserialize, utoipa::ToSchema)]
+#[derive(Clone, Copy, Default, PartialEq, Eq, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(super) enum YesNo {
     Yes,
+    #[default]
     No,
 }
 

@@ -15,6 +15,7 @@
 
 mod erase;
 mod gates;
+mod package;
 mod relock;
 mod restore;
 mod unlock;
@@ -32,6 +33,10 @@ use crate::rule::Rule;
 
 pub use erase::erase_items;
 pub(crate) use gates::wrong_with;
+pub use package::{
+    PackageEvidence, package_consequences, package_items, package_preparations, package_rule,
+    package_stage,
+};
 pub use relock::{
     RelockEvidence, mint_relock, relock_consequences, relock_items, relock_preparations,
 };
@@ -341,21 +346,6 @@ pub(super) fn torn(torn: &[Torn], effect: &Effect) -> Vec<Item> {
             }
         })
         .collect()
-}
-
-/// The line that withholds a step that installs a package (`G2`): this version plans such steps and
-/// mints no permit for them.
-#[must_use]
-pub fn package_withheld(name: &str) -> Item {
-    Item {
-        cure: Some(Cure::Nothing),
-        ..item(
-            Rule::G2,
-            ItemState::Missing,
-            format!("This version plans the installing of {name}, and does not permit it yet."),
-            Vec::new(),
-        )
-    }
 }
 
 pub(super) fn ownership(family: &Family, facts: &Facts) -> Item {

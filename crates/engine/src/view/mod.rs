@@ -584,7 +584,7 @@ impl Engine {
                 .flatten()
                 .find(open)
                 .map_or_else(String::new, |item| item.text.clone());
-            Permission::no(reason, Some(crate::run::list_of(step)))
+            Permission::no(reason, Some(crate::run::list_of(step, &record.known())))
         } else if state != StepState::Ready {
             Permission::no("This step is under way.", None)
         } else if by_link && !self.answers(record) {
@@ -612,8 +612,9 @@ impl Engine {
                 TakenBy::Hand
             },
             sightings: self.sightings_of(record, step),
-            consequences: family
-                .map_or_else(Vec::new, |family| crate::run::costs_of(step, family).1),
+            consequences: family.map_or_else(Vec::new, |family| {
+                crate::run::costs_of(step, family, &record.known()).1
+            }),
             consent_wanted,
             seal: items,
             state,

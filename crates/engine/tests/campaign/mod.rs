@@ -34,6 +34,9 @@ const RUNS: u64 = 2_000;
 /// Steps after which a run counts as going nowhere.
 const MOST_STEPS: u32 = 90;
 
+/// Where another unit of the same kind lies.
+const OTHER: &str = "dock-2";
+
 /// How a run ended.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 enum End {
@@ -103,6 +106,7 @@ impl World {
         let kind = &kinds()[family];
         let by_hand = dice.once_in(3);
         let clock = Arc::new(ByHand::default());
+        let neighbour = clock.clone();
         let lock = match kind.scheme.opening {
             Opening::NoLock => LockState::Unlocked,
             _ => LockState::Locked,
@@ -134,6 +138,21 @@ impl World {
                 }
             }
         });
+        let packages = bench.folder.path().join("shelf/packages");
+        std::fs::create_dir_all(&packages).unwrap();
+        for package in kind.scheme.packages {
+            std::fs::write(
+                packages.join(package.name),
+                veritope_standin::package_bytes(package.name),
+            )
+            .unwrap();
+        }
+        let other = Birth {
+            handle: OTHER.to_owned(),
+            chip_id: "5f21c09e0000".to_owned(),
+            ..birth(lock)
+        };
+        bench.bridge.add(kind.factory.device(&other, neighbour));
         Self {
             about: format!(
                 "seed {seed}, {family}, by {}",
@@ -277,6 +296,18 @@ impl World {
             return;
         }
         let now = on(&self.bench.bridge, |device| device.now_ms());
+        if self.dice.once_in(5) {
+            // Another unit of the same kind lies there for a moment.
+            self.bench.bridge.swap(HANDLE, OTHER).unwrap();
+            let seen = self.bench.engine.look(self.bench.unit);
+            assert!(
+                seen.is_err(),
+                "{}: another unit was taken for it",
+                self.about
+            );
+            self.bench.bridge.swap(HANDLE, OTHER).unwrap();
+            return;
+        }
         let fault = match self.dice.below(5) {
             0 => Fault::RefuseOnce {
                 act: ActKind::Restart,
@@ -591,6 +622,36 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
         "{} of {runs} runs fail, by seed: {failed:?}",
         failed.len()
     );
+    // What may stop a run, and by which rule: proof of stock that hands can't bring (R1), and what
+    // exists once before a package goes over an unlocked unit (B6).
+    for line in counted.keys().filter(|line| line.contains("Stopped")) {
+        let allowed = [
+            "relock Stopped([R1])",
+            "relock Stopped([R1, R2])",
+            "mooring unlock Stopped([B6])",
+        ];
+        assert!(allowed.iter().any(|one| line.ends_with(one)), "{line}");
+    }
+    if runs >= RUNS {
+        let reached = |what: &str| {
+            counted
+                .get(&format!("{what} Reached"))
+                .copied()
+                .unwrap_or(0)
+        };
+        for family in ["saltern", "kelpie", "lodestar", "gimbal", "cinder"] {
+            assert!(
+                reached(&format!("{family} unlock")) >= RUNS / 8,
+                "{family}: {counted:#?}"
+            );
+        }
+        for family in ["saltern", "gimbal", "cinder"] {
+            assert!(
+                reached(&format!("{family} relock")) >= RUNS / 20,
+                "{family}: {counted:#?}"
+            );
+        }
+    }
 }
 
 fn family_of(seed: u64) -> &'static str {
