@@ -4,9 +4,10 @@
 //! * `setup`: brings what the rest needs, and does nothing where nothing changed
 //! * `tell`: runs a program, says what it does and how long it took
 //! * `checks`: everything that CI runs
-//! * `demo`, `dev`, `bench`, `screenshots`: one command each
+//! * `demo`, `dev`, `bench`, `campaign`, `screenshots`: one command each
 
 mod bench;
+mod campaign;
 mod checks;
 mod demo;
 mod dev;
@@ -37,6 +38,7 @@ const USAGE: &str = "cargo xtask COMMAND
   test         all set-up, then everything that CI runs
   dev          the demo with hot reload: pages at once, the server after each build
   bench        release build, then what takes how long, against public tools; `bench judging` in part
+  campaign     seeded runs over all families: `campaign --runs N --seed S`
   screenshots  the pictures in docs/screenshots, from the demo
   schema       docs/*.schema.json of what people write, docs/openapi.json and the front end's types";
 
@@ -54,6 +56,7 @@ fn main() -> ExitCode {
         "test" => checks::run(),
         "dev" => dev::run(),
         "bench" => bench::run(&rest),
+        "campaign" => campaign::run(&rest),
         "screenshots" => screenshots::run(),
         "schema" => checks::write_schema(),
         "" | "help" | "--help" | "-h" => {

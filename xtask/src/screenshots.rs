@@ -17,7 +17,7 @@ const KEPT: [&str; 19] = [
     "consent",
     "asking",
     "choreography",
-    "stand-in",
+    "face",
     "table",
     "log",
     "backups",

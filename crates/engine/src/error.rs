@@ -96,7 +96,7 @@ pub enum EngineError {
         nickname: String,
     },
     /// The signs of its mode disagree.
-    #[error("{text} (K5). Nothing was recorded")]
+    #[error("{} (K5). Nothing was recorded", .text.trim_end_matches('.'))]
     Doubtful {
         /// How, and what to do.
         text: String,

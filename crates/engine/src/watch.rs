@@ -177,10 +177,8 @@ impl Engine {
             .collect();
         let mut news = news;
         // It answers this computer in the mode that takes the unlock: U8 is seen, not asked.
-        let answers = family.is_some_and(|family| {
-            let mut stages = family.main_stages();
-            stages.any(|stage| facts.mode() == Some(stage.mode) && stage.mode != Mode::System)
-        });
+        let lower = family.and_then(|family| family.lower_mode());
+        let answers = lower.is_some() && facts.mode() == lower;
         if answers && known.choice(FactKey::AnswersBootloader) != Some("yes") {
             let yes = FactValue::parse(FactKey::AnswersBootloader, "yes")?;
             news.push(self.row(FactKey::AnswersBootloader, yes, Source::Concluded, at));

@@ -817,6 +817,20 @@ impl Family {
         self.stages.iter().filter(|stage| stage.only_for.is_empty())
     }
 
+    /// The mode below the system in which a unit has to answer this computer (`U8`): the one that
+    /// takes the unlock or, where that begins switched off, the one for taking files in.
+    #[must_use]
+    pub fn lower_mode(&self) -> Option<Mode> {
+        let stage = self.main_stages().next()?;
+        match stage.mode {
+            Mode::System => None,
+            Mode::Off => [Mode::Bootloader, Mode::Download]
+                .into_iter()
+                .find(|mode| self.mode(*mode).is_some()),
+            mode => Some(mode),
+        }
+    }
+
     /// Whether this value of an identifier means *missing* (`K4`): one of the family's
     /// placeholders, all one character, or digits counting up.
     #[must_use]

@@ -9,7 +9,6 @@ use crate::builds::{self, Gate, NoChain};
 use crate::facts::equipment::{Check, EquipmentId, Suspect};
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::{Again, CarrierRule, Family, HiddenUntil, Method, ToggleSpec};
-use crate::mode::Mode;
 use crate::rule::Rule;
 
 const HOUR_MS: i64 = 3_600_000;
@@ -513,11 +512,7 @@ fn capital(text: &str) -> String {
 fn answers(family: &Family, facts: &Facts) -> Option<Item> {
     let key = FactKey::AnswersBootloader;
     let place = family.place(key)?;
-    let stage = family.main_stages().next()?;
-    if matches!(stage.mode, Mode::System | Mode::Off) {
-        return None;
-    }
-    let mode = stage.mode.shown();
+    let mode = family.lower_mode()?.shown();
     Some(match facts.choice(key) {
         Some("yes") => met(
             Rule::U8,

@@ -184,6 +184,7 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
         });
         bittern.say(&[("toggle", "on"), ("bought", "open")]).await?;
         bittern.say(&[("paid", "yes"), ("managed", "no")]).await?;
+        bittern.say(&[("answers-bootloader", "yes")]).await?;
         bittern.waive().await?;
         bittern.begin("unlock").await?;
         bittern.take_in_hand().await?;
@@ -195,9 +196,11 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
 
         bench.sees("Switch it off").await?;
         bench.click("Show me how").await?;
+        // Long enough for the list, far from what restarts it.
         bittern.down(&["Power"]).await?;
-        bittern.face_shows("Power off").await?;
+        tokio::time::sleep(Duration::from_millis(200)).await;
         bittern.up(&["Power"]).await?;
+        bittern.face_shows("Restart").await?;
         bench.click("Power off").await?;
         bittern.face_shows("Charging").await?;
         bench

@@ -301,16 +301,8 @@ impl Bench {
                         }
                     }
                 }
-                Action::SwitchFastStartOff => {
-                    if on(&self.bridge, |device| device.truths()["fast-start"] == "on") {
-                        self.touch("fast-start");
-                    }
-                }
-                Action::SwitchDebuggingOn => {
-                    if on(&self.bridge, |device| device.truths()["debugging"] == "off") {
-                        self.touch("debugging");
-                    }
-                }
+                Action::SwitchFastStartOff => self.switch("fast-start", "off"),
+                Action::SwitchDebuggingOn => self.switch("debugging", "on"),
                 Action::Unlock { stage } => {
                     let stage = &family.stages[stage];
                     for form in &stage.forms {
@@ -342,6 +334,13 @@ impl Bench {
             self.play(step, &step.phases, slip);
         }
         self.settle_down();
+    }
+
+    /// Touches a switch of the settings until it stands so.
+    fn switch(&self, name: &str, wanted: &str) {
+        if on(&self.bridge, |device| device.truths()[name] != wanted) {
+            self.touch(name);
+        }
     }
 
     fn answer_by_hand(&self, slip: Slip) {

@@ -99,7 +99,7 @@ impl Bench {
         self.hands_off();
     }
 
-    fn into_recovery(&self) {
+    fn start_recovery(&self) {
         if on(&self.bridge, |device| device.truths()["debugging"] == "off") {
             self.touch("debugging");
         }
@@ -183,7 +183,7 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
     ]);
     let early = bench.take("LN3X.7.0.2607").unwrap_err().to_string();
     assert!(early.contains("(B2)"), "{early}");
-    bench.into_recovery();
+    bench.start_recovery();
     let capture = bench.capture_all();
     let set = bench.take("LN3X.7.0.2607").unwrap();
     assert_eq!(bench.take("LN3X.7.0.2607").unwrap(), set, "once");
@@ -202,7 +202,7 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
     );
 
     // The cure is a write under G4: what exists once is copied to a second place first.
-    bench.into_recovery();
+    bench.start_recovery();
     let put =
         |labels: &[veritope_wire::Label]| bench.engine.restore(bench.unit, set, labels, &Patient);
     let Err(EngineError::Closed { rule, missing }) = put(&labels) else {
@@ -255,7 +255,7 @@ fn a_set_of_another_region_or_with_a_wrong_image_is_not_taken() {
     let shelf = bench.folder.path().join("shelf");
     shelve(&shelf, &own);
     shelve(&shelf, &other);
-    bench.into_recovery();
+    bench.start_recovery();
     bench.capture_all();
     let refused = bench.take("LN3.7.1.2610").unwrap_err().to_string();
     assert!(
@@ -292,7 +292,7 @@ fn the_same_build_of_the_other_region_is_not_the_makers_for_this_unit() {
         }
     });
     shelve(&bench.folder.path().join("shelf"), &own);
-    bench.into_recovery();
+    bench.start_recovery();
     bench.capture_all();
     bench.take("LN3X.7.1.2610").unwrap();
     bench.reach(Goal::ToSystem);
@@ -324,7 +324,7 @@ fn two_slots_untouched_or_after_one_update_are_judged_by_what_each_holds() {
         let shelf = bench.folder.path().join("shelf");
         shelve(&shelf, &first);
         shelve(&shelf, &second);
-        bench.into_recovery();
+        bench.start_recovery();
         bench.capture_all();
         bench.take("TH5.8.2.260905").unwrap();
         let before = updated.then(|| {
@@ -337,7 +337,7 @@ fn two_slots_untouched_or_after_one_update_are_judged_by_what_each_holds() {
                 before.contains(&Rule::R7),
                 "the newer build is not at hand: {before:?}"
             );
-            bench.into_recovery();
+            bench.start_recovery();
             bench.take("TH5.8.3.261104").unwrap();
         }
         bench.reach(Goal::ToSystem);

@@ -97,16 +97,16 @@ impl Device {
         } else if let Some(since) = self.held_since(chart.forced.0) {
             all.push((from(since) + chart.forced.1, Due::Forced));
         }
-        if self.saved.mode == Running::System && !self.is_between() {
-            if let Some(since) = self.held_since(&[chart.start.0])
-                && chart.menus != Menus::Touch
-            {
-                if hands.list == List::None {
-                    all.push((from(since) + POWER_MENU_MS, Due::PowerMenu));
-                }
-                if let Some(ms) = chart.off_ms {
-                    all.push((from(since) + ms, Due::SwitchOff));
-                }
+        if self.saved.mode == Running::System
+            && !self.is_between()
+            && chart.menus != Menus::Touch
+            && let Some(since) = self.held_since(&[chart.start.0])
+        {
+            if hands.list == List::None {
+                all.push((from(since) + POWER_MENU_MS, Due::PowerMenu));
+            }
+            if let Some(ms) = chart.off_ms {
+                all.push((from(since) + ms, Due::SwitchOff));
             }
         }
         if self.saved.mode == Running::Warning
