@@ -1641,7 +1641,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "foreign" | "tool-choice" | "slot" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */
@@ -2523,7 +2523,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */
