@@ -51,7 +51,7 @@ pub fn ledger(family: &Family, sheet: &Sheet) -> Ledger {
             let mut kept = vec![own("the external card"), own("what exists once")];
             match wipe {
                 Wipe::FormatData => lost.extend([own("internal files"), own("the encryption key")]),
-                Wipe::Data => kept.push(own("internal files, on families that keep them apart")),
+                Wipe::Data => kept.push(own("internal files where they lie apart")),
             }
             if family.toggle.is_some() {
                 let list = if toggle_goes { &mut lost } else { &mut kept };

@@ -23,7 +23,11 @@ export function FacePanel({ unit }: FacePanelProps) {
   const face = data?.face;
   if (face == null) return null;
   return (
-    <Box component="section" aria-label={FACE.label}>
+    <Box
+      component="section"
+      aria-label={FACE.label}
+      sx={{ position: { md: 'sticky' }, top: 16, alignSelf: 'start' }}
+    >
       <FaceScreen face={face} touch={touch} />
       <Typography aria-live="polite" sx={{ minHeight: '1.6em', mt: 1 }}>
         {face.lamp != null && `Lamp: ${face.lamp}. `}

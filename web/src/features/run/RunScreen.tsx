@@ -55,14 +55,18 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
         >
           Stop this run
         </Button>
-        {hasBody && (
-          <Button onClick={() => setInHand(!inHand)} aria-pressed={inHand} sx={{ ml: -1 }}>
-            {inHand ? FACE.close : FACE.open}
-          </Button>
-        )}
         {stop.error !== null && <ProblemNote error={stop.error} />}
       </Box>
       <Box>
+        {hasBody && (
+          <Button
+            onClick={() => setInHand(!inHand)}
+            aria-pressed={inHand}
+            sx={{ float: 'right', mr: -1, mt: -1 }}
+          >
+            {inHand ? FACE.close : FACE.open}
+          </Button>
+        )}
         {run.diverged != null && (
           <Box
             sx={{ display: 'flex', gap: 1.5, mb: 2, pb: 1.5, borderBottom: 2, borderColor: 'care' }}
