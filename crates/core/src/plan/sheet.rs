@@ -640,4 +640,67 @@ mod tests {
         let missing: Vec<_> = sheet.why_not.iter().map(|why| why.what).collect();
         assert_eq!(missing, [Assumption::Image, Assumption::Link]);
     }
+
+    /// A family whose newest build lies `more` increments beyond the shipped ones.
+    fn far(more: usize) -> (Family, State, crate::facts::Facts) {
+        let mut family = crate::family::testing::shipped("mooring");
+        let at = |family: &Family, id: &str| family.build(id).map(|(at, _)| at);
+        let mut last = at(&family, "WM1-3.4-2610").unwrap();
+        let is_step =
+            |one: &&crate::family::PackageSpec| one.kind == crate::family::PackageKind::Incremental;
+        let step = family.packages.iter().find(is_step);
+        let step = step.cloned().unwrap();
+        for n in 0..more {
+            let mut build = family.builds[last].clone();
+            build.id = format!("WM1-3.{}-27{:02}", n + 5, n + 1);
+            family.builds.push(build);
+            let to = family.builds.len() - 1;
+            family.packages.push(crate::family::PackageSpec {
+                name: format!("mallet-step-{n}"),
+                from: Some(last),
+                to,
+                ..step.clone()
+            });
+            last = to;
+        }
+        let names: Vec<&str> = family
+            .packages
+            .iter()
+            .map(|one| one.name.as_str())
+            .collect();
+        let known = facts(&[
+            (FactKey::Mode, "system"),
+            (FactKey::Lock, "locked"),
+            (FactKey::Debugging, "on"),
+            (FactKey::Build, &family.builds[last].id),
+            (FactKey::CardFiles, &names.join(", ")),
+        ]);
+        let state = State::from_facts(&known);
+        (family, state, known)
+    }
+
+    #[test]
+    fn forty_steps_open_states_in_proportion() {
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Missing,
+        };
+        let plan = |more| {
+            let (family, state, known) = far(more);
+            crate::standing::plan_for(&family, &known, state, Goal::Unlock, ways).unwrap()
+        };
+        let (short, long) = (plan(0), plan(12));
+        assert!(long.steps.len() >= 40, "{} steps", long.steps.len());
+        // Twice the way, not many times the states.
+        let per_step = |sheet: &Sheet| sheet.expanded as usize / sheet.steps.len();
+        assert!(
+            per_step(&long) <= per_step(&short) + 2,
+            "{} for {}, {} for {}",
+            long.expanded,
+            long.steps.len(),
+            short.expanded,
+            short.steps.len()
+        );
+        assert!(long.expanded <= 400, "{}", long.expanded);
+    }
 }
