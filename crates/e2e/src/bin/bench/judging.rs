@@ -12,7 +12,8 @@ use veritope_core::facts::{FactKey, file};
 use veritope_core::family::{
     BuildSpec, Family, Leaves, PackageKind, PackageSpec, SHIPPED, Unlockable, load,
 };
-use veritope_core::standing::{Depth, StandingInput, judge};
+use veritope_core::plan::{Goal, State};
+use veritope_core::standing::{Depth, StandingInput, judge, plan_for};
 use veritope_e2e::{Outcome, root};
 use veritope_engine::ports::Silent;
 use veritope_engine::record::Way;
@@ -77,6 +78,54 @@ pub(super) fn one() -> Outcome {
         .collect();
     report(
         "one judgement, with a chain of seven legs (goal 1 ms)",
+        &times,
+    );
+    Ok(())
+}
+
+/// The sheet of a unit whose build lies twelve more increments up: more than forty steps.
+pub(super) fn forty_steps() -> Outcome {
+    const FROM: &str = "WM1-3.4-2610";
+    let mut family = family("mooring")?;
+    let step = family
+        .packages
+        .iter()
+        .find(|one| one.kind == PackageKind::Incremental)
+        .ok_or("no increment")?
+        .clone();
+    let (mut last, _) = family.build(FROM).ok_or("no such build")?;
+    let mut names = String::from("\"mallet-full-3.1\", \"mallet-enabler-3.1\"");
+    for n in 0..12 {
+        let build = BuildSpec {
+            id: format!("WM1-3.{}-27{:02}", n + 5, n + 1),
+            ..family.builds[last].clone()
+        };
+        family.builds.push(build);
+        let name = format!("mallet-step-{n}");
+        names.push_str(&format!(", \"{name}\""));
+        family.packages.push(PackageSpec {
+            name,
+            from: Some(last),
+            to: family.builds.len() - 1,
+            ..step.clone()
+        });
+        last = family.builds.len() - 1;
+    }
+    let text = std::fs::read_to_string(root().join("docs/examples/dunlin.toml"))?
+        .replace(FROM, &family.builds[last].id)
+        .replace("\"mallet-full-3.1\"", &names);
+    let now: Moment = "2026-11-26T10:00:00Z".parse()?;
+    let unit = file::load("dunlin.toml", &text, now)?;
+    let start = State::from_facts(&unit.facts);
+    let plan = || plan_for(&family, &unit.facts, start, Goal::Unlock, unit.ways);
+    let sheet = plan()?;
+    let times: Vec<Duration> = (0..RUNS).map(|_| timed(plan)).collect();
+    report(
+        &format!(
+            "a sheet of {} steps, {} states opened (goal 50 ms)",
+            sheet.steps.len(),
+            sheet.expanded
+        ),
         &times,
     );
     Ok(())

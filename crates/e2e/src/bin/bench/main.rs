@@ -35,6 +35,7 @@ const TOKEN: &str = "bench";
 fn main() -> Outcome {
     let folder = tempfile::tempdir()?;
     judging::one()?;
+    judging::forty_steps()?;
     judging::many_builds()?;
     judging::bench_of_units(folder.path())?;
     if std::env::args().nth(1).as_deref() == Some("judging") {
