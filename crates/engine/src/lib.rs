@@ -20,6 +20,7 @@ mod clock;
 pub mod data;
 mod doctor;
 mod error;
+mod evidence;
 mod families;
 pub mod logfile;
 mod pictures;

@@ -2,8 +2,6 @@
 
 use serde_json::json;
 use veritope_e2e::{Bench, Outcome};
-use veritope_standin::Running;
-use veritope_wire::body::{BodyAct, BodyKey, Push};
 use veritope_wire::link::{ActKind, ActRequest};
 
 use super::{FAST, in_browser};
@@ -15,35 +13,17 @@ async fn standing(bench: &Bench, nickname: &str) -> Outcome<String> {
     Ok(unit)
 }
 
-fn press(bench: &Bench, handle: &str, key: BodyKey, to: Push) {
-    let act = BodyAct::Key { key, to };
-    bench
-        .demo
-        .bridge
-        .with(handle, |device| device.body(&act))
-        .unwrap();
-}
-
-/// Holds keys until `mode` runs, as a person does who sees it come.
-async fn hold_until(bench: &Bench, handle: &str, keys: &[BodyKey], mode: Running) {
-    for key in keys {
-        press(bench, handle, *key, Push::Down);
-    }
-    let is_there = || {
-        bench
-            .demo
-            .bridge
-            .with(handle, |device| Ok(device.truth().1 == mode))
-    };
-    for _ in 0..4_000 {
-        if is_there().unwrap() {
-            break;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(3)).await;
-    }
-    for key in keys {
-        press(bench, handle, *key, Push::Up);
-    }
+/// Restarts a device as a link program does that is not ours.
+fn restart(bench: &Bench, handle: &str, mode: &str) {
+    let asked = bench.demo.bridge.with(handle, |device| {
+        let args = [("mode".to_owned(), mode.to_owned())].into();
+        device.act(&ActRequest {
+            kind: ActKind::Restart,
+            args,
+            epoch: device.line().epoch,
+        })
+    });
+    assert!(asked.is_ok(), "{asked:?}");
 }
 
 #[test]
@@ -59,18 +39,11 @@ fn gull_is_ready_after_what_hands_do() {
         bench.is_accessible().await?;
         bench.shot("gull").await?;
         // The bootloader is seen by the link, not said by anybody.
-        hold_until(
-            &bench,
-            "gull",
-            &[BodyKey::VolumeDown, BodyKey::Power],
-            Running::Bootloader,
-        )
-        .await;
+        restart(&bench, "gull", "bootloader");
         bench
             .sees("It has answered this computer in bootloader mode.")
             .await?;
-        press(&bench, "gull", BodyKey::Power, Push::Down);
-        press(&bench, "gull", BodyKey::Power, Push::Up);
+        restart(&bench, "gull", "system");
         bench.sees("running system").await?;
         bench.press_on_page("gull", "Sign all accounts out").await?;
         bench.fill("Accounts signed in", "0").await?;
@@ -158,25 +131,11 @@ fn bittern_waits_until_its_hour() {
         bench.sees("9 checks noted").await?;
         bench.sees_not("Nobody has noted yet what works").await?;
         // In download mode it goes by another serial, and no chip id: paired, the same unit.
-        let asked = bench.demo.bridge.with("bittern", |device| {
-            let args = [("mode".to_owned(), "download".to_owned())].into();
-            device.act(&ActRequest {
-                kind: ActKind::Restart,
-                args,
-                epoch: device.line().epoch,
-            })
-        });
-        assert!(asked.is_ok(), "{asked:?}");
+        restart(&bench, "bittern", "download");
         bench
             .sees("It has answered this computer in download mode.")
             .await?;
-        hold_until(
-            &bench,
-            "bittern",
-            &[BodyKey::VolumeDown, BodyKey::Power],
-            Running::System,
-        )
-        .await;
+        restart(&bench, "bittern", "system");
         bench.sees("running system").await?;
         bench.click("Log").await?;
         bench.sees("in download mode is this unit's.").await?;

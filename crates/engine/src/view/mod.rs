@@ -584,7 +584,10 @@ impl Engine {
                 .flatten()
                 .find(open)
                 .map_or_else(String::new, |item| item.text.clone());
-            Permission::no(reason, Some(crate::run::list_of(step, &record.known())))
+            Permission::no(
+                reason,
+                Some(crate::evidence::list_of(step, &record.known())),
+            )
         } else if state != StepState::Ready {
             Permission::no("This step is under way.", None)
         } else if by_link && !self.answers(record) {
@@ -613,7 +616,7 @@ impl Engine {
             },
             sightings: self.sightings_of(record, step),
             consequences: family.map_or_else(Vec::new, |family| {
-                crate::run::costs_of(step, family, &record.known()).1
+                crate::evidence::costs_of(step, family, &record.known()).1
             }),
             consent_wanted,
             seal: items,

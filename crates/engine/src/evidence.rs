@@ -1,0 +1,167 @@
+//! What a step needs before it is permitted: the evidence brought together from the record, the shelf
+//! and the vault, and handed to the lists of the seal.
+
+use veritope_core::budget;
+use veritope_core::facts::Facts;
+use veritope_core::family::{Consequence, Family};
+use veritope_core::plan::{Planned, Sheet, Step};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{self, Consent, Item, PackageEvidence, UnlockEvidence};
+
+use crate::bench::Engine;
+use crate::unit::{RunRecord, UnitRecord};
+
+impl Engine {
+    /// What must be there before `sheet` begins, when it needs a permit anywhere.
+    pub(crate) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Item> {
+        let Some(family) = self.family_of(record) else {
+            return Vec::new();
+        };
+        let family = &*family;
+        let effects = || sheet.steps.iter().filter_map(|step| step.effect.as_ref());
+        // Packages before the unlock go by a list of their own, and so does the unlock then.
+        if let Some(Planned::InstallPackage { name }) = effects().next()
+            && let Some(items) = self.with_package(
+                record,
+                family,
+                sheet,
+                name,
+                None,
+                seal::package_preparations,
+            )
+        {
+            return items;
+        }
+        if effects().any(|effect| matches!(effect, Planned::Unlock { .. })) {
+            return self.with_evidence(record, family, sheet, None, seal::unlock_preparations);
+        }
+        if effects().any(|effect| matches!(effect, Planned::Relock { .. })) {
+            return self.with_relock(record, family, sheet, None, seal::relock_preparations);
+        }
+        Vec::new()
+    }
+
+    /// Brings the evidence for an unlock together and hands it on.
+    pub(crate) fn with_evidence<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        consent: Option<&Consent>,
+        judge: impl FnOnce(&UnlockEvidence<'_>) -> T,
+    ) -> T {
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        judge(&UnlockEvidence {
+            family,
+            nickname: &record.nickname,
+            facts: &facts,
+            keep_safe: &record.keep_safe,
+            battery: &battery,
+            now: self.now(),
+            consent,
+            twin: self.twin_of(record, family, &facts).as_deref(),
+        })
+    }
+
+    /// Brings the evidence for a package together and hands it on; nothing when the family doesn't
+    /// know it.
+    fn with_package<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        name: &str,
+        consent: Option<&Consent>,
+        judge: impl FnOnce(&PackageEvidence<'_>) -> T,
+    ) -> Option<T> {
+        let package = family.packages.iter().find(|one| one.name == name)?;
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        let coverage = self.coverage_of(record, family);
+        // What is not there or can't be read was not hashed; the list says so.
+        let seen = self.shelf.package(name).ok();
+        Some(judge(&PackageEvidence {
+            family,
+            nickname: &record.nickname,
+            facts: &facts,
+            package,
+            seen: seen.as_ref(),
+            keep_safe: &record.keep_safe,
+            coverage: &coverage,
+            battery: &battery,
+            consent,
+        }))
+    }
+
+    /// The whole evidence list of a step's effect, where it has one.
+    pub(crate) fn seal_of(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+    ) -> Option<Vec<Item>> {
+        let family = &*self.family_of(record)?;
+        let consent_to = |stage: &String| run.consents.iter().find(|one| one.stage == *stage);
+        Some(match step.effect.as_ref()? {
+            Planned::Unlock { stage } => self.with_evidence(
+                record,
+                family,
+                &run.sheet,
+                consent_to(stage),
+                seal::unlock_items,
+            ),
+            Planned::Relock { stage } => self.with_relock(
+                record,
+                family,
+                &run.sheet,
+                consent_to(stage),
+                seal::relock_items,
+            ),
+            Planned::WriteImage { .. } => self.write_list(record, &run.sheet),
+            Planned::InstallPackage { name } => {
+                let stage = format!("package {name}");
+                let consent = run.consents.iter().find(|one| one.stage == stage);
+                self.with_package(
+                    record,
+                    family,
+                    &run.sheet,
+                    name,
+                    consent,
+                    seal::package_items,
+                )?
+            }
+        })
+    }
+}
+
+/// The stage that a step's consent is for, and what the step costs; nothing where it wants none.
+pub(crate) fn costs_of(
+    step: &Step,
+    family: &Family,
+    facts: &Facts,
+) -> (Option<String>, Vec<Consequence>) {
+    match &step.effect {
+        Some(Planned::Unlock { stage }) => (Some(stage.clone()), family.consequences.clone()),
+        Some(Planned::Relock { stage }) => (Some(stage.clone()), seal::relock_consequences(family)),
+        Some(Planned::InstallPackage { name }) => {
+            let package = family.packages.iter().find(|one| one.name == *name);
+            (
+                package.map(seal::package_stage),
+                package.map_or_else(Vec::new, |one| seal::package_consequences(one, facts)),
+            )
+        }
+        Some(Planned::WriteImage { .. }) => (None, family.consequences.clone()),
+        None => (None, Vec::new()),
+    }
+}
+
+/// The list that a step's effect needs.
+pub(crate) fn list_of(step: &Step, facts: &Facts) -> Rule {
+    match step.effect {
+        Some(Planned::WriteImage { .. }) => Rule::G4,
+        Some(Planned::InstallPackage { .. }) => seal::package_rule(facts),
+        Some(Planned::Relock { .. }) => Rule::G8,
+        Some(Planned::Unlock { .. }) | None => Rule::G1,
+    }
+}
