@@ -51,8 +51,10 @@ pub struct UnitRecord {
     #[serde(default)]
     pub captures: Vec<CaptureFacts>,
     /// Whether its token is kept here.
+    #[serde(default)]
     pub has_token: bool,
     /// The maker's sets that were taken into the vault for it, the oldest first.
+    #[serde(default)]
     pub stocks: Vec<CaptureFacts>,
     /// Their copies.
     #[serde(default)]
