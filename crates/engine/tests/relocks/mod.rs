@@ -269,7 +269,7 @@ fn a_mode_with_one_sign_against_it_is_not_known() {
     let error = bench.engine.look(bench.unit).unwrap_err();
     assert_eq!(
         error.to_string(),
-        "The link says bootloader mode, but what it reads fits running system: look at the unit's own screen, and read it again. (K5). Nothing was recorded"
+        "The link says bootloader mode, but what it reads fits running system: look at the unit's own screen, and read it again (K5). Nothing was recorded"
     );
     let tag = bench.engine.unit_tag(bench.unit).unwrap();
     assert_eq!(tag.link.presence, LinkPresence::Doubtful);
