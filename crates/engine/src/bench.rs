@@ -1,6 +1,7 @@
 //! The engine itself: bridges, units, facts, what is kept safe. `watch` observes over the link.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use veritope_core::budget::Policy;
@@ -37,7 +38,12 @@ pub struct Parts {
     pub notify: Arc<dyn Notify>,
     /// The way to bridges.
     pub connect: Arc<dyn Connect>,
+    /// The folder in which this computer tells what feeds it; [`SUPPLIES`] on a bench.
+    pub supplies: PathBuf,
 }
+
+/// Where a computer tells what feeds it.
+pub const SUPPLIES: &str = "/sys/class/power_supply";
 
 /// Everything that can be asked and done on a bench.
 pub struct Engine {

@@ -6,11 +6,12 @@ use std::path::Path;
 
 use veritope_core::facts::{FactKey, Source};
 use veritope_core::mode::Mode;
-use veritope_core::plan::{Action, Goal};
+use veritope_core::plan::sheet::Reversibility;
+use veritope_core::plan::{Action, Goal, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Item, ItemState};
-use veritope_wire::UnitId;
 use veritope_wire::link::{LINK_VERSION, Listed};
+use veritope_wire::{BridgeId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -27,75 +28,109 @@ impl Engine {
     /// When the unit is not known.
     pub fn doctor(&self, unit: UnitId, goal: Option<Goal>) -> Result<Vec<Item>, EngineError> {
         let record = self.record(unit)?;
-        let mut lines = Vec::new();
-        match &record.way {
-            Way::Hand => lines.push(line(
+        let mut lines = self.to_the_unit(&record);
+        lines.extend(self.modes_ahead(&record, goal));
+        lines.extend(self.this_computer());
+        Ok(lines)
+    }
+
+    /// The lines of [`Self::doctor`] that hold `steps` back: what is known to be wrong with the way to
+    /// the unit or with this computer, where one of the steps can't be undone (`U8`).
+    pub(crate) fn connection_holds(&self, record: &UnitRecord, steps: &[Step]) -> Vec<Item> {
+        let is_final = |step: &Step| step.reversibility == Reversibility::NoReturn;
+        if !steps.iter().any(is_final) {
+            return Vec::new();
+        }
+        let mut lines = self.to_the_unit(record);
+        lines.extend(self.this_computer());
+        lines.retain(|line| line.state == ItemState::Missing);
+        lines
+    }
+
+    /// Bridge and unit.
+    fn to_the_unit(&self, record: &UnitRecord) -> Vec<Item> {
+        let Way::Link { bridge, handle } = &record.way else {
+            return vec![line(
                 ItemState::Met,
                 "No link is used: every step is done by hand, and you say what you see.".to_owned(),
-            )),
-            Way::Link { bridge, handle } => {
-                let transport = self.transport(*bridge)?;
-                lines.push(match transport.info() {
-                    Ok(info) if info.link_version == LINK_VERSION => line(
-                        ItemState::Met,
-                        format!("The bridge {} answers, version {LINK_VERSION}.", info.name),
-                    ),
-                    Ok(info) => line(
-                        ItemState::Missing,
-                        format!(
-                            "The bridge speaks version {}, wanted is {LINK_VERSION}: bring one of the two up to date.",
-                            info.link_version
-                        ),
-                    ),
-                    Err(error) => line(
-                        ItemState::Missing,
-                        format!("The bridge does not answer ({error}): start its program on this computer."),
-                    ),
-                });
-                let mut same = 0;
-                let mut listed = Listed::Absent;
-                for (id, ..) in self.bridges() {
-                    let Ok(list) = self.transport(id).and_then(|one| Ok(one.devices()?)) else {
-                        continue;
-                    };
-                    for device in list.devices.iter().filter(|one| one.handle == *handle) {
-                        if device.listed != Listed::Absent {
-                            same += 1;
-                        }
-                        if id == *bridge {
-                            listed = device.listed;
-                        }
-                    }
-                }
-                lines.push(match listed {
-                    Listed::Ready => line(ItemState::Met, "The unit is listed and answers.".to_owned()),
-                    Listed::NotAuthorised => line(
-                        ItemState::Missing,
-                        "The unit is listed and lets nobody in: confirm this computer on its screen.".to_owned(),
-                    ),
-                    Listed::Absent => line(
-                        ItemState::Missing,
-                        "The unit is not listed: another cable, another port, the driver for the mode it is in; with nothing attached the list must be empty.".to_owned(),
-                    ),
-                });
-                if same > 1 {
-                    lines.push(line(
-                        ItemState::Missing,
-                        "Two bridges list it: stop one of their programs, or both will talk to it."
-                            .to_owned(),
-                    ));
-                }
-            }
+            )];
+        };
+        let answer = self.transport(*bridge).map(|bridge| bridge.info());
+        let mut lines = vec![match answer {
+            Ok(Ok(info)) if info.link_version == LINK_VERSION => line(
+                ItemState::Met,
+                format!("The bridge {} answers, version {LINK_VERSION}.", info.name),
+            ),
+            Ok(Ok(info)) => line(
+                ItemState::Missing,
+                format!(
+                    "The bridge speaks version {}, wanted is {LINK_VERSION}: bring one of the two up to date.",
+                    info.link_version
+                ),
+            ),
+            Ok(Err(error)) => line(
+                ItemState::Missing,
+                format!(
+                    "The bridge does not answer ({error}): start its program on this computer."
+                ),
+            ),
+            Err(error) => line(ItemState::Missing, error.to_string()),
+        }];
+        let listed = self
+            .transport(*bridge)
+            .ok()
+            .and_then(|bridge| bridge.devices().ok())
+            .and_then(|list| list.devices.into_iter().find(|one| one.handle == *handle))
+            .map_or(Listed::Absent, |one| one.listed);
+        lines.push(match listed {
+            Listed::Ready => line(ItemState::Met, "The unit is listed and answers.".to_owned()),
+            Listed::NotAuthorised => line(
+                ItemState::Unknown,
+                "The unit is listed and lets nobody in: confirm this computer on its screen.".to_owned(),
+            ),
+            Listed::Absent => line(
+                ItemState::Unknown,
+                "The unit is not listed: another cable, another port, the driver for the mode it is in; with nothing attached the list must be empty.".to_owned(),
+            ),
+        });
+        if let Some(other) = self.also_listed_by(record, *bridge) {
+            lines.push(line(
+                ItemState::Missing,
+                format!("{other} lists it too, by its chip: stop one of the two programs, or both will talk to it."),
+            ));
         }
-        lines.extend(self.modes_ahead(&record, goal));
-        lines.push(match self.vault.has_room(ROOM_BYTES) {
+        lines
+    }
+
+    /// Another bridge at which the same chip answers.
+    fn also_listed_by(&self, record: &UnitRecord, own: BridgeId) -> Option<String> {
+        let family = self.family_of(record)?;
+        let known = record.known();
+        let chip = family.hardware_identity(&known)?;
+        let (key, wanted) = (chip.key.id(), chip.value.exact());
+        self.bridges().into_iter().find_map(|(id, name, ..)| {
+            let bridge = self.transport(id).ok().filter(|_| id != own)?;
+            let devices = bridge.devices().ok()?.devices;
+            let is_it = devices.iter().any(|device| {
+                device.listed == Listed::Ready
+                    && bridge
+                        .state(&device.handle)
+                        .is_ok_and(|state| state.facts.get(key) == Some(&wanted))
+            });
+            is_it.then_some(name)
+        })
+    }
+
+    /// Room and power.
+    fn this_computer(&self) -> Vec<Item> {
+        let room = match self.vault.has_room(ROOM_BYTES) {
             Ok(()) => line(
                 ItemState::Met,
                 "This computer has room for captures and for unpacking.".to_owned(),
             ),
             Err(error) => line(ItemState::Missing, error.to_string()),
-        });
-        lines.push(match on_mains(Path::new("/sys/class/power_supply")) {
+        };
+        let power = match on_mains(&self.parts.supplies) {
             Some(true) => line(ItemState::Met, "This computer is on mains.".to_owned()),
             Some(false) => line(
                 ItemState::Missing,
@@ -105,8 +140,8 @@ impl Engine {
                 ItemState::Unknown,
                 "Whether this computer is on mains can't be read: see to it, and keep it from going to sleep.".to_owned(),
             ),
-        });
-        Ok(lines)
+        };
+        vec![room, power]
     }
 
     /// Each mode in which the sheet will talk to the unit: whether it has answered there since it

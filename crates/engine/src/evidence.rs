@@ -6,7 +6,7 @@ use veritope_core::facts::Facts;
 use veritope_core::family::{Consequence, Family};
 use veritope_core::plan::{Planned, Sheet, Step};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent, Item, PackageEvidence, UnlockEvidence};
+use veritope_core::seal::{self, Consent, Item, PackageEvidence, UnlockEvidence, WipeEvidence};
 
 use crate::bench::Engine;
 use crate::unit::{RunRecord, UnitRecord};
@@ -37,6 +37,16 @@ impl Engine {
         }
         if effects().any(|effect| matches!(effect, Planned::Relock { .. })) {
             return self.with_relock(record, family, sheet, None, seal::relock_preparations);
+        }
+        let wipes = effects().find_map(|effect| match effect {
+            Planned::Wipe { way } => Some(way),
+            _ => None,
+        });
+        if let Some(way) = wipes
+            && let Some(items) =
+                self.with_wipe(record, family, sheet, way, None, seal::wipe_preparations)
+        {
+            return items;
         }
         Vec::new()
     }
@@ -94,6 +104,32 @@ impl Engine {
         }))
     }
 
+    /// Brings the evidence for a wipe together and hands it on; nothing when the family doesn't know
+    /// it.
+    pub(crate) fn with_wipe<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        way: &str,
+        consent: Option<&Consent>,
+        judge: impl FnOnce(&WipeEvidence<'_>) -> T,
+    ) -> Option<T> {
+        let wipe = family.wipes.iter().find(|one| one.id == way)?;
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        Some(judge(&WipeEvidence {
+            family,
+            nickname: &record.nickname,
+            facts: &facts,
+            wipe,
+            keep_safe: &record.keep_safe,
+            battery: &battery,
+            consent,
+            twin: self.twin_of(record, family, &facts).as_deref(),
+        }))
+    }
+
     /// The whole evidence list of a step's effect, where it has one.
     pub(crate) fn seal_of(
         &self,
@@ -119,6 +155,11 @@ impl Engine {
                 seal::relock_items,
             ),
             Planned::WriteImage { .. } => self.write_list(record, &run.sheet),
+            Planned::Wipe { way } => {
+                let stage = seal::wipe_stage(way);
+                let consent = run.consents.iter().find(|one| one.stage == stage);
+                self.with_wipe(record, family, &run.sheet, way, consent, seal::wipe_items)?
+            }
             Planned::InstallPackage { name } => {
                 let stage = format!("package {name}");
                 let consent = run.consents.iter().find(|one| one.stage == stage);
@@ -144,6 +185,13 @@ pub(crate) fn costs_of(
     match &step.effect {
         Some(Planned::Unlock { stage }) => (Some(stage.clone()), family.consequences.clone()),
         Some(Planned::Relock { stage }) => (Some(stage.clone()), seal::relock_consequences(family)),
+        Some(Planned::Wipe { way }) => {
+            let wipe = family.wipes.iter().find(|one| one.id == *way);
+            (
+                wipe.map(|one| seal::wipe_stage(&one.id)),
+                wipe.map_or_else(Vec::new, seal::wipe_consequences),
+            )
+        }
         Some(Planned::InstallPackage { name }) => {
             let package = family.packages.iter().find(|one| one.name == *name);
             (
@@ -162,6 +210,7 @@ pub(crate) fn list_of(step: &Step, facts: &Facts) -> Rule {
         Some(Planned::WriteImage { .. }) => Rule::G4,
         Some(Planned::InstallPackage { .. }) => seal::package_rule(facts),
         Some(Planned::Relock { .. }) => Rule::G8,
+        Some(Planned::Wipe { .. }) => Rule::G5,
         Some(Planned::Unlock { .. }) | None => Rule::G1,
     }
 }

@@ -12,6 +12,7 @@
 //! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `watch`, `run`, `places`,
 //!   `reading`, `backup`, `restore`, `families`, `pictures`, `clock`, `view`
 
+mod attempt;
 mod backup;
 mod backups_view;
 mod bench;
@@ -39,7 +40,7 @@ pub mod view;
 mod watch;
 
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
-pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts};
+pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, SUPPLIES};
 pub use clock::ClockNote;
 pub use error::EngineError;
 pub use families::{

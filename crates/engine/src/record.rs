@@ -478,6 +478,9 @@ impl Entry {
                     "The lock may have changed, and what a wipe takes may be gone: look again."
                 }
                 Happening::SystemWritten => "A partition of the system was written.",
+                Happening::RecoveryWritten => {
+                    "The recovery was written over: which one it is is to be seen."
+                }
                 Happening::SystemRan => {
                     "The system ran, or may have run: what lives was rewritten."
                 }
@@ -509,6 +512,7 @@ impl Entry {
                 Some(
                     Planned::Unlock { .. }
                     | Planned::Relock { .. }
+                    | Planned::Wipe { .. }
                     | Planned::InstallPackage { .. },
                 ) => {
                     format!("About to: {title}. This can't be undone.")

@@ -596,6 +596,11 @@ impl Engine {
                     image: digest,
                     shown: WriteShown::Reported,
                 },
+                Entry::Happened {
+                    happening: Happening::RecoveryWritten,
+                    at: self.now(),
+                    epoch: None,
+                },
                 Entry::Facts {
                     facts: vec![self.row(FactKey::Recovery, kind, Source::Concluded, self.now())],
                 },
@@ -610,12 +615,15 @@ impl Engine {
     fn system_written(&self, unit: UnitId, label: &Label) -> Result<Option<Entry>, EngineError> {
         let family = self.family_of(&self.record(unit)?);
         let role = family.and_then(|family| family.partition(label).map(|part| part.role));
-        let bears = matches!(
-            role,
-            Some(Role::Os | Role::Boot | Role::BootChain | Role::RadioFirmware)
-        );
-        Ok(bears.then(|| Entry::Happened {
-            happening: Happening::SystemWritten,
+        let happening = match role {
+            Some(Role::Os | Role::Boot | Role::BootChain | Role::RadioFirmware) => {
+                Some(Happening::SystemWritten)
+            }
+            Some(Role::Recovery) => Some(Happening::RecoveryWritten),
+            _ => None,
+        };
+        Ok(happening.map(|happening| Entry::Happened {
+            happening,
             at: self.now(),
             epoch: None,
         }))

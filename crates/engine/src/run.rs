@@ -5,27 +5,26 @@
 //! write the outcome down. Between intent and outcome the process may die: then the step's outcome
 //! is unknown until somebody looks.
 
-use std::time::Duration;
-
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
 use veritope_core::family::{Family, Method, MoveBy};
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
-use veritope_core::plan::{Action, BackedUp, Goal, Planned, Sheet, State, Step, TableRead};
+use veritope_core::plan::{
+    Action, BackedUp, Data, Goal, Planned, Sheet, State, Step, Switch, TableRead,
+};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent, Item, ItemState, LinkWitness, Permit};
+use veritope_core::seal::{self, Consent, Item, ItemState};
 use veritope_core::standing;
-use veritope_link::{DeviceLink, LinkError};
-use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
+use veritope_link::LinkError;
 use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
+use crate::attempt::Attempt;
 use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::evidence::{costs_of, list_of};
-use crate::reading::{CaptureKind, Moving, read_tables};
+use crate::reading::Moving;
 use crate::record::{Entry, RunEnd, StepResult, Way, seen_in_words};
-use crate::shelf::read_seen;
 use crate::unit::{RunRecord, UnitRecord};
 use crate::watch::{Observation, Settling};
 
@@ -95,18 +94,6 @@ pub trait Watcher {
     fn moving(&self, _: &Moving) {}
 }
 
-/// How often a running operation is looked at.
-const LOOK_EVERY: Duration = Duration::from_millis(150);
-/// Longest wait for an operation beyond the family's own bound.
-const PATIENCE_BEYOND_STUCK_MS: u64 = 60_000;
-
-/// How an attempt at a step ended, before the device is looked at again.
-enum Attempt {
-    Through,
-    Declined(String),
-    Lost(String),
-}
-
 impl Engine {
     /// Plans without beginning: the sheet for `goal` from what is known now.
     ///
@@ -121,6 +108,9 @@ impl Engine {
         let mut state = State::from_facts(&record.known());
         if record.active_run().is_some_and(|run| run.table.is_some()) {
             state.table = TableRead::Read;
+        }
+        if record.active_run().is_some_and(|run| run.erased) {
+            state.data = Data::Erased;
         }
         if self.coverage_of(record, family).is_captured_now() {
             state.backed_up = BackedUp::Yes;
@@ -164,11 +154,8 @@ impl Engine {
         if !sheet.why_not.is_empty() {
             return Err(EngineError::WhyNot(sheet.why_not));
         }
-        let missing: Vec<Item> = self
-            .preparations(&record, &sheet)
-            .into_iter()
-            .filter(|item| item.state != ItemState::Met)
-            .collect();
+        let mut missing = open_items(self.preparations(&record, &sheet));
+        missing.extend(self.connection_holds(&record, &sheet.steps));
         if !missing.is_empty() {
             return Err(self.refuse_write(
                 unit,
@@ -321,6 +308,10 @@ impl Engine {
                     .act
                     .as_ref()
                     .is_some_and(|act| act.method == Method::Command),
+                Action::Wipe { way } => family
+                    .wipes
+                    .get(way)
+                    .is_some_and(|spec| spec.by == MoveBy::Link),
                 Action::Move { way } => family
                     .moves
                     .get(way)
@@ -379,9 +370,15 @@ impl Engine {
         if seen.mode().is_none() {
             return Err(LinkError::Refused(not_there()).into());
         }
-        if let Some(why) = divergence(step.before, seen.mode(), seen.lock()) {
+        let shut = lets_nobody_in(&step, &seen);
+        if let Some(why) = divergence(step.before, seen.mode(), seen.lock()).or(shut) {
             self.replan(unit, run, &why, Some(request))?;
             return Ok(StepEnd::NotTaken { why });
+        }
+        let holds = self.connection_holds(&record, std::slice::from_ref(&step));
+        if !holds.is_empty() {
+            let rule = list_of(&step, &record.known());
+            return Err(self.refuse_write(unit, step.title, rule, holds)?);
         }
         let attempt = self.attempt(unit, &open, &step, &seen, intent, request, watcher);
         self.set_phase(unit, run, None);
@@ -418,241 +415,6 @@ impl Engine {
                 .is_ok_and(|record| record.known().known(key).is_some())
     }
 
-    #[expect(
-        clippy::too_many_arguments,
-        reason = "the parts of one step, used nowhere else"
-    )]
-    fn attempt(
-        &self,
-        unit: UnitId,
-        run: &RunRecord,
-        step: &Step,
-        seen: &Observation,
-        intent: Entry,
-        request: RequestId,
-        watcher: &dyn Watcher,
-    ) -> Result<Attempt, EngineError> {
-        let record = self.record(unit)?;
-        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
-        let device = self.device(&record)?;
-        let epoch = seen.state.epoch;
-        let write_down = || self.append(unit, Some(request), vec![intent]);
-        let begun = match step.action {
-            Action::LookAtMode { .. } => {
-                write_down()?;
-                return Ok(Attempt::Through);
-            }
-            Action::ReadTable => {
-                write_down()?;
-                return self.take_table(unit, run.id, &device, epoch);
-            }
-            Action::Capture => {
-                write_down()?;
-                return attempted(
-                    self.capture_held(unit, &CaptureKind::Quick, watcher)
-                        .map(drop),
-                );
-            }
-            Action::WriteRecovery => {
-                let written =
-                    self.write_recovery(unit, run, seen, &step.title, write_down, watcher);
-                // Before the intent was written down, nothing was sent.
-                if self
-                    .record(unit)?
-                    .active_run()
-                    .is_none_or(|run| run.open.is_none())
-                {
-                    written?;
-                    return Ok(Attempt::Through);
-                }
-                return attempted(written);
-            }
-            Action::Move { way } => {
-                let to = family
-                    .moves
-                    .get(way)
-                    .map(|spec| spec.to)
-                    .ok_or(EngineError::NoStep)?;
-                write_down()?;
-                device.restart(to, epoch)
-            }
-            Action::TemporaryStart => {
-                let image = self
-                    .shelf
-                    .recovery_for(family)
-                    .map_err(|error| EngineError::Shelf(error.to_string()))?
-                    .ok_or_else(|| {
-                        EngineError::Shelf(
-                            "the recovery image is no longer on the shelf".to_owned(),
-                        )
-                    })?;
-                let (bytes, seen) = read_seen(&image.path)
-                    .map_err(|error| EngineError::Shelf(format!("{}: {error}", image.name)))?;
-                write_down()?;
-                match device.put_memory(&bytes, &seen, epoch) {
-                    Ok(_) => device.start_from_memory(epoch),
-                    Err(error) => Err(error),
-                }
-            }
-            Action::Unlock { stage } => {
-                let spec = family.stages.get(stage).ok_or(EngineError::NoStep)?;
-                let token = match spec.method {
-                    Method::Token => Some(self.token_of(unit)?.ok_or(EngineError::NotThisWay(
-                        "the token that is kept for this unit does not open: type it again",
-                    ))?),
-                    Method::Command | Method::LongPress => None,
-                };
-                let permit = self.permit_for(&record, run, step, &spec.id, seen)?;
-                write_down()?;
-                let identity = crate::restore::hardware_key(family);
-                device.unlock(permit, identity, &spec.forms, token.as_deref())
-            }
-            Action::Relock { stage } => {
-                let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage))
-                else {
-                    return Err(EngineError::NoStep);
-                };
-                let permit = self.permit_for(&record, run, step, id, seen)?;
-                write_down()?;
-                device.lock(permit, crate::restore::hardware_key(family), &act.forms)
-            }
-            Action::SwitchDebuggingOn
-            | Action::SwitchFastStartOff
-            | Action::LookAtLock { .. }
-            | Action::LookAtCriticalLock { .. }
-            | Action::InstallPackage { .. }
-            | Action::Assume { .. } => {
-                return Err(EngineError::NotThisWay("this step is for a person's hands"));
-            }
-        };
-        Ok(match begun {
-            Ok(operation) => self.wait(unit, run.id, step, &device, operation.id, watcher),
-            Err(LinkError::Refused(refusal)) => Attempt::Declined(refusal.words),
-            // The request may or may not have arrived.
-            Err(error @ (LinkError::Unreachable { .. } | LinkError::Odd { .. })) => {
-                Attempt::Lost(error.to_string())
-            }
-            Err(error) => Attempt::Declined(error.to_string()),
-        })
-    }
-
-    /// The permit for a stage of the lock; without it the refusal is written down.
-    fn permit_for(
-        &self,
-        record: &UnitRecord,
-        run: &RunRecord,
-        step: &Step,
-        stage: &str,
-        seen: &Observation,
-    ) -> Result<Permit, EngineError> {
-        let family = &*self.family_of(record).ok_or(EngineError::NoFamily)?;
-        let consent = run.consents.iter().find(|consent| consent.stage == stage);
-        let witness = LinkWitness {
-            unit: record.id,
-            live: &seen.facts,
-            epoch: seen.state.epoch,
-        };
-        let permit = match &step.effect {
-            Some(Planned::Relock { .. }) => {
-                self.with_relock(record, family, &run.sheet, consent, |evidence| {
-                    seal::mint_relock(stage, evidence, &witness)
-                })
-            }
-            _ => self.with_evidence(record, family, &run.sheet, consent, |evidence| {
-                seal::mint_unlock(stage, evidence, &witness)
-            }),
-        };
-        permit.or_else(|closed| {
-            let (title, rule) = (step.title.clone(), list_of(step, &record.known()));
-            Err(self.refuse_write(record.id, title, rule, closed.missing)?)
-        })
-    }
-
-    fn wait(
-        &self,
-        unit: UnitId,
-        run: RunId,
-        step: &Step,
-        device: &DeviceLink,
-        operation: OperationId,
-        watcher: &dyn Watcher,
-    ) -> Attempt {
-        let since = self.now();
-        let bound = u64::from(step.stuck_seconds) * 1000 + PATIENCE_BEYOND_STUCK_MS;
-        let mut waiting_since = since;
-        loop {
-            let answer = device.operation(operation);
-            let phase = match &answer {
-                Ok(Operation {
-                    progress: Progress::Done { .. },
-                    ..
-                }) => return Attempt::Through,
-                Ok(Operation {
-                    progress: Progress::Refused(refusal),
-                    ..
-                }) => {
-                    return Attempt::Declined(refusal.words.clone());
-                }
-                Ok(Operation {
-                    progress:
-                        Progress::Asking {
-                            question, default, ..
-                        },
-                    ..
-                }) => {
-                    // A person may take as long as they need.
-                    waiting_since = self.now();
-                    StepPhase::Asking {
-                        since,
-                        question: question.clone(),
-                        default: default.clone(),
-                    }
-                }
-                Ok(Operation {
-                    progress: Progress::Running,
-                    ..
-                })
-                | Err(_) => StepPhase::Running { since },
-            };
-            self.set_phase(unit, run, Some(phase.clone()));
-            watcher.phase(&phase);
-            if watcher.should_stop() {
-                return Attempt::Lost("the waiting was stopped".to_owned());
-            }
-            if self.now().ms_since(waiting_since) > bound {
-                return Attempt::Lost(match answer {
-                    Ok(_) => "the device has not come back".to_owned(),
-                    Err(error) => error.to_string(),
-                });
-            }
-            self.parts.clock.pause(LOOK_EVERY);
-        }
-    }
-
-    /// Reads the unit's own table (`B2`).
-    fn take_table(
-        &self,
-        unit: UnitId,
-        run: RunId,
-        device: &DeviceLink,
-        epoch: Epoch,
-    ) -> Result<Attempt, EngineError> {
-        let tables = match read_tables(device, epoch) {
-            Ok(tables) => tables,
-            Err(error) => return attempted(Err(error)),
-        };
-        self.append(
-            unit,
-            None,
-            vec![Entry::TableRead {
-                run,
-                guid: tables.guid(),
-                partitions: tables.own,
-            }],
-        )?;
-        Ok(Attempt::Through)
-    }
-
     /// Compares what is seen after a step with what it should bring, and writes the outcome down.
     fn conclude(
         &self,
@@ -663,11 +425,14 @@ impl Engine {
         otherwise: StepResult,
     ) -> Result<StepEnd, EngineError> {
         let saw = seen_in_words(seen.mode(), seen.lock());
-        if seen.lock().is_none() {
-            let entries: Vec<Entry> = in_doubt(step, self.now()).into_iter().collect();
-            if !entries.is_empty() {
-                self.append(unit, None, entries)?;
-            }
+        let diverges = divergence(step.after, seen.mode(), seen.lock());
+        let is_unseen = if is_wipe(step) {
+            diverges.is_some()
+        } else {
+            seen.lock().is_none()
+        };
+        if let Some(doubt) = in_doubt(step, self.now()).filter(|_| is_unseen) {
+            self.append(unit, None, vec![doubt])?;
         }
         let is_look = matches!(
             step.action,
@@ -675,7 +440,7 @@ impl Engine {
                 | Action::LookAtLock { .. }
                 | Action::LookAtCriticalLock { .. }
         );
-        if let Some(why) = divergence(step.after, seen.mode(), seen.lock()) {
+        if let Some(why) = diverges {
             let result = if is_look {
                 StepResult::AsExpected
             } else {
@@ -687,29 +452,26 @@ impl Engine {
         }
         let record = self.record(unit)?;
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
-        let installed = self.installed(step, family, self.now())?;
-        if !installed.is_empty() {
-            self.append(unit, None, installed)?;
+        let brought = self.brought(step, family, self.now())?;
+        if !brought.is_empty() {
+            self.append(unit, None, brought)?;
         }
         self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
         self.go_on(unit, run, step)
     }
 
-    /// What is to be written down when a package went on as expected: what the system's own facts
-    /// were read from is another one (`K5`).
-    fn installed(
-        &self,
-        step: &Step,
-        family: &Family,
-        at: Moment,
-    ) -> Result<Vec<Entry>, EngineError> {
-        let Some(Planned::InstallPackage { name }) = &step.effect else {
-            return Ok(Vec::new());
-        };
+    /// What is to be written down when a package or a wipe went as expected: what facts were read from
+    /// is another one, or gone (`K5`).
+    fn brought(&self, step: &Step, family: &Family, at: Moment) -> Result<Vec<Entry>, EngineError> {
         let happened = |happening| Entry::Happened {
             happening,
             at,
             epoch: None,
+        };
+        let name = match &step.effect {
+            Some(Planned::InstallPackage { name }) => name,
+            Some(Planned::Wipe { .. }) => return Ok(vec![happened(Happening::Wiped)]),
+            _ => return Ok(Vec::new()),
         };
         let mut entries = vec![happened(Happening::SystemWritten)];
         if family
@@ -888,12 +650,12 @@ impl Engine {
         if !facts.is_empty() {
             entries.push(Entry::Facts { facts });
         }
-        if lock.is_none() {
+        let is_expected = chosen.likelihood == Likelihood::Expected;
+        if lock.is_none() && chosen.erased.is_none() {
             entries.extend(in_doubt(&step, at));
         }
-        let is_expected = chosen.likelihood == Likelihood::Expected;
         if is_expected {
-            entries.extend(self.installed(&step, family, at)?);
+            entries.extend(self.brought(&step, family, at)?);
         }
         let result = if is_expected {
             StepResult::AsExpected
@@ -956,6 +718,21 @@ impl Engine {
             }
             return Ok(());
         }
+        if is_wipe(&step) {
+            // No fact that a link reads tells whether it erased: by hand a person says so, by link
+            // it is done again, and until then nothing counts that it would have taken.
+            if asked == Settling::Asked && by_link {
+                let saw = "Whether it was erased can't be told by looking.".to_owned();
+                self.append(
+                    unit,
+                    None,
+                    in_doubt(&step, self.now()).into_iter().collect(),
+                )?;
+                self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
+                self.replan(unit, id, "The erase is done once more, to be sure.", None)?;
+            }
+            return Ok(());
+        }
         let seen = self.observe(unit)?;
         let Some(mode) = seen.mode() else {
             return Ok(());
@@ -987,40 +764,35 @@ impl Engine {
     }
 }
 
-/// What came of bytes that were moved: a refusal of the device is its answer, a broken link leaves
-/// the end unknown, anything else is ours to tell.
-fn attempted(done: Result<(), EngineError>) -> Result<Attempt, EngineError> {
-    match done {
-        Ok(()) => Ok(Attempt::Through),
-        Err(EngineError::Link(LinkError::Refused(refusal)))
-            if refusal.code != veritope_wire::link::RefusalCode::NotConnected =>
-        {
-            Ok(Attempt::Declined(refusal.words))
-        }
-        Err(EngineError::Link(error)) => Ok(Attempt::Lost(error.to_string())),
-        Err(EngineError::Stopped) => Ok(Attempt::Lost("it was stopped".to_owned())),
-        Err(EngineError::NoBackup { rule, text }) => {
-            Ok(Attempt::Declined(format!("{text} ({rule})")))
-        }
-        Err(EngineError::Vault(error)) => Ok(Attempt::Declined(error.to_string())),
-        Err(error) => Err(error),
-    }
-}
-
-/// What is to be written down when a step on the lock ended and the lock was not seen (`K5`, `L3`).
+/// What is to be written down when a step on the lock ended and the lock was not seen, or a wipe whose
+/// end nobody knows (`K5`, `L3`).
 fn in_doubt(step: &Step, at: Moment) -> Option<Entry> {
-    let touches = matches!(
-        step.effect,
-        Some(Planned::Unlock { .. } | Planned::Relock { .. })
-    );
-    touches.then_some(Entry::Happened {
-        happening: Happening::LockInDoubt,
+    let happening = match step.effect {
+        Some(Planned::Unlock { .. } | Planned::Relock { .. }) => Happening::LockInDoubt,
+        Some(Planned::Wipe { .. }) => Happening::Wiped,
+        _ => return None,
+    };
+    Some(Entry::Happened {
+        happening,
         at,
         epoch: None,
     })
 }
 
-fn open_items(items: Vec<Item>) -> Vec<Item> {
+/// What differs where the step is a command and the system takes none, as it did when this was
+/// planned.
+fn lets_nobody_in(step: &Step, seen: &Observation) -> Option<String> {
+    let was_on = step.before.debugging == Some(Switch::On);
+    let is_off = seen.facts.choice(FactKey::Debugging) == Some("off");
+    (was_on && is_off && seen.mode() == Some(Mode::System))
+        .then(|| "Expected: commands from a computer on. Seen: off.".to_owned())
+}
+
+fn is_wipe(step: &Step) -> bool {
+    matches!(step.effect, Some(Planned::Wipe { .. }))
+}
+
+pub(crate) fn open_items(items: Vec<Item>) -> Vec<Item> {
     items
         .into_iter()
         .filter(|item| item.state != ItemState::Met)

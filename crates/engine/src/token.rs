@@ -10,6 +10,8 @@ use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::record::Entry;
 
+/// Bytes of the key.
+const KEY: usize = 32;
 /// Bytes of a nonce, which stands before what it sealed.
 const NONCE: usize = 24;
 
@@ -77,9 +79,15 @@ impl Engine {
     }
 
     fn cipher(&self) -> Result<XChaCha20Poly1305, EngineError> {
-        let known = self.data.secret("tokens/key")?;
-        let key = match known.filter(|bytes| bytes.len() == 32) {
-            Some(bytes) => *Key::from_slice(&bytes),
+        let key = match self.data.secret("tokens/key")? {
+            Some(bytes) if bytes.len() == KEY => *Key::from_slice(&bytes),
+            // Another one would keep what lies under the old one shut for good.
+            Some(bytes) => {
+                return Err(EngineError::BadInput(format!(
+                    "the file tokens/key in the data folder has {} bytes, wanted are {KEY}: put it back from a copy, or move it away and type each unit's token again",
+                    bytes.len()
+                )));
+            }
             None => {
                 let key = XChaCha20Poly1305::generate_key(&mut OsRng);
                 self.data.put_secret("tokens/key", &key)?;

@@ -10,7 +10,7 @@ use veritope_core::family::Paired;
 use veritope_core::keepsafe::KeepSafe;
 use veritope_core::mode::Lock;
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::{Goal, Sheet, Step};
+use veritope_core::plan::{Goal, Planned, Sheet, Step};
 use veritope_core::seal::{Consent, Torn};
 use veritope_wire::link::Epoch;
 use veritope_wire::{CaptureId, Digest, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId};
@@ -108,6 +108,9 @@ pub struct RunRecord {
     pub diverged: Option<String>,
     /// The table, once read.
     pub table: Option<Vec<OwnPartition>>,
+    /// Whether a step of it has erased the owner's data.
+    #[serde(default)]
+    pub erased: bool,
     /// How it ended.
     pub ended: Option<(RunEnd, Moment)>,
 }
@@ -233,6 +236,7 @@ impl UnitRecord {
                     open: None,
                     diverged: None,
                     table: None,
+                    erased: false,
                     ended: None,
                 });
             }
@@ -333,9 +337,21 @@ impl UnitRecord {
     /// somebody looks, neither the lock nor what a wipe takes along is known.
     #[must_use]
     pub fn is_in_doubt(&self) -> bool {
-        self.active_run()
-            .and_then(|run| run.open.as_ref().zip(run.next_step()))
-            .is_some_and(|(_, step)| step.effect.is_some())
+        self.in_doubt().is_some()
+    }
+
+    /// The same of the lock alone, which neither a wipe nor an image touches.
+    #[must_use]
+    pub fn is_lock_in_doubt(&self) -> bool {
+        !matches!(
+            self.in_doubt(),
+            None | Some(Planned::Wipe { .. } | Planned::WriteImage { .. })
+        )
+    }
+
+    fn in_doubt(&self) -> Option<&Planned> {
+        let run = self.active_run().filter(|run| run.open.is_some())?;
+        run.next_step()?.effect.as_ref()
     }
 
     /// Whether a request was carried out before.
@@ -392,6 +408,8 @@ impl RunRecord {
                     ended: at,
                 });
                 if *result == StepResult::AsExpected {
+                    let wiped = self.sheet.steps.get(self.at).and_then(|step| step.wipe);
+                    self.erased |= wiped.is_some();
                     self.at += 1;
                     self.diverged = None;
                 }

@@ -166,6 +166,7 @@ impl Engine {
         let news: Vec<FactRow> = rows
             .into_iter()
             .filter(|row| !is_pair(row))
+            .filter(|row| row.key != FactKey::Recovery || moved || !known.runs_from_before())
             .filter(|row| {
                 let same = record.facts.iter().any(|old| {
                     old.source == Source::Link && old.key == row.key && old.value == row.value

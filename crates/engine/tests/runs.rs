@@ -4,6 +4,7 @@
 
 mod backups;
 mod campaign;
+mod erases;
 mod knowing;
 mod relocks;
 mod support;

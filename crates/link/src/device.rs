@@ -179,6 +179,19 @@ impl DeviceLink {
         self.command(ActKind::Lock, permit, identity, forms, args)
     }
 
+    /// Sends the command that erases the owner's data by the way that `permit` names, spending it.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn erase(&self, permit: Permit, identity: FactKey) -> Result<Operation, LinkError> {
+        let Effect::Wipe { .. } = permit.effect() else {
+            return Err(LinkError::WrongPermit("it was given for something else"));
+        };
+        self.is_good(&permit, identity)?;
+        let args = BTreeMap::from([("set".to_owned(), "user-data".to_owned())]);
+        self.act(ActKind::Erase, args, permit.epoch())
+    }
+
     /// Sends a command of the lock in the first of `forms` that the device knows.
     fn command(
         &self,

@@ -19,7 +19,7 @@ use tower_http::trace::TraceLayer;
 use veritope_engine::data::{DataError, DataFolder};
 use veritope_engine::ports::{Journal, JournalError, Notify, OverHttp};
 use veritope_engine::record::{Entry, Scope};
-use veritope_engine::{Engine, EngineError, Parts};
+use veritope_engine::{Engine, EngineError, Parts, SUPPLIES};
 use veritope_wire::UnitId;
 
 use crate::events::Events;
@@ -124,6 +124,7 @@ pub fn open_engine(
         ids: Arc::new(SystemIds),
         notify,
         connect: Arc::new(OverHttp),
+        supplies: SUPPLIES.into(),
     };
     Ok((Arc::new(Engine::open(folder, parts)?), store))
 }

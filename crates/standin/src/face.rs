@@ -6,6 +6,7 @@ use veritope_wire::body::{AnswersTo, Button, CablePlace, Face, KeyShown, Push};
 use crate::device::{Device, LockState, Running, Setting, button};
 use crate::gate::{Answer, Gate};
 use crate::keys::{Menus, SHAKE_MS};
+use crate::saved::Merge;
 use crate::scheme::{Opening, Scheme, Switch};
 
 fn touch(id: &str, label: impl AsRef<str>) -> Button {
@@ -79,6 +80,12 @@ impl Device {
             } else {
                 self.logo()
             };
+        }
+        if self.asks_to_erase() {
+            return text(&[
+                "Erase everything?",
+                "Apps, settings and files will be gone.",
+            ]);
         }
         if saved.question.is_some() {
             let ask = match (saved.lock, is_watch) {
@@ -158,6 +165,11 @@ impl Device {
                     LockState::Unlocked => "UNLOCKED",
                 };
                 lines.push(format!("Critical state: {critical}"));
+                let merge = match saved.merge {
+                    Merge::None => "none",
+                    Merge::Merging | Merge::Torn => "merging",
+                };
+                lines.push(format!("Update state: {merge}"));
             }
             if let (Opening::LongPress, Some(gate)) = (scheme.opening, &saved.gate) {
                 let on = |shut: bool| if shut { "ON" } else { "OFF" };

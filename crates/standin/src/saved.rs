@@ -71,6 +71,25 @@ pub(crate) struct Saved {
     /// What fingers do to it.
     #[serde(default)]
     pub(crate) hands: Hands,
+    /// How far an update is.
+    #[serde(default)]
+    pub(crate) merge: Merge,
+    /// How often the owner's data was erased.
+    #[serde(default)]
+    pub(crate) wipes: u32,
+}
+
+/// An update that was taken in.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum Merge {
+    /// None, or through.
+    #[default]
+    None,
+    /// Its blocks lie in user data and are still being merged.
+    Merging,
+    /// Those blocks were erased: nothing starts any more.
+    Torn,
 }
 
 /// Keys, cable and menus, as far as they matter to what comes next. Moments are device time.
@@ -153,6 +172,8 @@ impl Saved {
                 cable_ms: at_ms,
                 ..Hands::default()
             },
+            merge: Merge::None,
+            wipes: 0,
         }
     }
 }

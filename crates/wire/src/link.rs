@@ -101,6 +101,8 @@ pub enum ActKind {
     Lock,
     /// Start the image lying in the device's memory, which writes nothing.
     StartFromMemory,
+    /// Erase the owner's data; `set` names it.
+    Erase,
 }
 
 /// `POST /v1/devices/H/act`

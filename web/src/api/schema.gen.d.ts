@@ -887,6 +887,11 @@ export interface components {
             stage: number;
         } | {
             /** @enum {string} */
+            kind: "wipe";
+            /** @description Index into the family's wipes. */
+            way: number;
+        } | {
+            /** @enum {string} */
             kind: "temporary-start";
         } | {
             /** @enum {string} */
@@ -1641,7 +1646,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */
@@ -1793,14 +1798,21 @@ export interface components {
          * @description What is to be reached.
          * @enum {string}
          */
-        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
+        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
             /** @description The goal. */
             id: components["schemas"]["Goal"];
+            /** @description What it comes to. */
+            kind: components["schemas"]["GoalKind"];
             /** @description Words. */
             shown: string;
         };
+        /**
+         * @description What a goal comes to.
+         * @enum {string}
+         */
+        GoalKind: "changes" | "reads" | "goes";
         /** @description Something that the guide says, with its title. */
         GuideLine: {
             /** @description What is said. */
@@ -2241,7 +2253,7 @@ export interface components {
          * @description What it is about.
          * @enum {string}
          */
-        OutlookOf: "symptom" | "whole-erase" | "read-out" | "relock";
+        OutlookOf: "symptom" | "whole-erase" | "read-out" | "foreign" | "relock";
         /** @description A partition as the unit's own table has it. */
         OwnPartition: {
             /** @description Label. */
@@ -2371,6 +2383,11 @@ export interface components {
             effect: "relock";
             /** @description The family's id of the stage. */
             stage: string;
+        } | {
+            /** @enum {string} */
+            effect: "wipe";
+            /** @description The family's id of the way. */
+            way: string;
         } | {
             /** @enum {string} */
             effect: "install-package";
@@ -2523,7 +2540,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */
@@ -3009,6 +3026,7 @@ export interface components {
             state: components["schemas"]["StepState"];
             /** @description The step; what to do by hand is withheld while the seal is closed. */
             step: components["schemas"]["Step"];
+            stuck?: components["schemas"]["Stuck"] | null;
         };
         /** @description A set on the shelf, judged for one unit. */
         StockLine: {
@@ -3026,6 +3044,13 @@ export interface components {
              */
             images: number;
             taken?: components["schemas"]["CaptureId"] | null;
+        };
+        /** @description Words for a step that is past its bound. */
+        Stuck: {
+            /** @description How it is restarted by force; only where the step may be cut. */
+            forced?: string | null;
+            /** @description What to do first, and what not to. */
+            text: string;
         };
         /**
          * @description A switch in the device's settings.

@@ -155,6 +155,10 @@ const TOGGLES: &[FactOption] = &[
     option("on", "on"),
     option("fixed-on", "on, can't be moved"),
 ];
+const GUARDS: &[FactOption] = &[
+    option("checking", "checking"),
+    option("waiting", "waiting for the maker"),
+];
 const STARTS: &[FactOption] = &[
     option("starts", "to the home screen or set-up"),
     option("animation", "animation without end"),
@@ -249,6 +253,7 @@ keys! {
     Foreign "foreign", "Partitions known not to be stock", Names, [], System: "Partitions that somebody knows to hold other bytes than the maker's (`R1`). Enough to refuse a lock, never to allow one.",
     ToolChoice "tool-choice", "What stands ticked in the write tool", Text, [], System: "The choice that stands ticked in the maker's write tool (`Q14`).",
     Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",
+    Merging "merging", "Update being merged", Choice(YES_NO), [SystemWritten, SystemRan], System: "Whether an update is still being merged (`G5`).",
     Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten], System: "Whether the owner has administrator rights on the running system.",
     Starts "starts", "Does the system start", Choice(STARTS), [SystemWritten, Wiped], System: "Whether the system starts.",
     Mode "mode", "Mode", Choice(MODES), [ModeChanged], Unlocking: "Mode now.",
@@ -259,14 +264,16 @@ keys! {
     Relocked "relocked", "Locked again after an unlock", Choice(YES_NO), [LockChanged], Unlocking: "Whether it was unlocked once and locked again (`U10`).",
     AnswersBootloader "answers-bootloader", "Answered in bootloader mode", Choice(YES_NO), [], Unlocking: "Whether the unit answered this computer in the mode that takes the unlock (`U8`).",
     DownloadScreen "download-screen", "Lines of the download screen", Text, [ModeChanged, LockChanged], Unlocking: "What the download screen says about itself.",
+    DownloadGuard "download-guard", "Guard on the download screen", Choice(GUARDS), [ModeChanged, LockChanged, Wiped], Unlocking: "What the download screen says of its guard (`L5`).",
+    ResetLock "reset-lock", "Reset lock on the download screen", Choice(ON_OFF), [ModeChanged, LockChanged, Wiped], Unlocking: "What the download screen says of the reset protection (`L5`).",
     FirstOnline "first-online", "First time online", Moment, [Wiped], Unlocking: "When it was first online since it was set up (`U2`).",
     OffHours "off-hours", "Hours switched off since", Count(9999), [Wiped], Unlocking: "Hours it was switched off since it was first online.",
     AskedUpdates "asked-updates", "Asked for updates", Choice(YES_NO), [Wiped], Unlocking: "Whether it was made to ask for updates (`U2`).",
     PortalAccount "portal-account", "Account at the maker's portal", Choice(YES_NO), [], Unlocking: "Whether the owner has an account at the maker's portal (`U4`).",
     PortalAgreed "portal-agreed", "Agreement accepted at the portal", Choice(YES_NO), [], Unlocking: "Whether the portal's agreement was accepted (`U4`).",
     Token "token", "Unlock token", Choice(TOKENS), [], Unlocking: "Whether the token that opens this unit has come (`U4`).",
-    Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [], Unlocking: "What lies in the recovery partition.",
-    RecoveryVersion "recovery-version", "Version of the recovery", Version, [], Unlocking: "Version of the recovery (`K2`).",
+    Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [RecoveryWritten], Unlocking: "What lies in the recovery partition.",
+    RecoveryVersion "recovery-version", "Version of the recovery", Version, [RecoveryWritten], Unlocking: "Version of the recovery (`K2`).",
     Battery "battery", "Battery", Percent, [], Unlocking: "Battery charge.",
     Ownership "ownership", "Owner", Choice(OWNERS), [], Owner: "Whose unit it is.",
     Bought "bought", "Bought from", Choice(SELLERS), [], Owner: "Where it was bought (`K6`).",

@@ -125,6 +125,8 @@ pub enum Happening {
     LockInDoubt,
     /// A partition of the system was written.
     SystemWritten,
+    /// The recovery's partition was written.
+    RecoveryWritten,
     /// The system ran, or may have run while nobody looked: living partitions are other ones now.
     SystemRan,
 }
@@ -289,6 +291,14 @@ impl Facts {
         supposed
     }
 
+    /// Whether what runs was started before the recovery's partition was written over: then it does
+    /// not tell what lies there now (`K5`).
+    #[must_use]
+    pub fn runs_from_before(&self) -> bool {
+        let written = self.last(Happening::RecoveryWritten);
+        written.is_some() && written >= self.last(Happening::ModeChanged)
+    }
+
     /// When `what` last happened.
     #[must_use]
     pub fn last(&self, what: Happening) -> Option<Moment> {
@@ -372,6 +382,23 @@ mod tests {
 
     use super::testing::{at, row};
     use super::*;
+
+    #[test]
+    fn what_runs_from_before_a_write_does_not_tell_what_lies_there() {
+        let happened = |all: &[(Happening, i64)]| {
+            let all: Vec<_> = all.iter().map(|(what, n)| (*what, at(*n))).collect();
+            Facts::new(&[], &[], all).runs_from_before()
+        };
+        assert!(!happened(&[(Happening::ModeChanged, 1)]));
+        assert!(happened(&[
+            (Happening::ModeChanged, 1),
+            (Happening::RecoveryWritten, 1)
+        ]));
+        assert!(!happened(&[
+            (Happening::RecoveryWritten, 1),
+            (Happening::ModeChanged, 2)
+        ]));
+    }
 
     #[test]
     fn two_live_sources_that_differ_are_a_contradiction() {

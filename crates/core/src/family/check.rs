@@ -1,6 +1,8 @@
 //! Second stage: what has the right shape must also make sense. Every refusal names the file, the
 //! line and the key.
 
+mod acts;
+
 use std::collections::BTreeSet;
 use std::ops::Range;
 
@@ -10,9 +12,9 @@ use veritope_wire::{Digest, Label};
 use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
     Blank, BuildSpec, CarrierSpec, DebuggingSpec, EquipmentSpec, FAMILY_SCHEMA, FactPlace, Family,
-    Identifier, KeptSpec, ModeSpec, MoveSpec, Pace, PackageKind, PackageSpec, PartitionSpec,
-    Pattern, Phase, PhaseKind, ReadRoute, RecoveryWriteSpec, RelockAct, RelockSpec, Role, Slots,
-    StageSpec, TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
+    ForcedRestart, Identifier, KeptSpec, ModeSpec, Pace, PackageKind, PackageSpec, PartitionSpec,
+    Pattern, ReadRoute, RecoveryWriteSpec, Role, Slots, TemporaryStartSpec, ToggleSpec, TokenSpec,
+    ToolChoice, Variant, VolumeSpec,
 };
 use crate::facts::equipment::TYPE_CODE_DIGITS;
 use crate::facts::{FactValue, Month};
@@ -111,58 +113,9 @@ impl Locator<'_> {
                 format!("`sector_bytes` of area {} must be 512 or 4096", area.index),
             ));
         }
-        let mut moves = Vec::new();
-        for spec in raw.moves {
-            let spec = spec.into_inner();
-            self.mode_is_declared(&spec.from, "move.from", &declared)?;
-            self.mode_is_declared(&spec.to, "move.to", &declared)?;
-            if spec.from.get_ref() == spec.to.get_ref() {
-                return Err(self.refuse(spec.to.span(), "`move.to` is the mode it starts from"));
-            }
-            moves.push(MoveSpec {
-                from: *spec.from.get_ref(),
-                to: *spec.to.get_ref(),
-                by: spec.by,
-                needs_debugging: spec.needs_debugging == YesNo::Yes,
-                pace: self.pace(spec.usual, &spec.stuck)?,
-                hands_on_seconds: spec.hands_on,
-                presses: spec.presses,
-                hand: spec.hand,
-                phases: self.phases(spec.phase, "move.phase")?,
-                menu: spec.menu,
-            });
-        }
+        let moves = self.moves(raw.moves, &declared)?;
         self.no_trap(&raw.schema, &modes, &moves)?;
-        let mut stages: Vec<StageSpec> = Vec::new();
-        for stage in raw.stage {
-            let stage = stage.into_inner();
-            self.mode_is_declared(&stage.mode, "stage.mode", &declared)?;
-            self.mode_is_declared(&stage.ends_in, "stage.ends_in", &declared)?;
-            if stage.forms.get_ref().is_empty() && stage.method != super::Method::LongPress {
-                return Err(self.refuse(stage.forms.span(), "`stage.forms` names no command form"));
-            }
-            if stages.iter().any(|known| known.id == *stage.id.get_ref()) {
-                return Err(self.twice(&stage.id, "stage.id"));
-            }
-            stages.push(StageSpec {
-                pace: self.pace(stage.usual, &stage.stuck)?,
-                id: stage.id.into_inner(),
-                title: stage.title,
-                mode: *stage.mode.get_ref(),
-                method: stage.method,
-                only_for: stage.only_for,
-                needs_toggle: stage.needs_toggle == YesNo::Yes,
-                forms: stage.forms.into_inner(),
-                question: stage.question,
-                default: stage.default,
-                answered_by: stage.answered_by,
-                hand: stage.hand,
-                answer: stage.answer,
-                erases: stage.erases,
-                ends_in: *stage.ends_in.get_ref(),
-                phases: self.phases(stage.phase, "stage.phase")?,
-            });
-        }
+        let stages = self.stages(raw.stage, &declared, &labels)?;
         let temporary_start = match raw.temporary_start {
             None => None,
             Some(spec) => {
@@ -239,6 +192,8 @@ impl Locator<'_> {
             })?),
         };
         let relock = self.relock(raw.relock, &stages, &declared)?;
+        let wipes = self.wipes(raw.wipe, &declared)?;
+        let before_foreign = self.before_foreign(raw.before_foreign, &places)?;
         let mut read_routes = Vec::new();
         for route in raw.read_route {
             let route = route.into_inner();
@@ -323,6 +278,8 @@ impl Locator<'_> {
             service_screen: raw.service_screen.map(|spec| spec.hand),
             token,
             relock,
+            wipes,
+            before_foreign,
             kept: raw
                 .recovery
                 .map(Spanned::into_inner)
@@ -351,6 +308,10 @@ impl Locator<'_> {
             partitions,
             modes,
             moves,
+            forced_restart: raw.forced_restart.map(|spec| ForcedRestart {
+                keys: spec.keys,
+                hand: spec.hand,
+            }),
             first_start: self.pace(first_start.usual, &first_start.stuck)?,
             debugging: DebuggingSpec {
                 hand: raw.debugging.hand,
@@ -373,123 +334,6 @@ impl Locator<'_> {
                 .collect(),
             cautions: raw.caution.into_iter().map(Into::into).collect(),
         })
-    }
-
-    fn relock(
-        &self,
-        raw: Option<Spanned<super::raw::RawRelock>>,
-        stages: &[StageSpec],
-        declared: &BTreeSet<Mode>,
-    ) -> Result<RelockSpec, FamilyError> {
-        let Some(raw) = raw else {
-            return Ok(RelockSpec::default());
-        };
-        let span = raw.span();
-        let raw = raw.into_inner();
-        let mut order = Vec::new();
-        for stage in raw.order {
-            if !stages.iter().any(|known| known.id == *stage.get_ref()) {
-                return Err(self.refuse(
-                    stage.span(),
-                    format!(
-                        "`relock.order` names {}, which no [[stage]] has",
-                        stage.get_ref()
-                    ),
-                ));
-            }
-            order.push(stage.into_inner());
-        }
-        let act = match &raw.mode {
-            None => None,
-            Some(mode) => {
-                self.mode_is_declared(mode, "relock.mode", declared)?;
-                if raw.method == super::Method::Command && raw.forms.is_empty() {
-                    return Err(self.refuse(span, "`relock.forms` names no command form"));
-                }
-                let ends_in = raw.ends_in.as_ref().unwrap_or(mode);
-                self.mode_is_declared(ends_in, "relock.ends_in", declared)?;
-                let stuck = raw
-                    .stuck
-                    .as_ref()
-                    .ok_or_else(|| self.refuse(mode.span(), "`relock.stuck` is missing"))?;
-                Some(RelockAct {
-                    mode: *mode.get_ref(),
-                    method: raw.method,
-                    forms: raw.forms,
-                    question: raw.question,
-                    default: raw.default,
-                    answer: raw.answer,
-                    ends_in: *ends_in.get_ref(),
-                    pace: self.pace(raw.usual, stuck)?,
-                    phases: self.phases(raw.phase, "relock.phase")?,
-                })
-            }
-        };
-        Ok(RelockSpec {
-            again: raw.again,
-            order,
-            hand: raw.hand,
-            act,
-        })
-    }
-
-    /// Phases whose keys go down before they are let go, and none of which stays down at the end.
-    fn phases(
-        &self,
-        raw: Vec<Spanned<super::raw::RawPhase>>,
-        key: &str,
-    ) -> Result<Vec<Phase>, FamilyError> {
-        let mut phases = Vec::new();
-        let last = raw.len().saturating_sub(1);
-        for (index, phase) in raw.into_iter().enumerate() {
-            let span = phase.span();
-            let phase = phase.into_inner();
-            let moves_cable = matches!(
-                phase.kind,
-                PhaseKind::CableIn | PhaseKind::CableOut | PhaseKind::Wait
-            );
-            if phase.keys.is_empty() && !moves_cable {
-                return Err(self.refuse(span, format!("`{key}.keys` names no key to press")));
-            }
-            if *phase.seconds.get_ref() == 0 {
-                return Err(self.refuse(
-                    phase.seconds.span(),
-                    format!("`{key}.seconds` must be at least 1"),
-                ));
-            }
-            let stranger = phase
-                .lets_go
-                .iter()
-                .find(|one| !phase.keys.contains(one))
-                .copied();
-            if let Some(stranger) = stranger {
-                return Err(self.refuse(
-                    span,
-                    format!(
-                        "`{key}.lets_go` names {}, which is not down in this phase",
-                        stranger.shown()
-                    ),
-                ));
-            }
-            let holds = matches!(phase.kind, PhaseKind::Hold | PhaseKind::Swap);
-            let stays = phase.keys.len() > phase.lets_go.len();
-            if index == last && holds && stays {
-                return Err(self.refuse(
-                    span,
-                    format!("`{key}.lets_go` of the last phase must name every key"),
-                ));
-            }
-            phases.push(Phase {
-                keys: phase.keys,
-                kind: phase.kind,
-                cue: phase.cue,
-                seconds: phase.seconds.into_inner(),
-                lets_go: phase.lets_go,
-                missed: phase.missed,
-                retry: phase.retry,
-            });
-        }
-        Ok(phases)
     }
 
     fn tool_choices(
@@ -766,47 +610,6 @@ impl Locator<'_> {
             });
         }
         Ok(packages)
-    }
-
-    /// Refuses modes that lead only to one another: whoever gets there never comes back.
-    fn no_trap(
-        &self,
-        at: &Spanned<u32>,
-        modes: &[ModeSpec],
-        moves: &[MoveSpec],
-    ) -> Result<(), FamilyError> {
-        let has_system = modes.iter().any(|spec| spec.mode == Mode::System);
-        if !has_system {
-            return Ok(());
-        }
-        let mut leads_home = BTreeSet::from([Mode::System]);
-        loop {
-            let more: Vec<Mode> = moves
-                .iter()
-                .filter(|way| leads_home.contains(&way.to) && !leads_home.contains(&way.from))
-                .map(|way| way.from)
-                .collect();
-            if more.is_empty() {
-                break;
-            }
-            leads_home.extend(more);
-        }
-        let trapped: Vec<&str> = modes
-            .iter()
-            .map(|spec| spec.mode)
-            .filter(|mode| !leads_home.contains(mode))
-            .map(Mode::id)
-            .collect();
-        if trapped.is_empty() {
-            return Ok(());
-        }
-        Err(self.refuse(
-            at.span(),
-            format!(
-                "`move`: from {} no way leads to the running system; add a [[move]] that does",
-                trapped.join(", ")
-            ),
-        ))
     }
 
     fn label(&self, text: &Spanned<String>, key: &str) -> Result<Label, FamilyError> {

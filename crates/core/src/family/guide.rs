@@ -153,6 +153,22 @@ impl Family {
                 ),
             );
         }
+        for wipe in &self.wipes {
+            say(
+                &wipe.title,
+                format!("In {}. {}", wipe.mode.shown(), wipe.hand),
+            );
+        }
+        for wanted in &self.before_foreign {
+            let title = format!(
+                "Before anything foreign: {}",
+                wanted.key.spec().title.to_lowercase()
+            );
+            say(
+                &title,
+                format!("It must say {}. {}", wanted.value, wanted.reason),
+            );
+        }
         if !self.stages.is_empty() {
             let again = match self.relock.again {
                 Again::Yes => "It can be unlocked again.",

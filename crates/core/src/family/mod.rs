@@ -5,6 +5,7 @@
 //! line. Preconditions and effects of actions live in Rust ([`crate::plan`]); a file only gives
 //! instances and parameters. Judgements cite the file's digest.
 
+mod acts;
 mod check;
 mod choreography;
 mod guide;
@@ -19,6 +20,10 @@ use crate::facts::{FactKey, FactRow, FactValue, Facts, Month};
 use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
+pub use acts::{
+    BeforeForeign, DebuggingSpec, ForcedRestart, MoveBy, MoveSpec, Pace, RecoveryWriteSpec,
+    RelockAct, RelockSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec,
+};
 pub use check::{FamilyError, load};
 pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
 pub use guide::{Guide, Lines};
@@ -31,8 +36,8 @@ pub use recognise::{Paired, Recognised, Session};
 /// Changes: 1 = first. 2 = what bears on the lock (switch, carrier, service screen, token, relock),
 /// builds and packages, equipment IDs, slot pairs, second areas, inner volumes, what screens print.
 /// 3 = how it is locked again, what a link tells in each mode, ways to read out, what restores the
-/// maker's recovery, choices of the write tool, choreographies. An older file is one that uses none
-/// of what came later.
+/// maker's recovery, choices of the write tool, choreographies, ways to erase the owner's data, what
+/// is read before anything foreign is written. An older file is one that uses none of what came later.
 pub const FAMILY_SCHEMA: u32 = 3;
 
 /// The families that ship with the program: file names and texts.
@@ -92,6 +97,8 @@ pub struct Family {
     pub modes: Vec<ModeSpec>,
     /// Ways between them.
     pub moves: Vec<MoveSpec>,
+    /// How it is restarted by force.
+    pub forced_restart: Option<ForcedRestart>,
     /// How long the first start after an erase takes.
     pub first_start: Pace,
     /// How commands from a computer are let in.
@@ -130,6 +137,10 @@ pub struct Family {
     pub token: Option<TokenSpec>,
     /// How it is locked again.
     pub relock: RelockSpec,
+    /// Ways to erase the owner's data.
+    pub wipes: Vec<WipeSpec>,
+    /// What must be read before anything foreign is written.
+    pub before_foreign: Vec<BeforeForeign>,
     /// What becomes of a recovery in its partition.
     pub kept: KeptSpec,
     /// Ways to read partitions out, the least writing first (`B1`).
@@ -331,42 +342,6 @@ impl TokenSpec {
             )
         })
     }
-}
-
-/// How it is locked again.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct RelockSpec {
-    /// Whether it can be unlocked again after.
-    pub again: Again,
-    /// Stages in the order in which they are closed (`R6`).
-    pub order: Vec<String>,
-    /// How, in words.
-    pub hand: String,
-    /// The act, where the file says enough to plan it.
-    pub act: Option<RelockAct>,
-}
-
-/// The act of locking.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct RelockAct {
-    /// The mode that takes it.
-    pub mode: Mode,
-    /// How.
-    pub method: Method,
-    /// Command forms in the order to try (`L1`).
-    pub forms: Vec<String>,
-    /// What the device asks.
-    pub question: String,
-    /// The highlighted answer.
-    pub default: String,
-    /// How it is answered.
-    pub answer: String,
-    /// The mode it ends in.
-    pub ends_in: Mode,
-    /// How long.
-    pub pace: Pace,
-    /// The press as phases, where hands do it (`N2`).
-    pub phases: Vec<Phase>,
 }
 
 /// What becomes of a recovery in its partition (`M11`).
@@ -632,98 +607,6 @@ pub struct ModeSpec {
     pub tells: Vec<FactKey>,
 }
 
-/// How a mode is left for another.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum MoveBy {
-    /// A command over the link.
-    Link,
-    /// Keys, as meant by the maker.
-    Keys,
-    /// Forced restart; last choice (`N6`).
-    ForcedRestart,
-}
-
-/// Usual and stuck duration in seconds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct Pace {
-    /// What it usually takes.
-    pub usual_seconds: u32,
-    /// From when on it counts as stuck.
-    pub stuck_seconds: u32,
-}
-
-/// One way from a mode to another.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct MoveSpec {
-    /// From here.
-    pub from: Mode,
-    /// To there.
-    pub to: Mode,
-    /// How.
-    pub by: MoveBy,
-    /// Whether the system must let the computer command it.
-    pub needs_debugging: bool,
-    /// How long.
-    pub pace: Pace,
-    /// Seconds with hands on the device.
-    pub hands_on_seconds: u32,
-    /// Key presses.
-    pub presses: u16,
-    /// What a person does when there is no link.
-    pub hand: String,
-    /// The same as phases, where hands do it (`N2`).
-    pub phases: Vec<Phase>,
-    /// Where in a menu it is, counted from the highlight (`N3`).
-    pub menu: Option<Menu>,
-}
-
-/// How commands from a computer are let in.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct DebuggingSpec {
-    /// Menu path in words.
-    pub hand: String,
-    /// What it takes.
-    pub minutes: u32,
-}
-
-/// One stage of unlocking.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct StageSpec {
-    /// Its id.
-    pub id: String,
-    /// Words for it.
-    pub title: String,
-    /// The mode that takes the command.
-    pub mode: Mode,
-    /// How it is opened.
-    pub method: Method,
-    /// Roles that only this stage lets be written; empty for a stage that every plan needs (`L2`).
-    pub only_for: Vec<Role>,
-    /// Whether the switch in the settings must be on.
-    pub needs_toggle: bool,
-    /// Command forms in the order to try (`L1`).
-    pub forms: Vec<String>,
-    /// What the device asks.
-    pub question: String,
-    /// The highlighted answer.
-    pub default: String,
-    /// What answers it.
-    pub answered_by: String,
-    /// What a person does without a link.
-    pub hand: String,
-    /// How the question is answered.
-    pub answer: String,
-    /// Roles erased at that moment.
-    pub erases: Vec<Role>,
-    /// The mode it ends in.
-    pub ends_in: Mode,
-    /// How long.
-    pub pace: Pace,
-    /// The press as phases, where hands do it (`N2`).
-    pub phases: Vec<Phase>,
-}
-
 /// Something that unlocking costs (`U11`).
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Consequence {
@@ -731,34 +614,6 @@ pub struct Consequence {
     pub area: String,
     /// What happens.
     pub text: String,
-}
-
-/// Starting an image from memory.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct TemporaryStartSpec {
-    /// The mode that takes it.
-    pub from: Mode,
-    /// How long.
-    pub pace: Pace,
-    /// The rights that the link has then.
-    pub rights: String,
-    /// The partition that the image would fit.
-    pub partition: Label,
-    /// What a person does without a link.
-    pub hand: String,
-}
-
-/// Writing a recovery to its partition.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct RecoveryWriteSpec {
-    /// The mode that takes it.
-    pub mode: Mode,
-    /// The partition it goes to (`M3`).
-    pub partition: Label,
-    /// How long.
-    pub pace: Pace,
-    /// What a person does without a link.
-    pub hand: String,
 }
 
 /// A caution with its date and reason.

@@ -10,7 +10,7 @@ use veritope_wire::Digest;
 use super::{
     Advice, AfterCare, Again, Blank, CarrierRule, Caution, Changes, Consequence, Cue, HiddenUntil,
     Key, Leaves, Lies, Mark, Menu, Method, MoveBy, PackageKind, PhaseKind, ReadBy, RestoredBy,
-    Role, RouteKind, RouteLock, Slots, Stock, ToggleKept, ToolErases, Unlockable,
+    Role, RouteKind, RouteLock, Slots, Stock, ToggleKept, ToolErases, Unlockable, Wipe,
 };
 use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;
@@ -54,6 +54,8 @@ pub struct RawFamily {
     #[serde(default, rename = "move")]
     #[schema(value_type = Vec<RawMove>)]
     pub(super) moves: Vec<Spanned<RawMove>>,
+    /// Restarting it by force, where keys do that (N6).
+    pub(super) forced_restart: Option<RawForcedRestart>,
     /// The first start after a wipe.
     #[schema(value_type = RawPace)]
     pub(super) first_start: Spanned<RawPace>,
@@ -101,6 +103,14 @@ pub struct RawFamily {
     #[serde(default)]
     #[schema(value_type = RawRelock)]
     pub(super) relock: Option<Spanned<RawRelock>>,
+    /// Ways to erase the owner's data (G5).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawWipe>)]
+    pub(super) wipe: Vec<Spanned<RawWipe>>,
+    /// What must be read before anything foreign is written (L5).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawBeforeForeign>)]
+    pub(super) before_foreign: Vec<Spanned<RawBeforeForeign>>,
     /// What becomes of a recovery in its partition (M11).
     #[schema(value_type = Option<RawKept>)]
     pub(super) recovery: Option<Spanned<RawKept>>,
@@ -263,6 +273,64 @@ pub(super) struct RawRelock {
     #[serde(default)]
     #[schema(value_type = Vec<RawPhase>)]
     pub(super) phase: Vec<Spanned<RawPhase>>,
+}
+
+/// A way to erase the owner's data.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawWipe {
+    /// Its id.
+    #[schema(value_type = String)]
+    pub(super) id: Spanned<String>,
+    /// Words for it.
+    pub(super) title: String,
+    /// Which wipe it is.
+    pub(super) wipe: Wipe,
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
+    pub(super) mode: Spanned<Mode>,
+    /// The lock that it wants.
+    #[serde(default)]
+    pub(super) lock: RouteLock,
+    /// A command over the link, or keys on the device.
+    pub(super) by: MoveBy,
+    /// What the device asks; empty where it asks nothing.
+    #[serde(default)]
+    pub(super) question: String,
+    /// The answer that is highlighted.
+    #[serde(default)]
+    pub(super) default: String,
+    /// The answer for this step, in words.
+    #[serde(default)]
+    pub(super) answer: String,
+    /// Roles whose partitions it erases: user data and cache, nothing else.
+    #[schema(value_type = Vec<Role>)]
+    pub(super) erases: Spanned<Vec<Role>>,
+    /// Mode that the unit is in after.
+    #[schema(value_type = Mode)]
+    pub(super) ends_in: Spanned<Mode>,
+    /// Usual seconds.
+    pub(super) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(super) stuck: Spanned<u32>,
+    /// How, in words.
+    pub(super) hand: String,
+    /// Where in a menu it is, counted from the highlight (N3).
+    pub(super) menu: Option<Menu>,
+}
+
+/// Something that is read before anything foreign is written.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawBeforeForeign {
+    /// What is read.
+    pub(super) key: FactKey,
+    /// What it must say.
+    #[schema(value_type = String)]
+    pub(super) value: Spanned<String>,
+    /// Why, in a sentence.
+    pub(super) reason: String,
 }
 
 /// What becomes of a recovery in its partition.
@@ -571,6 +639,16 @@ pub(super) struct RawMove {
     pub(super) menu: Option<Menu>,
 }
 
+/// Restarting it by force.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct RawForcedRestart {
+    /// The keys that it takes.
+    pub(super) keys: Vec<Key>,
+    /// How, in words.
+    pub(super) hand: String,
+}
+
 /// A phase of a choreography (N2).
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -642,6 +720,10 @@ pub(super) struct RawStage {
     pub(super) answer: String,
     /// Roles whose partitions it erases.
     pub(super) erases: Vec<Role>,
+    /// Partitions that exist once and that it destroys all the same (B5).
+    #[serde(default)]
+    #[schema(value_type = Vec<String>)]
+    pub(super) destroys: Vec<Spanned<String>>,
     /// Mode that the unit is in after.
     #[schema(value_type = Mode)]
     pub(super) ends_in: Spanned<Mode>,

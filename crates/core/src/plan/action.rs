@@ -4,9 +4,9 @@
 use serde::{Deserialize, Serialize};
 
 use super::search::Cost;
-use super::state::{BackedUp, Data, Look, Presence, State, Switch, TableRead, Ways};
+use super::state::{BackedUp, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};
 use crate::facts::FactKey;
-use crate::family::{Family, Key, Menu, MoveBy, MoveSpec, Pace, Phase, Role};
+use crate::family::{Family, Key, Menu, MoveBy, MoveSpec, Pace, Phase, Role, RouteLock};
 use crate::mode::{Lock, Mode, RecoveryKind};
 
 /// Something on a sheet. Indices point into the family that the sheet was made from.
@@ -58,6 +58,11 @@ pub enum Action {
     Relock {
         /// Index into the family's order of relocking.
         stage: usize,
+    },
+    /// Erase the owner's data by the family's way number `way`.
+    Wipe {
+        /// Index into the family's wipes.
+        way: usize,
     },
     /// Start an image from memory.
     TemporaryStart,
@@ -210,6 +215,7 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
     if family.relock.act.is_some() {
         all.extend((0..family.relock.order.len()).map(|stage| Action::Relock { stage }));
     }
+    all.extend((0..family.wipes.len()).map(|way| Action::Wipe { way }));
     let mut packages: Vec<usize> = ground.before.iter().chain(ground.after).copied().collect();
     packages.sort_unstable();
     packages.dedup();
@@ -228,6 +234,16 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
     }
     all.extend([Assumption::Image, Assumption::Link].map(|what| Action::Assume { what }));
     all
+}
+
+/// Whether `action` may serve `goal` at all: an erase leaves lock and build as they are, though
+/// changing either would erase too.
+pub(super) fn serves(action: Action, goal: Goal) -> bool {
+    goal != Goal::Erase
+        || !matches!(
+            action,
+            Action::Unlock { .. } | Action::Relock { .. } | Action::InstallPackage { .. }
+        )
 }
 
 /// The first precondition of `action` that doesn't hold in `node`.
@@ -269,8 +285,12 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
                     .then_some(Unmet::FastStart)
                 })
                 .or_else(|| {
-                    kind.filter(|kind| state.recovery != Some(*kind))
-                        .map(Unmet::Recovery)
+                    // Which one lies there shows when it runs; the maker's may be hoped for.
+                    let other = |kind: &RecoveryKind| match state.recovery {
+                        Some(lies) => lies != *kind,
+                        None => *kind == RecoveryKind::Custom,
+                    };
+                    kind.filter(other).map(Unmet::Recovery)
                 })
         }
         Action::SwitchDebuggingOn => in_mode(Mode::System)
@@ -342,6 +362,19 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
                 .then_some(Unmet::Build)
                 .or_else(|| in_mode(spec.mode))
                 .or_else(|| locked_as(lock))
+                .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
+        }
+        Action::Wipe { way } => {
+            let Some(spec) = family.wipes.get(way) else {
+                return Some(Unmet::AlreadySo);
+            };
+            in_mode(spec.mode)
+                .or_else(|| match spec.lock {
+                    RouteLock::Any => None,
+                    RouteLock::Unlocked => locked_as(Lock::Unlocked),
+                })
+                .or_else(|| broken(&[], spec.menu.as_ref(), state))
+                .or_else(|| (state.data == Data::Erased).then_some(Unmet::AlreadySo))
                 .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
         }
         Action::TemporaryStart => {
@@ -435,6 +468,10 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
         Action::Move { way } => {
             if let Some(spec) = family.moves.get(way) {
                 next.state.mode = Some(spec.to);
+                if spec.to == Mode::StockRecovery && next.state.recovery.is_none() {
+                    next.state.recovery = Some(RecoveryKind::Stock);
+                    next.state.look = Look::Assumed;
+                }
                 if spec.to == Mode::System {
                     // It rewrites living partitions (B6).
                     next.state.backed_up = BackedUp::NotYet;
@@ -463,6 +500,13 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
                     next.state.data = Data::Erased;
                     (next.state.debugging, next.state.fast_start) = (Some(Switch::Off), None);
                 }
+            }
+        }
+        Action::Wipe { way } => {
+            if let Some(spec) = family.wipes.get(way) {
+                next.state.mode = Some(spec.ends_in);
+                next.state.data = Data::Erased;
+                (next.state.debugging, next.state.fast_start) = (Some(Switch::Off), None);
             }
         }
         Action::TemporaryStart => next.state.mode = Some(Mode::TemporaryRecovery),
@@ -517,6 +561,10 @@ pub(super) fn durations(action: Action, before: State, ground: Ground<'_>) -> (u
             .packages
             .get(package)
             .map_or((0, 0), |spec| (spec.minutes * 60, 60)),
+        Action::Wipe { way } => family
+            .wipes
+            .get(way)
+            .map_or((0, 0), |spec| (spec.pace.usual_seconds, 15)),
         Action::TemporaryStart => family
             .temporary_start
             .as_ref()
@@ -573,6 +621,15 @@ pub(super) fn cost(action: Action, before: State, ground: Ground<'_>) -> Cost {
             let wipes = family.packages.get(package).is_some_and(|spec| spec.wipes);
             cost.wipes = u16::from(wipes);
             cost.presses = 4;
+        }
+        Action::Wipe { way } => {
+            let menu = family.wipes.get(way).and_then(|spec| spec.menu.as_ref());
+            cost.wipes = 1;
+            cost.presses = menu.map_or(1, |menu| {
+                u16::try_from(menu.presses)
+                    .unwrap_or(u16::MAX)
+                    .saturating_add(2)
+            });
         }
         Action::Assume { .. } => cost.assumed = 1,
         Action::WriteRecovery => cost.risk = 1,

@@ -3,10 +3,12 @@
 //! (`L4`).
 
 use serde::Serialize;
+use veritope_wire::Label;
 
-use super::sheet::{Sheet, Wipe};
+use super::action::Action;
+use super::sheet::{Sheet, Step};
 use crate::facts::FactKey;
-use crate::family::{Family, ToggleKept};
+use crate::family::{Family, ToggleKept, Wipe};
 use crate::mode::Mode;
 
 /// A wipe of the sheet.
@@ -48,7 +50,21 @@ pub fn ledger(family: &Family, sheet: &Sheet) -> Ledger {
         .filter_map(|(step, number)| {
             let wipe = step.wipe?;
             let mut lost = vec![own("apps and settings"), own("accounts")];
-            let mut kept = vec![own("the external card"), own("what exists once")];
+            let has_card = family.place(FactKey::Card).is_some();
+            let mut kept: Vec<String> = has_card
+                .then(|| own("the external card"))
+                .into_iter()
+                .collect();
+            match once(family, step) {
+                Once::Kept => kept.push(own("what exists once")),
+                Once::But(labels) => {
+                    lost.push(format!("{labels}, for good"));
+                    kept.push(own("what else exists once"));
+                }
+                Once::NotSaid => {
+                    lost.push(own("perhaps what exists once: nobody says that it stays"));
+                }
+            }
             match wipe {
                 Wipe::FormatData => lost.extend([own("internal files"), own("the encryption key")]),
                 Wipe::Data => kept.push(own("internal files where they lie apart")),
@@ -82,6 +98,40 @@ pub fn ledger(family: &Family, sheet: &Sheet) -> Ledger {
         },
         wipes,
         wasted_setups,
+    }
+}
+
+/// What a step leaves of what exists once, as far as the family says.
+enum Once {
+    /// All of it.
+    Kept,
+    /// All but these.
+    But(String),
+    /// The family does not say.
+    NotSaid,
+}
+
+fn once(family: &Family, step: &Step) -> Once {
+    match step.action {
+        Action::Unlock { stage } => {
+            let labels: Vec<&str> = family
+                .stages
+                .get(stage)
+                .into_iter()
+                .flat_map(|spec| spec.destroys.iter().map(Label::as_str))
+                .collect();
+            if labels.is_empty() {
+                Once::Kept
+            } else {
+                Once::But(labels.join(", "))
+            }
+        }
+        // A package that doesn't say which partitions it touches touches all (G4).
+        Action::InstallPackage { package } => match family.packages.get(package) {
+            Some(spec) if spec.keeps_unique => Once::Kept,
+            _ => Once::NotSaid,
+        },
+        _ => Once::Kept,
     }
 }
 
@@ -153,6 +203,59 @@ mod tests {
                 .any(|line| line.contains("Allow unlocking"))
         );
         assert_eq!(saltern.wasted_setups, 0);
+    }
+
+    #[test]
+    fn what_exists_once_is_kept_only_where_the_family_says_so() {
+        let pairs = [(FactKey::Mode, "bootloader"), (FactKey::Lock, "locked")];
+        let lodestar = of("lodestar", &pairs, Goal::Unlock);
+        assert!(
+            lodestar.wipes[0]
+                .lost
+                .contains(&"vkeys, for good".to_owned())
+        );
+        assert!(
+            lodestar.wipes[0]
+                .kept
+                .contains(&"what else exists once".to_owned())
+        );
+        let watch = of("gimbal", &pairs, Goal::Unlock);
+        let card = "the external card".to_owned();
+        assert!(!watch.wipes[0].kept.contains(&card), "it has none");
+        let mut mooring = shipped("mooring");
+        let said = |family: &Family| {
+            let at = family.packages.iter().position(|one| one.wipes).unwrap();
+            let step = Step {
+                action: Action::InstallPackage { package: at },
+                wipe: Some(Wipe::Data),
+                ..find(
+                    family,
+                    State::from_facts(&facts(&pairs)),
+                    Goal::ToSystem,
+                    WAYS,
+                )
+                .unwrap()
+                .steps
+                .remove(0)
+            };
+            let mut sheet = find(
+                family,
+                State::from_facts(&facts(&pairs)),
+                Goal::ToSystem,
+                WAYS,
+            )
+            .unwrap();
+            sheet.steps = vec![step];
+            ledger(family, &sheet).wipes.remove(0)
+        };
+        let whole = said(&mooring);
+        assert!(whole.kept.contains(&"what exists once".to_owned()));
+        for package in &mut mooring.packages {
+            package.keeps_unique = false;
+        }
+        let silent = said(&mooring);
+        assert!(!silent.kept.iter().any(|kept| kept.contains("exists once")));
+        assert!(silent.lost.iter().any(|lost| lost.contains("exists once")));
     }
 
     #[test]

@@ -5,6 +5,7 @@
 //! * `search`: A* over states to the cheapest sequence of actions
 //! * [`sheet`]: the found sequence as a person reads it, each step with its *because*
 //! * [`sighting`]: what may be seen after a step, for people without a link
+//! * [`stuck`]: what may be done when a step takes too long
 //!
 //! Preparations (accounts, keep-safe, charge, consent) are not searched: they are obligations of
 //! the found steps, derived by [`crate::seal`] from the effects on the sheet.
@@ -15,8 +16,12 @@ mod search;
 pub mod sheet;
 pub mod sighting;
 pub mod state;
+pub mod stuck;
 
+pub use crate::family::Wipe;
 pub use action::{Action, Assumption, Unmet};
 pub use search::{Cost, NoPlan};
-pub use sheet::{Planned, Reach, Sheet, Step, Wipe, find, find_along};
-pub use state::{BackedUp, Broken, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};
+pub use sheet::{Planned, Reach, Sheet, Step, find, find_along};
+pub use state::{
+    BackedUp, Broken, Data, Goal, GoalKind, Look, Presence, State, Switch, TableRead, Ways,
+};

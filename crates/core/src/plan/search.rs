@@ -88,6 +88,7 @@ fn ahead(node: Node, goal: Goal, ground: Ground<'_>) -> Cost {
         Goal::Unlock => true,
         // A bound is only for what certainly lies ahead.
         Goal::Relock
+        | Goal::Erase
         | Goal::ToOff
         | Goal::ToSystem
         | Goal::ToBootloader
@@ -118,7 +119,8 @@ pub(super) fn cheapest(
     ways: Ways,
     looks: LookRule,
 ) -> Result<Found, NoPlan> {
-    let actions = action::instances(ground);
+    let mut actions = action::instances(ground);
+    actions.retain(|one| action::serves(*one, goal));
     let first = Node::new(start, ways);
     let mut best = Reached::new();
     let mut open = BinaryHeap::new();
@@ -239,7 +241,8 @@ mod tests {
         seen.push(node);
         let mut cheapest = None;
         for action in action::instances(bare(family)) {
-            if action::unmet(action, node, bare(family)).is_some() {
+            if !action::serves(action, goal) || action::unmet(action, node, bare(family)).is_some()
+            {
                 continue;
             }
             let next = action::apply(action, node, bare(family));

@@ -8,7 +8,7 @@ use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
 use crate::builds::Chain;
 use crate::facts::FactKey;
-use crate::family::{Family, Menu, Phase, PhaseKind};
+use crate::family::{Family, Menu, Phase, PhaseKind, Wipe};
 use crate::rule::Rule;
 
 /// Whether a step can be taken back.
@@ -19,16 +19,6 @@ pub enum Reversibility {
     CanBeUndone,
     /// Point of no return.
     NoReturn,
-}
-
-/// A wipe by its name (JOB, *Terms*).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Wipe {
-    /// Loses apps and settings.
-    Data,
-    /// Loses all internal storage and its encryption key.
-    FormatData,
 }
 
 /// Where the cable is during a step (`N4`).
@@ -59,6 +49,11 @@ pub enum Planned {
     Relock {
         /// The family's id of the stage.
         stage: String,
+    },
+    /// Erasing the owner's data.
+    Wipe {
+        /// The family's id of the way.
+        way: String,
     },
     /// Installing a package of the maker's.
     InstallPackage {
@@ -339,7 +334,7 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
             "The locked start must be seen before the switch may go off; until then it is the way back."
                 .to_owned()
         }
-        Goal::Unlock if node.state.mode != Some(crate::mode::Mode::System) => {
+        Goal::Unlock | Goal::Erase if node.state.mode != Some(crate::mode::Mode::System) => {
             "A start of the system proves that the unit still works; no job ends without one."
                 .to_owned()
         }
@@ -458,6 +453,24 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
                 step.reversibility = Reversibility::NoReturn;
                 step.wipe = Some(Wipe::FormatData);
                 step.effect = Some(Planned::Relock { stage: id.clone() });
+            }
+        }
+        Action::Wipe { way } => {
+            if let Some(spec) = family.wipes.get(way) {
+                step.title.clone_from(&spec.title);
+                step.by_hand.clone_from(&spec.hand);
+                step.menu.clone_from(&spec.menu);
+                step.question = (!spec.question.is_empty()).then(|| Question {
+                    text: spec.question.clone(),
+                    default: spec.default.clone(),
+                    answer: spec.answer.clone(),
+                });
+                step.stuck_seconds = spec.pace.stuck_seconds;
+                step.reversibility = Reversibility::NoReturn;
+                step.wipe = Some(spec.wipe);
+                step.effect = Some(Planned::Wipe {
+                    way: spec.id.clone(),
+                });
             }
         }
         Action::InstallPackage { package } => {

@@ -22,6 +22,9 @@ pub struct Sighting {
     /// The facts that it states; empty when it states that nothing known is seen.
     #[serde(skip)]
     pub facts: Vec<(FactKey, &'static str)>,
+    /// Whether it tells of an erase that it came about, or that it did not.
+    #[serde(skip)]
+    pub erased: Option<bool>,
 }
 
 /// Expected or not.
@@ -43,6 +46,7 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
     let looks = |mode| family.mode(mode).map_or("", |spec| spec.looks.as_str());
     // A second stage's lock is looked at by itself (L2).
     let is_critical = matches!(step.action, Action::LookAtCriticalLock { .. });
+    let is_wipe = matches!(step.action, Action::Wipe { .. });
     let (key, before, after) = if is_critical {
         let (before, after) = (step.before.critical, step.after.critical);
         (FactKey::CriticalLock, before, after)
@@ -82,6 +86,10 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 facts.push((FactKey::FastStart, "off"));
                 text = "Fast start: off.".to_owned();
             }
+            if is_expected && is_wipe {
+                text = format!("{text} It says that it has erased.");
+                id = format!("{id}-erased");
+            }
             if let Some(lock) = lock {
                 facts.push((key, lock.id()));
                 let of = if is_critical {
@@ -101,8 +109,19 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                     Likelihood::Known
                 },
                 facts,
+                erased: (is_expected && is_wipe).then_some(true),
             });
         }
+    }
+    if is_wipe {
+        let mode = expected_mode.unwrap_or(Mode::System);
+        all.push(Sighting {
+            id: format!("{}-not-erased", mode.id()),
+            text: format!("{} It says nothing of an erase.", looks(mode)),
+            likelihood: Likelihood::Known,
+            facts: vec![(FactKey::Mode, mode.id())],
+            erased: Some(false),
+        });
     }
     if expected_mode == Some(Mode::Off) && family.place(FactKey::FastStart).is_some() {
         all.push(Sighting {
@@ -113,6 +132,7 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 (FactKey::Mode, Mode::System.id()),
                 (FactKey::FastStart, "on"),
             ],
+            erased: None,
         });
     }
     all.push(Sighting {
@@ -120,6 +140,7 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
         text: "Something else".to_owned(),
         likelihood: Likelihood::SomethingElse,
         facts: Vec::new(),
+        erased: None,
     });
     all
 }
@@ -210,6 +231,26 @@ mod tests {
             divergence(expected, Some(Mode::System), Some(Lock::Unlocked)).unwrap(),
             "Expected: bootloader mode. Seen: running system."
         );
+    }
+
+    #[test]
+    fn after_a_wipe_it_is_asked_whether_it_erased() {
+        let family = crate::family::testing::shipped("mooring");
+        let state = State::from_facts(&facts(&[
+            (FactKey::Mode, "stock-recovery"),
+            (FactKey::Lock, "locked"),
+        ]));
+        let ways = Ways {
+            link: Presence::Missing,
+            image: Presence::Missing,
+        };
+        let sheet = find(&family, state, Goal::Erase, ways).unwrap();
+        let all = sightings(&family, &sheet.steps[0]);
+        assert_eq!(all[0].id, "stock-recovery-erased");
+        assert_eq!(all[0].likelihood, Likelihood::Expected);
+        let not = all.iter().find(|one| one.id == "stock-recovery-not-erased");
+        assert_eq!(not.map(|one| one.likelihood), Some(Likelihood::Known));
+        assert!(!all.iter().any(|one| one.id == "stock-recovery"));
     }
 
     #[test]

@@ -277,6 +277,8 @@ pub enum Goal {
     KeepRecovery,
     /// Locked, and the locked start seen (`R6`).
     Relock,
+    /// The owner's data erased, and the system started once since (`G5`, `Q13`).
+    Erase,
     /// Switched off.
     ToOff,
     /// The running system.
@@ -291,15 +293,38 @@ pub enum Goal {
     ToCustomRecovery,
 }
 
+/// What a goal comes to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum GoalKind {
+    /// The unit is another one after: lock, data or recovery.
+    Changes,
+    /// Read, and left as it is.
+    Reads,
+    /// Brought to a mode.
+    Goes,
+}
+
 impl Goal {
+    /// What it comes to.
+    #[must_use]
+    pub fn kind(self) -> GoalKind {
+        match self {
+            Self::Unlock | Self::KeepRecovery | Self::Relock | Self::Erase => GoalKind::Changes,
+            Self::TemporaryRecovery | Self::ReadTable | Self::BackUp => GoalKind::Reads,
+            _ => GoalKind::Goes,
+        }
+    }
+
     /// All goals, in the order offered.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 13] = [
         Self::Unlock,
         Self::TemporaryRecovery,
         Self::ReadTable,
         Self::BackUp,
         Self::KeepRecovery,
         Self::Relock,
+        Self::Erase,
         Self::ToOff,
         Self::ToSystem,
         Self::ToBootloader,
@@ -323,7 +348,8 @@ impl Goal {
             | Self::ReadTable
             | Self::BackUp
             | Self::KeepRecovery
-            | Self::Relock => None,
+            | Self::Relock
+            | Self::Erase => None,
         }
     }
 
@@ -333,6 +359,7 @@ impl Goal {
         match self {
             Self::Unlock => !family.stages.is_empty(),
             Self::Relock => family.relock.act.is_some(),
+            Self::Erase => !family.wipes.is_empty(),
             Self::TemporaryRecovery => family.temporary_start.is_some(),
             Self::KeepRecovery => family.recovery_write.is_some(),
             Self::ReadTable | Self::BackUp => true,
@@ -350,6 +377,7 @@ impl Goal {
             Self::BackUp => "back-up",
             Self::KeepRecovery => "keep-recovery",
             Self::Relock => "relock",
+            Self::Erase => "erase",
             Self::ToOff => "to-off",
             Self::ToSystem => "to-system",
             Self::ToBootloader => "to-bootloader",
@@ -369,6 +397,7 @@ impl Goal {
             Self::BackUp => "Back up what exists once",
             Self::KeepRecovery => "Install a recovery that stays",
             Self::Relock => "Lock again",
+            Self::Erase => "Erase the owner's data",
             Self::ToOff => "Switch it off",
             Self::ToSystem => "Start the system",
             Self::ToBootloader => "Go to bootloader mode",
@@ -395,6 +424,7 @@ impl Goal {
                     && state.recovery == Some(RecoveryKind::Custom)
             }
             Self::Relock => state.lock == Some(Lock::Locked) && state.mode == Some(Mode::System),
+            Self::Erase => state.data == Data::Erased && state.mode == Some(Mode::System),
             _ => self.mode().is_some() && state.mode == self.mode(),
         }
     }

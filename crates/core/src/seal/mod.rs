@@ -8,6 +8,7 @@
 //! * `restore`: a partition back from a capture (`G7`)
 //! * `erase`: what a whole erase would take (`G6`); judged, and never permitted by this version
 //! * `relock`: closing the lock again (`G8`)
+//! * `wipe`: erasing the owner's data (`G5`)
 //!
 //! Each has a function that gives the list as lines with what is met and what is missing, for
 //! screens, and one that turns a complete list into a permit, bound to the unit's hardware identity
@@ -19,6 +20,7 @@ mod package;
 mod relock;
 mod restore;
 mod unlock;
+mod wipe;
 mod write;
 
 use serde::{Deserialize, Serialize};
@@ -42,7 +44,12 @@ pub use relock::{
 };
 pub use restore::{RestoreEvidence, Witnessed, mint_restore, restore_items};
 pub use unlock::{Consent, UnlockEvidence, mint_unlock, told, unlock_items, unlock_preparations};
-pub use write::{WriteEvidence, mint_read_route, mint_write, read_route_items, write_items};
+pub use wipe::{
+    WipeEvidence, mint_wipe, wipe_consequences, wipe_items, wipe_preparations, wipe_stage,
+};
+pub use write::{
+    WriteEvidence, before_foreign, mint_read_route, mint_write, read_route_items, write_items,
+};
 
 /// A change to a device that needs a permit.
 #[derive(
@@ -74,6 +81,11 @@ pub enum Effect {
         /// The family's id of the stage.
         stage: String,
     },
+    /// Erasing the owner's data by one way (`G5`).
+    Wipe {
+        /// The family's id of the way.
+        way: String,
+    },
     /// Putting a partition back from a capture (`G7`).
     Restore {
         /// The partition.
@@ -93,6 +105,7 @@ impl Effect {
             Self::Unlock { .. } => Rule::G1,
             Self::ReadRouteWrite { .. } => Rule::G3,
             Self::WriteImage { .. } => Rule::G4,
+            Self::Wipe { .. } => Rule::G5,
             Self::Restore { .. } => Rule::G7,
             Self::Relock { .. } => Rule::G8,
         }
@@ -102,7 +115,7 @@ impl Effect {
     #[must_use]
     pub fn writes(&self) -> Option<(&Label, Digest)> {
         match self {
-            Self::Unlock { .. } | Self::Relock { .. } => None,
+            Self::Unlock { .. } | Self::Relock { .. } | Self::Wipe { .. } => None,
             Self::WriteImage { label, image }
             | Self::ReadRouteWrite { label, image }
             | Self::Restore { label, image, .. } => Some((label, *image)),

@@ -10,8 +10,8 @@ use super::{
 use crate::budget::Battery;
 use crate::coverage::{Coverage, VerifiedCopy};
 use crate::digest::{Claimed, Seen};
-use crate::facts::{FactKey, Facts};
-use crate::family::{Family, Role};
+use crate::facts::{FactKey, FactKind, Facts};
+use crate::family::{BeforeForeign, Family, Role};
 use crate::matching::{Finding, Fit};
 use crate::mode::Lock;
 use crate::rule::Rule;
@@ -109,6 +109,7 @@ fn common(evidence: &WriteEvidence<'_>) -> Vec<Item> {
         };
         item(finding.rule, state, finding.text.clone(), Vec::new())
     }));
+    items.extend(before_foreign(evidence.family, evidence.facts));
     items.push(proven(evidence));
     items.push(battery(evidence.family, evidence.facts, evidence.battery));
     if let (Some(label), Some(image)) = (evidence.label, evidence.image()) {
@@ -143,6 +144,63 @@ pub(super) fn unlocked(family: &Family, facts: &Facts) -> Item {
             FactKey::Lock,
             "Is it locked or unlocked?",
         ),
+    }
+}
+
+/// What the unit's own screens must say before anything foreign is written, as the family has it
+/// (`L5`).
+#[must_use]
+pub fn before_foreign(family: &Family, facts: &Facts) -> Vec<Item> {
+    let line = |wanted: &BeforeForeign| {
+        let key = wanted.key;
+        let title = key.spec().title;
+        match facts.choice(key) {
+            Some(value) if value == wanted.value => item(
+                Rule::L5,
+                ItemState::Met,
+                format!("{title}: {}.", shown(key, value)),
+                cite(facts, key),
+            ),
+            Some(value) => Item {
+                cure: Some(Cure::DoThenType {
+                    key,
+                    instruction: wanted.reason.clone(),
+                }),
+                ..item(
+                    Rule::L5,
+                    ItemState::Missing,
+                    format!(
+                        "{title}: {}, wanted is {}. {}",
+                        shown(key, value),
+                        shown(key, &wanted.value),
+                        wanted.reason
+                    ),
+                    cite(facts, key),
+                )
+            },
+            None => {
+                let wanted = shown(key, &wanted.value);
+                not_known(
+                    family,
+                    facts,
+                    Rule::L5,
+                    key,
+                    &format!("{title}: is it {wanted}?"),
+                )
+            }
+        }
+    };
+    family.before_foreign.iter().map(line).collect()
+}
+
+/// A choice in words.
+fn shown(key: FactKey, value: &str) -> &str {
+    match key.spec().kind {
+        FactKind::Choice(options) => options
+            .iter()
+            .find(|option| option.id == value)
+            .map_or(value, |option| option.shown),
+        _ => value,
     }
 }
 
@@ -474,6 +532,43 @@ mod tests {
         assert_eq!((label.as_str(), image), ("recovery", Digest::of(IMAGE)));
         assert_eq!(permit.epoch(), Epoch(7));
         assert_eq!(permit.effect().rule(), Rule::G4);
+    }
+
+    #[test]
+    fn what_the_units_own_screens_must_say_keeps_every_foreign_write_shut() {
+        let kelpie = crate::family::testing::shipped("kelpie");
+        let said = [
+            (FactKey::Toggle, "fixed-on"),
+            (FactKey::DownloadGuard, "checking"),
+            (FactKey::ResetLock, "off"),
+            (FactKey::Lock, "unlocked"),
+        ];
+        let mut case = complete();
+        case.family
+            .before_foreign
+            .clone_from(&kelpie.before_foreign);
+        let open = |case: &Case| {
+            let list = judged(case, |evidence, _| read_route_items(evidence));
+            let of_l5 = list.iter().filter(|item| item.rule == Rule::L5);
+            of_l5.filter(|item| item.state != ItemState::Met).count()
+        };
+        // Only the lock is known.
+        assert_eq!(open(&case), 3);
+        assert!(judged(&case, mint_write).is_err());
+        for ((key, value), n) in said.iter().zip(50..) {
+            case.rows.push(row(n, *key, value, Source::Person, 1));
+        }
+        assert_eq!(open(&case), 0);
+        assert!(judged(&case, mint_write).is_ok());
+        case.rows.push(row(
+            60,
+            FactKey::DownloadGuard,
+            "waiting",
+            Source::Person,
+            2,
+        ));
+        assert_eq!(open(&case), 1);
+        assert!(judged(&case, mint_write).is_err());
     }
 
     proptest! {

@@ -22,6 +22,8 @@ pub enum OutlookOf {
     WholeErase,
     /// How what exists once is read.
     ReadOut,
+    /// Writing anything foreign to it.
+    Foreign,
     /// Locking it again.
     Relock,
 }
@@ -57,6 +59,7 @@ pub(super) fn outlook(family: &Family, input: &StandingInput<'_>) -> Vec<Outlook
         symptom(family, input),
         whole_erase(family, input),
         read_out(family, input),
+        foreign(family, input),
         relock(family, input),
     ]
     .into_iter()
@@ -158,6 +161,42 @@ fn read_out(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
         },
         sentence,
         items: vec![item],
+    })
+}
+
+/// What its own screens must say before anything foreign is written (`L5`).
+fn foreign(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
+    if input.facts.lock() != Some(Lock::Unlocked) {
+        return None;
+    }
+    let items = seal::before_foreign(family, input.facts);
+    let open = items
+        .iter()
+        .filter(|item| item.state != ItemState::Met)
+        .count();
+    if items.is_empty() {
+        return None;
+    }
+    let name = input.nickname;
+    let (outcome, sentence) = if open == 0 {
+        (
+            Outcome::Open,
+            format!("{name}'s own screens let foreign bytes in."),
+        )
+    } else {
+        (
+            Outcome::After,
+            format!(
+                "Before anything foreign is written to {name}, {open} of {} lines must read as the maker has them.",
+                items.len()
+            ),
+        )
+    };
+    Some(Outlook {
+        of: OutlookOf::Foreign,
+        outcome,
+        sentence,
+        items,
     })
 }
 

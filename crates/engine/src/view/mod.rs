@@ -11,6 +11,7 @@ use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happ
 use veritope_core::family::{self, Family, Menu};
 use veritope_core::next::{Damage, NextInput, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
+use veritope_core::plan::stuck::stuck;
 use veritope_core::plan::{Goal, Step, ledger};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Item, ItemState};
@@ -19,6 +20,7 @@ use veritope_wire::{FactId, Moment, RequestId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
+use crate::evidence::list_of;
 use crate::record::{RunEnd, Way};
 use crate::run::StepPhase;
 use crate::unit::{RunRecord, UnitRecord};
@@ -182,7 +184,7 @@ impl Engine {
             mode: shown(FactKey::Mode),
             lock: match standing.verdict {
                 Verdict::NoLock => Some("no lock".to_owned()),
-                _ if record.is_in_doubt() => None,
+                _ if record.is_lock_in_doubt() => None,
                 _ => shown(FactKey::Lock),
             },
             battery_percent: family
@@ -424,6 +426,7 @@ impl Engine {
                 })
                 .map(|goal| GoalChoice {
                     id: goal,
+                    kind: goal.kind(),
                     shown: goal.shown().to_owned(),
                 })
                 .collect(),
@@ -468,7 +471,9 @@ impl Engine {
             .iter()
             .filter(|item| item.state != ItemState::Met)
             .count();
-        preview.begin = if let Some(why) = sheet.why_not.first() {
+        preview.begin = if sheet.steps.is_empty() && sheet.why_not.is_empty() {
+            Permission::no("The unit is there already; nothing is to be done.", None)
+        } else if let Some(why) = sheet.why_not.first() {
             Permission::no(why.text.clone(), Some(why.rule))
         } else if open > 0 {
             let things = if open == 1 {
@@ -478,12 +483,14 @@ impl Engine {
             };
             Permission::no(
                 format!("First {things} missing, see Standing."),
-                Some(if goal == Goal::Relock {
-                    Rule::G8
-                } else {
-                    Rule::G1
-                }),
+                sheet
+                    .steps
+                    .iter()
+                    .find(|step| step.effect.is_some())
+                    .map(|step| list_of(step, &record.known())),
             )
+        } else if let Some(line) = self.connection_holds(record, &sheet.steps).first() {
+            Permission::no(line.text.clone(), Some(line.rule))
         } else if !self.answers(record) {
             Permission::no("The unit does not answer now: connect it.", None)
         } else {
@@ -592,6 +599,11 @@ impl Engine {
             Permission::no("This step is under way.", None)
         } else if by_link && !self.answers(record) {
             Permission::no("The unit does not answer now.", None)
+        } else if let Some(line) = self
+            .connection_holds(record, std::slice::from_ref(step))
+            .first()
+        {
+            Permission::no(line.text.clone(), Some(line.rule))
         } else {
             Permission::yes()
         };
@@ -615,6 +627,7 @@ impl Engine {
                 TakenBy::Hand
             },
             sightings: self.sightings_of(record, step),
+            stuck: family.map(|family| stuck(family, step)),
             consequences: family.map_or_else(Vec::new, |family| {
                 crate::evidence::costs_of(step, family, &record.known()).1
             }),

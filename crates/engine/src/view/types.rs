@@ -9,7 +9,8 @@ use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
 use veritope_core::plan::ledger::Ledger;
 use veritope_core::plan::sighting::Sighting;
-use veritope_core::plan::{Goal, Sheet, Step};
+use veritope_core::plan::stuck::Stuck;
+use veritope_core::plan::{Goal, GoalKind, Sheet, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::Item;
 use veritope_core::standing::{FactLine, Standing, Verdict};
@@ -331,6 +332,8 @@ pub struct SheetPreview {
 pub struct GoalChoice {
     /// The goal.
     pub id: Goal,
+    /// What it comes to.
+    pub kind: GoalKind,
     /// Words.
     pub shown: String,
 }
@@ -413,6 +416,8 @@ pub struct StepView {
     pub consequences: Vec<Consequence>,
     /// Whether a consent is wanted and missing.
     pub consent_wanted: bool,
+    /// What may be done once it is past its bound.
+    pub stuck: Option<Stuck>,
     /// Whether it may be taken now.
     pub permission: Permission,
 }

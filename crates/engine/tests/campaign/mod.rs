@@ -181,9 +181,15 @@ impl World {
             (FactKey::Relocked, "no"),
             (FactKey::AnswersBootloader, "yes"),
             (FactKey::Card, "in"),
+            // Nothing foreign is written in these runs.
+            (FactKey::Recovery, "stock"),
             (
                 FactKey::CriticalLock,
                 truths.get("critical-lock").map_or("", String::as_str),
+            ),
+            (
+                FactKey::Merging,
+                truths.get("merging").map_or("", String::as_str),
             ),
             (
                 FactKey::RollbackIndex,
@@ -245,7 +251,7 @@ impl World {
         let record = self.bench.record();
         let known = record.known();
         let truths = on(&self.bench.bridge, |device| device.truths());
-        if record.is_in_doubt() {
+        if record.is_lock_in_doubt() {
             let tag = engine.unit_tag(self.bench.unit).unwrap();
             assert_eq!(
                 tag.lock.filter(|lock| lock != "no lock"),
@@ -259,6 +265,7 @@ impl World {
             (FactKey::Mode, "mode"),
             (FactKey::Lock, "lock"),
             (FactKey::CriticalLock, "critical-lock"),
+            (FactKey::Merging, "merging"),
             (FactKey::Debugging, "debugging"),
             (FactKey::Accounts, "accounts"),
             (FactKey::ScreenLock, "screen-lock"),
@@ -272,7 +279,10 @@ impl World {
                 continue;
             };
             let stays = [FactKey::ChipId, FactKey::Serial, FactKey::ModelCode];
-            if (key == FactKey::Mode && between) || (record.is_in_doubt() && !stays.contains(&key))
+            if (key == FactKey::Mode && between)
+                || (record.is_in_doubt()
+                    && !stays.contains(&key)
+                    && (key != FactKey::Lock || record.is_lock_in_doubt()))
             {
                 continue;
             }
@@ -308,7 +318,7 @@ impl World {
             self.bench.bridge.swap(HANDLE, OTHER).unwrap();
             return;
         }
-        let fault = match self.dice.below(5) {
+        let fault = match self.dice.below(7) {
             0 => Fault::RefuseOnce {
                 act: ActKind::Restart,
             },
@@ -318,7 +328,13 @@ impl World {
             2 => Fault::RestartsAt {
                 ms: now + 1_000 * i64::try_from(1 + self.dice.below(20)).unwrap(),
             },
-            3 => Fault::LeadsElsewhere {
+            3 => Fault::RefuseOnce {
+                act: ActKind::Erase,
+            },
+            4 => Fault::CableOutOnAct {
+                act: ActKind::Erase,
+            },
+            5 => Fault::LeadsElsewhere {
                 to: Running::System,
             },
             _ => Fault::CableOutOnAct {
@@ -343,6 +359,7 @@ impl World {
     /// Towards a goal, whatever comes.
     fn reach(&mut self, goal: Goal) -> End {
         let mut refused = 0;
+        let wipes = self.wipes();
         for step in 0..MOST_STEPS {
             if step > MOST_STEPS / 2 {
                 self.troubled = false;
@@ -353,7 +370,15 @@ impl World {
             let page = self.bench.engine.run_page(self.bench.unit).unwrap();
             let open = page.run.filter(|run| run.ended.is_none());
             let Some(run) = open else {
-                if self.is_at(goal) {
+                // An erase shows only in what the run says; it has to be so.
+                let is_erase = goal == Goal::Erase;
+                if self.is_at(goal) && (!is_erase || step > 0 && self.bench.has_reached(goal)) {
+                    assert!(
+                        !is_erase || self.wipes() > wipes,
+                        "{}: nothing was erased\n{}",
+                        self.about,
+                        self.bench.log().join("\n")
+                    );
                     return End::Reached;
                 }
                 self.make_ready();
@@ -387,8 +412,9 @@ impl World {
             match &view.state {
                 StepState::InHand { .. } => {
                     let slip = self.slip();
+                    let wipes = self.wipes();
                     self.bench.by_hand(&view, slip);
-                    let seen = self.bench.what_is_seen(&view);
+                    let seen = self.bench.what_is_seen(&view, self.wipes() > wipes);
                     let said = self.bench.engine.say_seen(
                         self.bench.unit,
                         run.id,
@@ -462,6 +488,10 @@ impl World {
         );
     }
 
+    fn wipes(&self) -> u32 {
+        on(&self.bench.bridge, |device| device.wipes())
+    }
+
     fn is_stuck_unknown(&self) -> bool {
         on(&self.bench.bridge, |device| device.is_under_way())
     }
@@ -499,8 +529,10 @@ impl World {
         match goal {
             Goal::Unlock => lock == LockState::Unlocked && mode == Running::System,
             Goal::Relock => lock == LockState::Locked && mode == Running::System,
+            Goal::Erase => mode == Running::System,
             Goal::ToDownload => mode == Running::Download,
             Goal::ToSystem => mode == Running::System,
+            Goal::ToBootloader => mode == Running::Bootloader,
             Goal::TemporaryRecovery => mode == Running::TemporaryRecovery,
             _ => false,
         }
@@ -530,6 +562,17 @@ fn run(seed: u64) -> (Vec<(Goal, End)>, Digest) {
         let end = world.reach(Goal::Unlock);
         let is_open = end == End::Reached;
         ends.push((Goal::Unlock, end));
+        if world.dice.once_in(3) {
+            world.make_ready();
+            world.bench.stop_what_is_open();
+            on(&world.bench.bridge, |device| {
+                // It is being given away in the middle of an update.
+                if device.truths().contains_key("merging") && world.dice.once_in(3) {
+                    device.merges_an_update().unwrap();
+                }
+            });
+            ends.push((Goal::Erase, world.erase()));
+        }
         if is_open {
             ends.push((Goal::Relock, world.back()));
         }
@@ -540,6 +583,24 @@ fn run(seed: u64) -> (Vec<(Goal, End)>, Digest) {
 }
 
 impl World {
+    /// The owner's data gone; what is being merged gets its start first, and nothing went before.
+    fn erase(&mut self) -> End {
+        let wipes = self.wipes();
+        let end = self.reach(Goal::Erase);
+        if end != End::Stopped(vec![Rule::G5]) {
+            return end;
+        }
+        assert_eq!(self.wipes(), wipes, "{}", self.about);
+        self.bench.stop_what_is_open();
+        for goal in [Goal::ToBootloader, Goal::ToSystem] {
+            let end = self.reach(goal);
+            if end != End::Reached {
+                return end;
+            }
+        }
+        self.reach(Goal::Erase)
+    }
+
     /// Back to locked: what proves stock first, where the family has a way to read it.
     fn back(&mut self) -> End {
         let codename = self.scheme.codename;
@@ -642,6 +703,14 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
         for family in ["saltern", "kelpie", "lodestar", "gimbal", "cinder"] {
             assert!(
                 reached(&format!("{family} unlock")) >= RUNS / 8,
+                "{family}: {counted:#?}"
+            );
+        }
+        for family in [
+            "saltern", "kelpie", "lodestar", "mooring", "gimbal", "cinder",
+        ] {
+            assert!(
+                reached(&format!("{family} erase")) >= RUNS / 40,
                 "{family}: {counted:#?}"
             );
         }

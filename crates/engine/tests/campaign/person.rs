@@ -1,7 +1,7 @@
 //! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
 //! wrongly, and says what is there.
 
-use veritope_core::family::{Cue, Key, Phase, PhaseKind};
+use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
 use veritope_core::plan::{Action, Step};
 use veritope_engine::view::StepView;
@@ -40,7 +40,7 @@ impl Dice {
 
 /// What goes wrong with the hands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Slip {
+pub(crate) enum Slip {
     None,
     /// The last phase is let go after one second.
     TooEarly,
@@ -256,7 +256,7 @@ impl Bench {
     }
 
     /// Does by hand what the step says; whatever comes of it is seen afterwards.
-    pub(super) fn by_hand(&self, view: &StepView, slip: Slip) {
+    pub(crate) fn by_hand(&self, view: &StepView, slip: Slip) {
         let step = &view.step;
         let family = self
             .engine
@@ -273,14 +273,7 @@ impl Bench {
             match step.action {
                 Action::Move { way } => {
                     if let Some(menu) = &step.menu {
-                        for _ in 0..menu.presses {
-                            self.key(menu.by, Push::Down);
-                            self.key(menu.by, Push::Up);
-                        }
-                        if slip != Slip::WrongKeys {
-                            self.key(menu.choose, Push::Down);
-                            self.key(menu.choose, Push::Up);
-                        }
+                        self.through(menu, slip);
                     } else {
                         let lines = self.face().buttons;
                         let to = family.moves[way].to;
@@ -323,6 +316,14 @@ impl Bench {
                     }
                     self.answer_by_hand(slip);
                 }
+                Action::Wipe { .. } => {
+                    if let Some(menu) = &step.menu {
+                        self.through(menu, slip);
+                        self.answer_by_hand(slip);
+                    } else if slip == Slip::None {
+                        self.own_program(ActKind::Erase, &[("set", "user-data")]);
+                    }
+                }
                 Action::InstallPackage { package } => {
                     let name = &family.packages[package].name;
                     answer(&self.bridge, "card");
@@ -334,6 +335,18 @@ impl Bench {
             self.play(step, &step.phases, slip);
         }
         self.settle_down();
+    }
+
+    /// Counts the presses of a menu, and chooses.
+    fn through(&self, menu: &Menu, slip: Slip) {
+        for _ in 0..menu.presses {
+            self.key(menu.by, Push::Down);
+            self.key(menu.by, Push::Up);
+        }
+        if slip != Slip::WrongKeys {
+            self.key(menu.choose, Push::Down);
+            self.key(menu.choose, Push::Up);
+        }
     }
 
     /// Touches a switch of the settings until it stands so.
@@ -349,8 +362,12 @@ impl Bench {
     }
 
     /// What is there now, as one of the things that may be said.
-    pub(super) fn what_is_seen(&self, view: &StepView) -> String {
+    pub(super) fn what_is_seen(&self, view: &StepView, wiped: bool) -> String {
         let truths = on(&self.bridge, |device| device.truths());
+        if matches!(view.step.action, Action::Wipe { .. }) {
+            let said = if wiped { "erased" } else { "not-erased" };
+            return pick(view, &truths["mode"], said);
+        }
         if truths["mode"] == "system" && self.face().lines.is_empty() {
             return pick(view, "asleep", "");
         }

@@ -9,6 +9,7 @@ use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, Item};
 use veritope_engine::record::Way;
+use veritope_engine::view::StepState;
 use veritope_engine::{CaptureKind, EngineError, KeepSaid};
 use veritope_formats::startimage::build_start_image;
 use veritope_standin::clock::ByHand;
@@ -20,7 +21,7 @@ use veritope_wire::Digest;
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
 
-use crate::campaign::person::{HANDLE, answer, on};
+use crate::campaign::person::{HANDLE, Slip, answer, on};
 use crate::support::{Bench, Patient, seat};
 
 fn profile(family: &str, model: &str, build: &str) -> Profile {
@@ -91,7 +92,13 @@ impl Bench {
             let Some(run_view) = page.run.filter(|run| run.ended.is_none()) else {
                 break;
             };
-            if run_view.step.is_some_and(|step| step.consent_wanted) {
+            let step = run_view.step.unwrap();
+            if matches!(step.state, StepState::InHand { .. }) {
+                self.by_hand(&step, Slip::None);
+                self.engine.watch();
+                continue;
+            }
+            if step.consent_wanted {
                 self.consent(run).unwrap();
             }
             self.step(run).unwrap();
@@ -235,9 +242,15 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
         "no set is written onto what exists once"
     );
     put(&labels).unwrap();
+    // What was custom by the person's word is written over; which one it is now is seen.
+    assert!(bench.record().known().recovery().is_none());
+    bench.reach(Goal::ToStockRecovery);
+    assert_eq!(
+        bench.record().known().recovery(),
+        Some(veritope_core::mode::RecoveryKind::Stock)
+    );
     bench.reach(Goal::ToSystem);
     bench.functions_and_owner();
-    bench.say(&[(FactKey::Recovery, "stock")]);
     assert_eq!(bench.rules_against(), []);
     bench.reach(Goal::Relock);
     assert_eq!(bench.truth_now(), (LockState::Locked, Running::System));

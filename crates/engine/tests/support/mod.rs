@@ -14,7 +14,7 @@ use veritope_core::steady::ClockLook;
 use veritope_engine::data::DataFolder;
 use veritope_engine::logfile::LogFiles;
 use veritope_engine::ports::{Clock, Connect, Ids, Journal, JournalError, Silent};
-use veritope_engine::record::{Entry, Scope, Stamped, Way};
+use veritope_engine::record::{Entry, RunEnd, Scope, Stamped, Way};
 use veritope_engine::unit::UnitRecord;
 use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
@@ -416,6 +416,8 @@ fn open(
         ids: ids.clone(),
         notify: Arc::new(Silent),
         connect: Arc::new(Plug(bridge.clone())),
+        // What feeds the computer that the tests run on is none of theirs.
+        supplies: folder.join("supplies"),
     };
     (Engine::open(data, parts).unwrap(), files)
 }
@@ -423,6 +425,23 @@ fn open(
 impl Bench {
     pub(crate) fn request(&self) -> RequestId {
         RequestId::new(self.ids.fresh())
+    }
+
+    /// Stops the run that is under way, if any.
+    pub(crate) fn stop_what_is_open(&self) {
+        if let Some(run) = self.record().active_run() {
+            let (unit, id) = (self.unit, run.id);
+            self.engine
+                .stop_run(unit, id, self.revision(), self.request())
+                .unwrap();
+        }
+    }
+
+    /// Whether the newest run was for this goal and has reached it.
+    pub(crate) fn has_reached(&self, goal: Goal) -> bool {
+        self.record().run.is_some_and(|run| {
+            run.sheet.goal == goal && matches!(run.ended, Some((RunEnd::Reached, _)))
+        })
     }
 
     /// What a killed and restarted process sees.

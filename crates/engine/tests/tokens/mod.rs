@@ -128,3 +128,17 @@ fn walk(folder: &std::path::Path) -> Vec<std::path::PathBuf> {
     }
     files
 }
+
+#[test]
+fn a_key_that_is_cut_short_is_said_and_never_replaced() {
+    let bench = curlew();
+    keep(&bench, TOKEN).unwrap();
+    let key = bench.folder.path().join("tokens/key");
+    let whole = std::fs::read(&key).unwrap();
+    std::fs::write(&key, &whole[..5]).unwrap();
+    let error = keep(&bench, TOKEN).unwrap_err().to_string();
+    assert!(error.contains("has 5 bytes, wanted are 32"), "{error}");
+    assert_eq!(std::fs::read(&key).unwrap(), &whole[..5]);
+    std::fs::write(&key, &whole).unwrap();
+    keep(&bench, TOKEN).unwrap();
+}

@@ -88,6 +88,8 @@ impl Device {
                 LockState::Unlocked => "unlocked",
             };
             say("critical-lock", critical);
+            let merges = self.saved.merge != crate::saved::Merge::None;
+            say("merging", if merges { "yes" } else { "no" });
         }
         if self.saved.mode != Running::System {
             return;
@@ -175,6 +177,7 @@ impl Device {
 
     /// What every wipe takes with it.
     pub(super) fn forget_the_owner(&mut self) {
+        self.saved.wipes += 1;
         self.saved.debugging = Setting::Off;
         self.saved.accounts = 0;
         self.saved.screen_lock = Setting::Off;

@@ -356,7 +356,10 @@ impl Device {
         let line = |id: &str, label: &str| button(id, label, by);
         let mut all: Vec<Button> = if self.saved.question.is_some() {
             let opens = self.saved.lock == LockState::Locked;
+            let erases = self.asks_to_erase();
             let answer = |id: &&str| match (*id, opens) {
+                ("yes", _) if erases => line("yes", "Yes, erase"),
+                (_, _) if erases => line("no", "No"),
                 ("yes", true) => line("yes", "Yes, unlock and erase"),
                 ("yes", false) => line("yes", "Yes, lock and erase"),
                 (_, true) => line("no", "No, keep it locked"),
@@ -382,10 +385,11 @@ impl Device {
                     .collect(),
                 (Running::StockRecovery, _) => {
                     let restart = line("start", "Restart");
+                    let erase = line("erase", "Erase everything");
                     if self.has_card() {
-                        vec![line("card", "Install from card"), restart]
+                        vec![line("card", "Install from card"), restart, erase]
                     } else {
-                        vec![restart]
+                        vec![restart, erase]
                     }
                 }
                 (Running::Refusing, _) if chart.menus == Menus::Touch => {
@@ -438,6 +442,7 @@ impl Device {
                 self.depart(to, None);
             }
             "off" | "power-off" => self.switch_off(),
+            "erase" => self.ask_to_erase(),
             "card" => (self.saved.hands.list, self.saved.hands.line) = (List::Card, 0),
             "back" => (self.saved.hands.list, self.saved.hands.line) = (List::None, 0),
             "fast-start" => self.saved.hands.fast_start = !self.saved.hands.fast_start,
@@ -466,11 +471,10 @@ impl Device {
             self.saved.asks_critical = false;
         }
         if id == "yes" {
-            self.saved.erasing = Some(asked);
-            self.save()?;
-            return self.change_lock(asked);
+            return self.begin_erase(asked);
         }
         let words = match self.saved.lock {
+            _ if self.is_erase(asked) => "nothing erased",
             LockState::Locked => "kept locked",
             LockState::Unlocked => "kept unlocked",
         };

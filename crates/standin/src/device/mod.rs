@@ -1,11 +1,12 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
 //! consequence; what it is doing survives a killed process. `hands` has keys, cable and menus, `transfer` the
-//! bytes over the cable, `lock` opens and closes it.
+//! bytes over the cable, `lock` opens and closes it, `wipe` erases the owner's data.
 
 mod gated;
 mod hands;
 mod lock;
 mod transfer;
+mod wipe;
 
 use std::collections::BTreeMap;
 use std::io;
@@ -324,7 +325,7 @@ impl Device {
             memory: None,
         };
         if let Some(operation) = device.saved.erasing {
-            device.change_lock(operation)?;
+            device.finish_erase(operation)?;
         }
         device.raise(LinkHappening::Connected);
         device.save()?;
@@ -397,6 +398,8 @@ impl Device {
         if let (Some(gate), Some(scheme)) = (&saved.gate, self.scheme()) {
             if scheme.has_critical {
                 all.insert("critical-lock", lock(saved.critical));
+                let merges = saved.merge != saved::Merge::None;
+                all.insert("merging", if merges { "yes" } else { "no" }.to_owned());
             }
             if scheme.switch != crate::scheme::Switch::None {
                 all.insert("toggle", gate.switch(scheme, saved.at_ms).id().to_owned());
@@ -537,7 +540,12 @@ impl Device {
                 Running::Download => say("serial", &self.saved.chip_id),
                 Running::Bootloader => {
                     say("serial", &self.saved.serial);
-                    acts.extend([ActKind::Unlock, ActKind::Lock, ActKind::StartFromMemory]);
+                    acts.extend([
+                        ActKind::Unlock,
+                        ActKind::Lock,
+                        ActKind::StartFromMemory,
+                        ActKind::Erase,
+                    ]);
                 }
                 Running::StockRecovery => {
                     say("recovery", "stock");
@@ -628,6 +636,7 @@ impl Device {
             ActKind::Unlock => self.ask_lock(request, LockState::Unlocked)?,
             ActKind::Lock => self.ask_lock(request, LockState::Locked)?,
             ActKind::StartFromMemory => self.start_from_memory()?,
+            ActKind::Erase => self.erase_by_command(request)?,
         };
         if self
             .disarm(|fault| *fault == Fault::CableOutOnAct { act: request.kind })
@@ -819,7 +828,14 @@ impl Device {
             self.raise(LinkHappening::Disconnected);
             return Ok(());
         }
+        if going.to == Running::System && self.saved.merge == saved::Merge::Torn {
+            self.saved.mode = Running::Animation;
+            self.raise(LinkHappening::Disconnected);
+            return Ok(());
+        }
         if going.to == Running::System {
+            // What was being merged gets done.
+            self.saved.merge = saved::Merge::None;
             self.saved.next_start = NextStart::Usual;
             self.saved.starts += 1;
         }

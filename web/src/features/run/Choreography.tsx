@@ -8,7 +8,7 @@ import { running } from '../../ui/format';
 import { useNow } from '../../ui/useNow';
 import { ScoreChart } from './ScoreChart';
 import { SCORE } from './strings';
-import { sound, useAwake, useChoreography } from './useChoreography';
+import { sound, useChoreography } from './useChoreography';
 import { keyWords } from './words';
 
 export type ChoreographyProps = {
@@ -24,7 +24,6 @@ export function Choreography({ phases, said, isAway }: ChoreographyProps) {
   const [isSounding, setSounding] = useState(false);
   const now = useNow(100);
   const box = useRef<HTMLDivElement>(null);
-  useAwake(beat.is === 'counting' || beat.is === 'phase');
   const index = beat.is === 'phase' ? beat.index : beat.is === 'done' ? phases.length - 1 : 0;
   const phase = phases[index];
   const words = said[index];

@@ -7,16 +7,19 @@ import { useState } from 'react';
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
+import { WORDS } from './strings';
 
 export type ConsentFormProps = {
   unit: string;
   run: Api<'RunView'>;
   consequences: Api<'Consequence'>[];
+  /** Whether the unit asks by itself before it acts. */
+  asks: boolean;
   nickname: string;
 };
 
 /** What it costs, said once and whole; consent is the unit's name, typed. */
-export function ConsentForm({ unit, run, consequences, nickname }: ConsentFormProps) {
+export function ConsentForm({ unit, run, consequences, asks, nickname }: ConsentFormProps) {
   const [typed, setTyped] = useState('');
   const consent = useChange(
     () =>
@@ -63,7 +66,7 @@ export function ConsentForm({ unit, run, consequences, nickname }: ConsentFormPr
         </Button>
       </Box>
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
-        Nothing is sent yet; the step itself comes after, and the unit asks once more.
+        {asks ? WORDS.asksOnceMore : WORDS.asksNothing}
       </Typography>
       {consent.error !== null && <ProblemNote error={consent.error} />}
     </Box>

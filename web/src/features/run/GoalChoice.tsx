@@ -1,6 +1,8 @@
 import FormControlLabel from '@mui/material/FormControlLabel';
 import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
+import Stack from '@mui/material/Stack';
+import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
@@ -12,6 +14,8 @@ export type GoalChoiceProps = {
   goals: Api<'GoalChoice'>[];
   chosen: Api<'Goal'> | undefined;
 };
+
+const KINDS: Api<'GoalKind'>[] = ['changes', 'reads', 'goes'];
 
 /** The goals that this version knows; choosing one touches nothing. */
 export function GoalChoice({ unit, goals, chosen }: GoalChoiceProps) {
@@ -35,10 +39,24 @@ export function GoalChoice({ unit, goals, chosen }: GoalChoiceProps) {
           const goal = goals.find((known) => known.id === id);
           if (goal !== undefined) choose.mutate(goal.id);
         }}
-        sx={{ mb: 3, columnGap: 3 }}
+        sx={{ mb: 3, columnGap: 6, rowGap: 2, alignItems: 'flex-start' }}
       >
-        {goals.map((goal) => (
-          <FormControlLabel key={goal.id} value={goal.id} label={goal.shown} control={<Radio />} />
+        {KINDS.map((kind) => (
+          <Stack key={kind} role="group" aria-label={WORDS.goals[kind]}>
+            <Typography variant="body2" color="text.secondary">
+              {WORDS.goals[kind]}
+            </Typography>
+            {goals
+              .filter((goal) => goal.kind === kind)
+              .map((goal) => (
+                <FormControlLabel
+                  key={goal.id}
+                  value={goal.id}
+                  label={goal.shown}
+                  control={<Radio size="small" />}
+                />
+              ))}
+          </Stack>
         ))}
       </RadioGroup>
       {choose.error !== null && <ProblemNote error={choose.error} />}

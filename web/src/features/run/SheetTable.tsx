@@ -43,13 +43,7 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
             wasted={preview.ledger.wasted_setups}
             battery={preview.battery}
           />
-          {sheet.steps.length === 0 ? (
-            <Typography sx={{ mt: 2 }}>
-              The unit is there already; nothing is to be done.
-            </Typography>
-          ) : (
-            <StepTable steps={sheet.steps} />
-          )}
+          {sheet.steps.length > 0 && <StepTable steps={sheet.steps} />}
           {sheet.reach === 'first-look' && (
             <Typography sx={{ mt: 1 }}>
               What comes after can&rsquo;t be undone, so it is planned on what the look will show.

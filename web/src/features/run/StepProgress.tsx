@@ -25,7 +25,7 @@ export function StepProgress({ unit, run, view }: StepProgressProps) {
     case 'running':
       return (
         <>
-          <Elapsed since={state.since} step={step} />
+          <Elapsed since={state.since} step={step} stuck={view.stuck} />
           <StepBytes run={run.id} />
           <Typography variant="instruction">
             Wait. The bench goes on by itself when the unit is back.
@@ -66,7 +66,9 @@ function StepBytes({ run }: { run: string }) {
   );
 }
 
-function Elapsed({ since, step }: { since: string; step: Api<'Step'> }) {
+type ElapsedProps = { since: string; step: Api<'Step'>; stuck?: Api<'Stuck'> | null };
+
+function Elapsed({ since, step, stuck }: ElapsedProps) {
   const seconds = Math.max(0, (useNow(500) - new Date(since).getTime()) / 1000);
   const isStuck = step.stuck_seconds > 0 && seconds > step.stuck_seconds;
   return (
@@ -78,10 +80,11 @@ function Elapsed({ since, step }: { since: string; step: Api<'Step'> }) {
         Usually {duration(step.waiting_seconds)}.{' '}
         {step.stuck_seconds > 0 && `Stuck after ${duration(step.stuck_seconds)}.`}
       </Typography>
-      {isStuck && (
-        <Typography sx={{ color: 'care', fontWeight: 650 }}>
-          Longer than it should take. Power and cable stay; look at the unit.
-        </Typography>
+      {isStuck && stuck != null && (
+        <Box role="status" sx={{ mt: 1, maxWidth: 640 }}>
+          <Typography sx={{ color: 'care', fontWeight: 650 }}>{stuck.text}</Typography>
+          {stuck.forced != null && <Typography>{stuck.forced}</Typography>}
+        </Box>
       )}
     </Box>
   );

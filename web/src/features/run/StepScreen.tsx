@@ -17,6 +17,7 @@ import { MissingList } from './MissingList';
 import { SightingChoice } from './SightingChoice';
 import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
+import { useAwake } from './useAwake';
 import { cableWords, wipeWords } from './words';
 
 export type StepScreenProps = {
@@ -29,6 +30,7 @@ export type StepScreenProps = {
 /** One step fills the screen: what to do, what may be seen, how long it takes. */
 export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
   const { step, state } = view;
+  useAwake();
   const { data: tag } = useQuery(unitQuery(unit));
   // Sheets of earlier versions have none.
   const phases = step.phases ?? [];
@@ -95,7 +97,13 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
         </Typography>
       )}
       {view.consent_wanted ? (
-        <ConsentForm unit={unit} run={run} consequences={view.consequences} nickname={nickname} />
+        <ConsentForm
+          unit={unit}
+          run={run}
+          consequences={view.consequences}
+          asks={view.step.question != null}
+          nickname={nickname}
+        />
       ) : (
         <>
           {step.question != null && (

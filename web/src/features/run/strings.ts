@@ -1,5 +1,10 @@
 export const WORDS = {
   goal: 'What is to be reached?',
+  goals: {
+    changes: 'It is changed',
+    reads: 'It is read, nothing written',
+    goes: 'It goes to a mode',
+  },
   sheet: 'The sheet',
   prepare: 'Before it begins',
   shelf: 'From the shelf',
@@ -8,6 +13,8 @@ export const WORDS = {
   again: 'To be switched on again after the last wipe',
   begin: 'Begin',
   unknown: 'How this step ended is not known. Look at the device; the bench looks when you press.',
+  asksOnceMore: 'Nothing is sent yet; the step itself comes after, and the unit asks once more.',
+  asksNothing: 'Nothing is sent yet; the step itself comes after. The unit will not ask again.',
   answerHere: 'Answer on the device itself. The bench sees what you answer.',
 };
 

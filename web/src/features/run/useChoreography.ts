@@ -65,26 +65,6 @@ export function useChoreography(phases: Api<'Phase'>[], isAway: boolean) {
   return { beat, cue, again, countIn: COUNT_IN };
 }
 
-/** Keeps the screen awake while hands are busy. */
-export function useAwake(isOn: boolean) {
-  useEffect(() => {
-    if (!isOn || !('wakeLock' in navigator)) return;
-    let lock: WakeLockSentinel | undefined;
-    let isOver = false;
-    navigator.wakeLock.request('screen').then(
-      (held) => {
-        if (isOver) void held.release();
-        else lock = held;
-      },
-      () => undefined,
-    );
-    return () => {
-      isOver = true;
-      void lock?.release();
-    };
-  }, [isOn]);
-}
-
 /** Each key has a pitch of its own. */
 const PITCH: Record<Api<'Key'>, number> = {
   power: 262,

@@ -56,5 +56,6 @@ export const OUTLOOK = {
   symptom: 'Why it does not do what it should',
   'whole-erase': 'The erase that stands ticked',
   'read-out': 'How it would be read out',
+  foreign: 'Before anything foreign',
   relock: 'Locking it again',
 } as const;

@@ -2,6 +2,35 @@ use super::*;
 use crate::family::testing::GIMBAL;
 
 #[test]
+fn what_comes_before_foreign_bytes_must_be_readable_and_sayable() {
+    let (_, kelpie) = crate::family::SHIPPED
+        .iter()
+        .find(|(file, _)| *file == "kelpie.toml")
+        .unwrap();
+    for (right, wrong, expected) in [
+        (
+            "key = \"download-guard\"\nvalue = \"checking\"",
+            "key = \"download-guard\"\nvalue = \"asleep\"",
+            "download-guard is never `asleep`",
+        ),
+        (
+            "key = \"reset-lock\"\nvalue = \"off\"",
+            "key = \"root\"\nvalue = \"no\"",
+            "names root, and no [[fact]] says where it is read",
+        ),
+        (
+            "erases = [\"user-data\", \"cache\"]\nends_in = \"system\"",
+            "erases = [\"user-data\", \"cache\"]\ndestroys = [\"nothing\"]\nends_in = \"system\"",
+            "`stage.destroys` names `nothing`",
+        ),
+    ] {
+        assert!(kelpie.contains(right), "{right}");
+        let error = load("kelpie.toml", &kelpie.replacen(right, wrong, 1)).unwrap_err();
+        assert!(error.what.contains(expected), "{error}");
+    }
+}
+
+#[test]
 fn the_shipped_file_loads_and_its_digest_is_its_texts() {
     let family = load("gimbal.toml", GIMBAL).unwrap();
     assert_eq!(family.name(), "Finch Loop");
@@ -63,6 +92,11 @@ fn each_mistake_is_named_with_its_line() {
             "key = \"battery\"",
             "key = \"accounts\"",
             "`fact.key` accounts stands twice",
+        ),
+        (
+            "erases = [\"user-data\", \"cache\"]\nends_in = \"bootloader\"\nusual = 20",
+            "erases = [\"user-data\", \"device-unique\"]\nends_in = \"bootloader\"\nusual = 20",
+            "`wipe.erases` takes user-data, with or without cache",
         ),
         ("role = \"os\"", "role = \"os", "invalid basic string"),
     ];

@@ -97,6 +97,17 @@ impl Table {
         assert!(matches!(asked.progress, Progress::Asking { .. }));
     }
 
+    fn lock_by_command(&mut self) {
+        let form = self.device.scheme().unwrap().closing_form().unwrap();
+        let request = ActRequest {
+            kind: ActKind::Lock,
+            args: [("form".to_owned(), form.to_owned())].into(),
+            epoch: self.device.epoch(),
+        };
+        let asked = self.device.act(&request).unwrap();
+        assert!(matches!(asked.progress, Progress::Asking { .. }));
+    }
+
     fn highlighted(&self) -> String {
         let menu = self.device.menu();
         let marked = menu.iter().find(|one| one.highlight == Highlight::Default);
@@ -336,6 +347,17 @@ fn in_a_menu_presses_count_and_no_is_the_default() {
         table.tap(Key::Power);
         table.pass(60);
         assert_eq!(table.device.truth().0, LockState::Unlocked, "{family}");
+        // And back: no is the default here too.
+        table.lock_by_command();
+        assert_eq!(table.highlighted(), "no", "{family}");
+        table.tap(Key::Power);
+        table.pass(60);
+        assert_eq!(table.device.truth().0, LockState::Unlocked, "{family}");
+        table.lock_by_command();
+        table.tap(way);
+        table.tap(Key::Power);
+        table.pass(60);
+        assert_eq!(table.device.truth().0, LockState::Locked, "{family}");
     }
     let mut table = on_table("cinder");
     table.device.met_in(Running::Bootloader, 0).unwrap();
@@ -385,4 +407,31 @@ fn critical_partitions_open_after_the_device_and_close_before_it() {
     ask(&mut table, ActKind::Lock, "main").unwrap();
     yes(&mut table);
     assert_eq!(table.device.truth().0, LockState::Locked);
+}
+
+#[test]
+fn the_menu_of_the_makers_recovery_erases_only_after_a_yes() {
+    let mut table = on_table("kelpie");
+    table.device.met_in(Running::StockRecovery, 1).unwrap();
+    table.tap(Key::VolumeDown);
+    table.tap(Key::Power);
+    let shown = table.device.face().buttons;
+    let marked = shown
+        .iter()
+        .find(|line| line.highlight == Highlight::Default);
+    assert_eq!(marked.map(|line| line.id.as_str()), Some("no"));
+    table.tap(Key::Power);
+    table.pass(100);
+    assert_eq!(table.device.wipes(), 0);
+    table.tap(Key::VolumeDown);
+    table.tap(Key::Power);
+    table.tap(Key::VolumeUp);
+    table.tap(Key::Power);
+    table.pass(100);
+    assert_eq!(table.device.wipes(), 1);
+    assert_eq!(table.device.truths()["accounts"], "0");
+    assert_eq!(
+        table.device.truth(),
+        (LockState::Locked, Running::StockRecovery)
+    );
 }

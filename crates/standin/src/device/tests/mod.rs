@@ -65,10 +65,57 @@ fn hold(device: &mut Device, clock: &ByHand, keys: &[BodyKey], seconds: i64) {
 }
 
 fn userdata(device: &Device) -> Vec<u8> {
-    let (offset, _) = device.span("userdata").unwrap();
+    first_of(device, "userdata")
+}
+
+fn first_of(device: &Device, label: &str) -> Vec<u8> {
+    let (offset, _) = device.span(label).unwrap();
     let mut bytes = vec![0; 4096];
     device.storage.read_at(offset, &mut bytes).unwrap();
     bytes
+}
+
+#[test]
+fn the_erase_command_takes_the_owners_data_and_nothing_else() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    let (persist, before) = (first_of(&device, "persist"), userdata(&device));
+    let erase = |device: &mut Device, set| act(device, ActKind::Erase, &[("set", set)]);
+    let locked = erase(&mut device, "user-data").unwrap_err();
+    assert_eq!(locked.code, RefusalCode::Locked);
+    device.saved.lock = LockState::Unlocked;
+    let odd = erase(&mut device, "everything").unwrap_err();
+    assert_eq!(odd.code, RefusalCode::BadRequest);
+    assert_eq!(userdata(&device), before);
+    erase(&mut device, "user-data").unwrap();
+    clock.pass(60);
+    device.tick().unwrap();
+    assert_ne!(userdata(&device), before);
+    assert_eq!(first_of(&device, "persist"), persist);
+    assert_eq!(device.truth(), (LockState::Unlocked, Running::Bootloader));
+    assert_eq!(device.wipes(), 1);
+}
+
+#[test]
+fn what_is_erased_in_the_middle_of_an_update_never_starts_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    device.saved.lock = LockState::Unlocked;
+    let start = |device: &mut Device| {
+        into_bootloader(device, &clock);
+        act(device, ActKind::Erase, &[("set", "user-data")]).unwrap();
+        clock.pass(60);
+        act(device, ActKind::Restart, &[("mode", "system")]).unwrap();
+        clock.pass(600);
+        device.tick().unwrap();
+        let mode = device.saved.mode;
+        device.saved.debugging = Setting::On;
+        mode
+    };
+    assert_eq!(start(&mut device), Running::System);
+    device.merges_an_update().unwrap();
+    assert_eq!(start(&mut device), Running::Animation);
 }
 
 #[test]

@@ -1,0 +1,230 @@
+//! What can be done to a unit of a family: ways between modes, opening and closing the lock, starting and
+//! writing a recovery, erasing.
+
+use serde::{Deserialize, Serialize};
+use veritope_wire::Label;
+
+use super::{Again, Key, Menu, Method, Phase, Role, RouteLock};
+use crate::facts::FactKey;
+use crate::mode::Mode;
+
+/// How a mode is left for another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum MoveBy {
+    /// A command over the link.
+    Link,
+    /// Keys, as meant by the maker.
+    Keys,
+    /// Forced restart; last choice (`N6`).
+    ForcedRestart,
+}
+
+/// Usual and stuck duration in seconds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Pace {
+    /// What it usually takes.
+    pub usual_seconds: u32,
+    /// From when on it counts as stuck.
+    pub stuck_seconds: u32,
+}
+
+/// One way from a mode to another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MoveSpec {
+    /// From here.
+    pub from: Mode,
+    /// To there.
+    pub to: Mode,
+    /// How.
+    pub by: MoveBy,
+    /// Whether the system must let the computer command it.
+    pub needs_debugging: bool,
+    /// How long.
+    pub pace: Pace,
+    /// Seconds with hands on the device.
+    pub hands_on_seconds: u32,
+    /// Key presses.
+    pub presses: u16,
+    /// What a person does when there is no link.
+    pub hand: String,
+    /// The same as phases, where hands do it (`N2`).
+    pub phases: Vec<Phase>,
+    /// Where in a menu it is, counted from the highlight (`N3`).
+    pub menu: Option<Menu>,
+}
+
+/// How commands from a computer are let in.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DebuggingSpec {
+    /// Menu path in words.
+    pub hand: String,
+    /// What it takes.
+    pub minutes: u32,
+}
+
+/// One stage of unlocking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StageSpec {
+    /// Its id.
+    pub id: String,
+    /// Words for it.
+    pub title: String,
+    /// The mode that takes the command.
+    pub mode: Mode,
+    /// How it is opened.
+    pub method: Method,
+    /// Roles that only this stage lets be written; empty for a stage that every plan needs (`L2`).
+    pub only_for: Vec<Role>,
+    /// Whether the switch in the settings must be on.
+    pub needs_toggle: bool,
+    /// Command forms in the order to try (`L1`).
+    pub forms: Vec<String>,
+    /// What the device asks.
+    pub question: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// What answers it.
+    pub answered_by: String,
+    /// What a person does without a link.
+    pub hand: String,
+    /// How the question is answered.
+    pub answer: String,
+    /// Roles erased at that moment.
+    pub erases: Vec<Role>,
+    /// Partitions that exist once and that it destroys all the same (`B5`).
+    pub destroys: Vec<Label>,
+    /// The mode it ends in.
+    pub ends_in: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// The press as phases, where hands do it (`N2`).
+    pub phases: Vec<Phase>,
+}
+
+/// Starting an image from memory.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TemporaryStartSpec {
+    /// The mode that takes it.
+    pub from: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// The rights that the link has then.
+    pub rights: String,
+    /// The partition that the image would fit.
+    pub partition: Label,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
+/// Writing a recovery to its partition.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RecoveryWriteSpec {
+    /// The mode that takes it.
+    pub mode: Mode,
+    /// The partition it goes to (`M3`).
+    pub partition: Label,
+    /// How long.
+    pub pace: Pace,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
+/// How it is locked again.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct RelockSpec {
+    /// Whether it can be unlocked again after.
+    pub again: Again,
+    /// Stages in the order in which they are closed (`R6`).
+    pub order: Vec<String>,
+    /// How, in words.
+    pub hand: String,
+    /// The act, where the file says enough to plan it.
+    pub act: Option<RelockAct>,
+}
+
+/// The act of locking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RelockAct {
+    /// The mode that takes it.
+    pub mode: Mode,
+    /// How.
+    pub method: Method,
+    /// Command forms in the order to try (`L1`).
+    pub forms: Vec<String>,
+    /// What the device asks.
+    pub question: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// How it is answered.
+    pub answer: String,
+    /// The mode it ends in.
+    pub ends_in: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// The press as phases, where hands do it (`N2`).
+    pub phases: Vec<Phase>,
+}
+
+/// A wipe by its name (JOB, *Terms*).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Wipe {
+    /// Loses apps and settings.
+    Data,
+    /// Loses all internal storage and its encryption key.
+    FormatData,
+}
+
+/// Erasing the owner's data (`G5`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WipeSpec {
+    /// Its id.
+    pub id: String,
+    /// Words for it.
+    pub title: String,
+    /// Which wipe it is.
+    pub wipe: Wipe,
+    /// The mode that takes it.
+    pub mode: Mode,
+    /// The lock that it wants.
+    pub lock: RouteLock,
+    /// Whether the link has a command for it, or hands choose it on the device.
+    pub by: MoveBy,
+    /// What the device asks; empty where it asks nothing.
+    pub question: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// How the question is answered.
+    pub answer: String,
+    /// Roles whose partitions it erases.
+    pub erases: Vec<Role>,
+    /// The mode that the unit is in after.
+    pub ends_in: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// What a person does without a link.
+    pub hand: String,
+    /// Where in a menu it is, counted from the highlight (`N3`).
+    pub menu: Option<Menu>,
+}
+
+/// Restarting it by force, whatever it does (`N6`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ForcedRestart {
+    /// The keys that it takes.
+    pub keys: Vec<Key>,
+    /// How.
+    pub hand: String,
+}
+
+/// What must be read of a unit before anything foreign is written to it (`L5`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BeforeForeign {
+    /// What is read.
+    pub key: FactKey,
+    /// What it must say.
+    pub value: String,
+    /// Why.
+    pub reason: String,
+}

@@ -1,0 +1,114 @@
+//! What may be done when a step takes longer than its family's bound (`N6`, JOB 11).
+
+use serde::Serialize;
+
+use super::action::Action;
+use super::sheet::Step;
+use super::state::Data;
+use crate::family::Family;
+use crate::mode::Mode;
+
+/// Words for a step that is past its bound.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Stuck {
+    /// What to do first, and what not to.
+    pub text: String,
+    /// How it is restarted by force; only where the step may be cut.
+    pub forced: Option<String>,
+}
+
+/// Whether nothing is erased, written or merged while `step` runs, so that cutting it loses nothing.
+#[must_use]
+pub fn may_be_cut(step: &Step) -> bool {
+    // The first start after an erase lays the storage out anew.
+    let lays_out = step.before.data == Data::Erased && step.after.mode == Some(Mode::System);
+    let reads = matches!(step.action, Action::ReadTable | Action::Capture);
+    step.effect.is_none() && step.wipe.is_none() && !lays_out && !reads
+}
+
+/// What to say when `step` is stuck.
+#[must_use]
+pub fn stuck(family: &Family, step: &Step) -> Stuck {
+    if !may_be_cut(step) {
+        return Stuck {
+            text: "Longer than it should take. Power and cable stay; look at the unit and wait: what is cut off now may be lost.".to_owned(),
+            forced: None,
+        };
+    }
+    let forced = family.forced_restart.as_ref().filter(|forced| {
+        let keys = forced.keys.iter().copied();
+        step.before.broken.first_of(keys).is_none()
+    });
+    Stuck {
+        text: "Longer than it should take. Nothing is being written: look at the unit first, then at the cable.".to_owned(),
+        forced: forced.map(|forced| format!("Last of all, a forced restart. {}", forced.hand)),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::FactKey;
+    use crate::facts::testing::facts;
+    use crate::family::{Key, SHIPPED, load};
+    use crate::plan::{Broken, Goal, Presence, State, Ways, find};
+
+    #[test]
+    fn force_is_offered_only_where_nothing_is_written_and_the_keys_work() {
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Here,
+        };
+        let (mut cut, mut kept) = (0, 0);
+        for (file, text) in SHIPPED {
+            let family = load(file, text).unwrap();
+            let start = State::from_facts(&facts(&[
+                (FactKey::Mode, "system"),
+                (FactKey::Debugging, "on"),
+                (FactKey::Recovery, "stock"),
+            ]));
+            for lock in [crate::mode::Lock::Locked, crate::mode::Lock::Unlocked] {
+                for goal in Goal::ALL {
+                    let start = State {
+                        lock: Some(lock),
+                        ..start
+                    };
+                    let Ok(sheet) = find(&family, start, goal, ways) else {
+                        continue;
+                    };
+                    for step in &sheet.steps {
+                        let said = stuck(&family, step);
+                        let writes = step.effect.is_some() || step.wipe.is_some();
+                        assert!(!(writes && said.forced.is_some()), "{}", step.title);
+                        assert_eq!(said.forced.is_some(), may_be_cut(step), "{}", step.title);
+                        cut += u32::from(said.forced.is_some());
+                        kept += u32::from(said.forced.is_none());
+                        let mut dead = step.clone();
+                        dead.before.broken = Broken::of(Key::ALL);
+                        assert_eq!(stuck(&family, &dead).forced, None);
+                    }
+                }
+            }
+        }
+        assert!(cut > 20 && kept > 20, "{cut} {kept}");
+    }
+
+    #[test]
+    fn the_first_start_after_an_erase_is_waited_for() {
+        let family = crate::family::testing::gimbal();
+        let state = State::from_facts(&facts(&[
+            (FactKey::Mode, "bootloader"),
+            (FactKey::Lock, "unlocked"),
+        ]));
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Missing,
+        };
+        let erase = find(&family, state, Goal::Erase, ways).unwrap();
+        let last = erase.steps.last().unwrap();
+        assert_eq!(last.after.mode, Some(Mode::System));
+        assert!(!may_be_cut(last));
+        let usual = find(&family, state, Goal::ToSystem, ways).unwrap();
+        assert!(may_be_cut(&usual.steps[0]));
+    }
+}

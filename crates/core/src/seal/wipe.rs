@@ -1,0 +1,319 @@
+//! Erasing the owner's data (`G5`): what would be lost is kept safe, nothing is being merged, the name
+//! was typed.
+
+use super::unlock::{accounts, consented, keep_safe, screen_lock, twin};
+use super::{
+    Closed, Consent, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, by_link, cite,
+    in_mode, item, not_known, open_items, ownership,
+};
+use crate::budget::Battery;
+use crate::facts::{FactKey, Facts};
+use crate::family::{Consequence, Family, RouteLock, Wipe, WipeSpec};
+use crate::keepsafe::KeepSafe;
+use crate::mode::Lock;
+use crate::rule::Rule;
+
+/// Everything that the judgement of a wipe looks at.
+#[derive(Debug, Clone, Copy)]
+pub struct WipeEvidence<'a> {
+    /// The family.
+    pub family: &'a Family,
+    /// The unit's name, which a consent repeats.
+    pub nickname: &'a str,
+    /// What is known.
+    pub facts: &'a Facts,
+    /// The way to erase.
+    pub wipe: &'a WipeSpec,
+    /// What was said about the owner's data.
+    pub keep_safe: &'a KeepSafe,
+    /// The battery, judged for the whole sheet.
+    pub battery: &'a Battery,
+    /// The consent to this wipe, if there is one.
+    pub consent: Option<&'a Consent>,
+    /// Another unit on the bench with which this one could be confused (`K4`).
+    pub twin: Option<&'a str>,
+}
+
+/// What a consent to a wipe is for.
+#[must_use]
+pub fn wipe_stage(way: &str) -> String {
+    format!("wipe {way}")
+}
+
+/// What a wipe costs, told before the name is typed.
+#[must_use]
+pub fn wipe_consequences(wipe: &WipeSpec) -> Vec<Consequence> {
+    let text = match wipe.wipe {
+        Wipe::Data => {
+            "Apps, settings and accounts are gone; no copy of the raw bytes brings them back."
+        }
+        Wipe::FormatData => {
+            "All that is stored on it is gone with its encryption key; no copy of the raw bytes brings it back."
+        }
+    };
+    let one = |area: &str, text: &str| Consequence {
+        area: area.to_owned(),
+        text: text.to_owned(),
+    };
+    vec![
+        one("data", text),
+        one(
+            "the rest",
+            "System, lock and what exists once stay as they are.",
+        ),
+    ]
+}
+
+/// What must be there before the sheet of a wipe begins: the evidence of `G5` but the consent.
+#[must_use]
+pub fn wipe_preparations(evidence: &WipeEvidence<'_>) -> Vec<Item> {
+    let (family, facts) = (evidence.family, evidence.facts);
+    let mut items = vec![ownership(family, facts)];
+    items.extend(twin(family, facts, evidence.twin));
+    // Where it is not known yet, it is read on the way: the list of the step wants it known.
+    items.extend(merging(family, facts).filter(|line| line.state == ItemState::Missing));
+    items.extend([
+        accounts(family, facts),
+        screen_lock(family, facts),
+        battery(family, facts, evidence.battery),
+        keep_safe(family, facts, evidence.keep_safe),
+    ]);
+    items
+}
+
+/// The whole evidence list of `G5`.
+#[must_use]
+pub fn wipe_items(evidence: &WipeEvidence<'_>) -> Vec<Item> {
+    let mut items = wipe_preparations(evidence);
+    let known = |line: &Item| line.state != ItemState::Missing;
+    items.extend(merging(evidence.family, evidence.facts).filter(known));
+    items.push(consented(
+        evidence.consent,
+        evidence.nickname,
+        &wipe_consequences(evidence.wipe),
+        Rule::G5,
+    ));
+    items
+}
+
+/// Never while an update is being merged, where the family's updates do that.
+fn merging(family: &Family, facts: &Facts) -> Option<Item> {
+    family.place(FactKey::Merging)?;
+    let cited = cite(facts, FactKey::Merging);
+    Some(match facts.choice(FactKey::Merging) {
+        Some("no") => item(
+            Rule::G5,
+            ItemState::Met,
+            "No update is being merged.",
+            cited,
+        ),
+        Some(_) => item(
+            Rule::G5,
+            ItemState::Missing,
+            "An update is being merged: start the system and let it finish, or what is erased now leaves nothing that starts.",
+            cited,
+        ),
+        None => not_known(
+            family,
+            facts,
+            Rule::G5,
+            FactKey::Merging,
+            "Is an update still being merged?",
+        ),
+    })
+}
+
+/// Mints the permit for one wipe (`G5`).
+///
+/// # Errors
+/// When any line of the list is not met, the consent was given for something else, or the unit at
+/// the link is not the one that was judged or not where and as the command wants it.
+pub fn mint_wipe(evidence: &WipeEvidence<'_>, witness: &LinkWitness<'_>) -> Result<Permit, Closed> {
+    let mut missing = open_items(wipe_items(evidence));
+    let wipe = evidence.wipe;
+    if evidence
+        .consent
+        .is_some_and(|consent| consent.stage != wipe_stage(&wipe.id))
+    {
+        missing.push(item(
+            Rule::G5,
+            ItemState::Missing,
+            "The consent was given for something else.",
+            Vec::new(),
+        ));
+    }
+    missing.extend(in_mode(&[wipe.mode], witness));
+    if wipe.lock == RouteLock::Unlocked && witness.live.lock() != Some(Lock::Unlocked) {
+        missing.push(by_link(item(
+            Rule::L3,
+            ItemState::Missing,
+            "The link does not report it as unlocked now.",
+            cite(witness.live, FactKey::Lock),
+        )));
+    }
+    admit(
+        Effect::Wipe {
+            way: wipe.id.clone(),
+        },
+        missing,
+        evidence.family,
+        evidence.facts,
+        witness,
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use veritope_wire::link::Epoch;
+
+    use super::*;
+    use crate::budget::{self, Policy};
+    use crate::facts::testing::{at, row};
+    use crate::facts::{FactRow, Source};
+    use crate::family::testing::shipped;
+    use crate::keepsafe::Kept;
+    use crate::plan::{Goal, Presence, State, Ways, find};
+    use crate::seal::told;
+
+    struct Case {
+        family: Family,
+        rows: Vec<FactRow>,
+        live: Vec<FactRow>,
+        keep_safe: KeepSafe,
+        consent: Option<Consent>,
+    }
+
+    /// Everything is there; tests take single pieces out.
+    fn complete() -> Case {
+        let family = shipped("saltern");
+        let pairs = [
+            (FactKey::Ownership, "mine"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::CriticalLock, "locked"),
+            (FactKey::Accounts, "0"),
+            (FactKey::ScreenLock, "off"),
+            (FactKey::Battery, "81"),
+            (FactKey::ChipId, "9a77015c20e40001"),
+            (FactKey::Mode, "bootloader"),
+            (FactKey::Merging, "no"),
+        ];
+        let rows: Vec<_> = pairs
+            .iter()
+            .zip(1..)
+            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
+            .collect();
+        let consequences = wipe_consequences(&family.wipes[0]);
+        Case {
+            keep_safe: family
+                .keep_safe
+                .iter()
+                .map(|class| (*class, Kept::Waived { at: at(1) }))
+                .collect(),
+            consent: Some(Consent {
+                stage: wipe_stage(&family.wipes[0].id),
+                typed: "Gull".to_owned(),
+                told: told(&consequences),
+                at: at(1),
+            }),
+            live: rows.clone(),
+            rows,
+            family,
+        }
+    }
+
+    fn mint(case: &Case) -> Result<Permit, Closed> {
+        let facts = Facts::new(&case.rows, &[], []);
+        let live = Facts::new(&case.live, &[], []);
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Missing,
+        };
+        let start = State {
+            lock: Some(Lock::Unlocked),
+            ..State::from_facts(&facts)
+        };
+        let sheet = find(&case.family, start, Goal::Erase, ways).unwrap();
+        let battery = budget::battery(&sheet, &facts, &case.family, &Policy::usual(), at(2));
+        mint_wipe(
+            &WipeEvidence {
+                family: &case.family,
+                nickname: "Gull",
+                facts: &facts,
+                wipe: &case.family.wipes[0],
+                keep_safe: &case.keep_safe,
+                battery: &battery,
+                consent: case.consent.as_ref(),
+                twin: None,
+            },
+            &LinkWitness {
+                unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+                live: &live,
+                epoch: Epoch(3),
+            },
+        )
+    }
+
+    fn without(key: FactKey) -> Case {
+        let mut case = complete();
+        case.rows.retain(|row| row.key != key);
+        case
+    }
+
+    fn with(key: FactKey, value: &str) -> Case {
+        let mut case = without(key);
+        case.rows.push(row(40, key, value, Source::Link, 0));
+        case
+    }
+
+    #[test]
+    fn a_complete_list_opens_this_wipe_and_nothing_else() {
+        let permit = mint(&complete()).unwrap();
+        let way = complete().family.wipes[0].id.clone();
+        assert_eq!(*permit.effect(), Effect::Wipe { way });
+        assert_eq!(permit.effect().rule(), Rule::G5);
+        assert_eq!(permit.effect().writes(), None);
+    }
+
+    #[test]
+    fn each_single_piece_that_is_missing_keeps_it_shut() {
+        let cases = [
+            (without(FactKey::Ownership), Rule::Care),
+            (without(FactKey::Accounts), Rule::U6),
+            (with(FactKey::Accounts, "1"), Rule::U6),
+            (with(FactKey::ScreenLock, "on"), Rule::U6),
+            (with(FactKey::Battery, "12"), Rule::U7),
+            (without(FactKey::Merging), Rule::G5),
+            (with(FactKey::Merging, "yes"), Rule::G5),
+        ];
+        for (case, rule) in cases {
+            let missing = mint(&case).unwrap_err().missing;
+            let rules: Vec<Rule> = missing.iter().map(|item| item.rule).collect();
+            assert_eq!(rules, [rule], "{missing:?}");
+        }
+    }
+
+    #[test]
+    fn consent_keep_safe_and_what_the_link_says_count_too() {
+        let mut case = complete();
+        case.keep_safe.clear();
+        assert!(mint(&case).is_err());
+        let mut case = complete();
+        case.consent = None;
+        assert!(mint(&case).is_err());
+        let mut case = complete();
+        if let Some(consent) = &mut case.consent {
+            consent.stage = "main".to_owned();
+        }
+        assert!(mint(&case).is_err());
+        for (key, value) in [
+            (FactKey::Mode, "system"),
+            (FactKey::Lock, "locked"),
+            (FactKey::ChipId, "9a77015c20e40002"),
+        ] {
+            let mut case = complete();
+            case.live.retain(|row| row.key != key);
+            case.live.push(row(41, key, value, Source::Link, 0));
+            assert!(mint(&case).is_err(), "{key:?}");
+        }
+    }
+}

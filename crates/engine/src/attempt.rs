@@ -1,0 +1,302 @@
+//! One act of a step: the permit where the step changes something, the intent written down, the request
+//! sent, its end waited for.
+
+use std::time::Duration;
+
+use veritope_core::family::Method;
+use veritope_core::plan::{Action, Planned, Step};
+use veritope_core::seal::{self, LinkWitness, Permit};
+use veritope_link::{DeviceLink, LinkError};
+use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
+use veritope_wire::{RequestId, RunId, UnitId};
+
+use crate::bench::Engine;
+use crate::error::EngineError;
+use crate::evidence::list_of;
+use crate::reading::{CaptureKind, read_tables};
+use crate::record::Entry;
+use crate::run::{StepPhase, Watcher};
+use crate::shelf::read_seen;
+use crate::unit::{RunRecord, UnitRecord};
+use crate::watch::Observation;
+
+/// How often a running operation is looked at.
+const LOOK_EVERY: Duration = Duration::from_millis(150);
+/// Longest wait for an operation beyond the family's own bound.
+const PATIENCE_BEYOND_STUCK_MS: u64 = 60_000;
+
+/// How an attempt at a step ended, before the device is looked at again.
+pub(crate) enum Attempt {
+    Through,
+    Declined(String),
+    Lost(String),
+}
+
+impl Engine {
+    #[expect(
+        clippy::too_many_arguments,
+        reason = "the parts of one step, used nowhere else"
+    )]
+    pub(crate) fn attempt(
+        &self,
+        unit: UnitId,
+        run: &RunRecord,
+        step: &Step,
+        seen: &Observation,
+        intent: Entry,
+        request: RequestId,
+        watcher: &dyn Watcher,
+    ) -> Result<Attempt, EngineError> {
+        let record = self.record(unit)?;
+        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let device = self.device(&record)?;
+        let epoch = seen.state.epoch;
+        let write_down = || self.append(unit, Some(request), vec![intent]);
+        let begun = match step.action {
+            Action::LookAtMode { .. } => {
+                write_down()?;
+                return Ok(Attempt::Through);
+            }
+            Action::ReadTable => {
+                write_down()?;
+                return self.take_table(unit, run.id, &device, epoch);
+            }
+            Action::Capture => {
+                write_down()?;
+                return attempted(
+                    self.capture_held(unit, &CaptureKind::Quick, watcher)
+                        .map(drop),
+                );
+            }
+            Action::WriteRecovery => {
+                let written =
+                    self.write_recovery(unit, run, seen, &step.title, write_down, watcher);
+                // Before the intent was written down, nothing was sent.
+                if self
+                    .record(unit)?
+                    .active_run()
+                    .is_none_or(|run| run.open.is_none())
+                {
+                    written?;
+                    return Ok(Attempt::Through);
+                }
+                return attempted(written);
+            }
+            Action::Move { way } => {
+                let to = family
+                    .moves
+                    .get(way)
+                    .map(|spec| spec.to)
+                    .ok_or(EngineError::NoStep)?;
+                write_down()?;
+                device.restart(to, epoch)
+            }
+            Action::TemporaryStart => {
+                let image = self
+                    .shelf
+                    .recovery_for(family)
+                    .map_err(|error| EngineError::Shelf(error.to_string()))?
+                    .ok_or_else(|| {
+                        EngineError::Shelf(
+                            "the recovery image is no longer on the shelf".to_owned(),
+                        )
+                    })?;
+                let (bytes, seen) = read_seen(&image.path)
+                    .map_err(|error| EngineError::Shelf(format!("{}: {error}", image.name)))?;
+                write_down()?;
+                match device.put_memory(&bytes, &seen, epoch) {
+                    Ok(_) => device.start_from_memory(epoch),
+                    Err(error) => Err(error),
+                }
+            }
+            Action::Unlock { stage } => {
+                let spec = family.stages.get(stage).ok_or(EngineError::NoStep)?;
+                let token = match spec.method {
+                    Method::Token => Some(self.token_of(unit)?.ok_or(EngineError::NotThisWay(
+                        "the token that is kept for this unit does not open: type it again",
+                    ))?),
+                    Method::Command | Method::LongPress => None,
+                };
+                let permit = self.permit_for(&record, run, step, &spec.id, seen)?;
+                write_down()?;
+                let identity = crate::restore::hardware_key(family);
+                device.unlock(permit, identity, &spec.forms, token.as_deref())
+            }
+            Action::Relock { stage } => {
+                let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage))
+                else {
+                    return Err(EngineError::NoStep);
+                };
+                let permit = self.permit_for(&record, run, step, id, seen)?;
+                write_down()?;
+                device.lock(permit, crate::restore::hardware_key(family), &act.forms)
+            }
+            Action::Wipe { way } => {
+                let spec = family.wipes.get(way).ok_or(EngineError::NoStep)?;
+                let stage = seal::wipe_stage(&spec.id);
+                let permit = self.permit_for(&record, run, step, &stage, seen)?;
+                write_down()?;
+                device.erase(permit, crate::restore::hardware_key(family))
+            }
+            Action::SwitchDebuggingOn
+            | Action::SwitchFastStartOff
+            | Action::LookAtLock { .. }
+            | Action::LookAtCriticalLock { .. }
+            | Action::InstallPackage { .. }
+            | Action::Assume { .. } => {
+                return Err(EngineError::NotThisWay("this step is for a person's hands"));
+            }
+        };
+        Ok(match begun {
+            Ok(operation) => self.wait(unit, run.id, step, &device, operation.id, watcher),
+            Err(LinkError::Refused(refusal)) => Attempt::Declined(refusal.words),
+            // The request may or may not have arrived.
+            Err(error @ (LinkError::Unreachable { .. } | LinkError::Odd { .. })) => {
+                Attempt::Lost(error.to_string())
+            }
+            Err(error) => Attempt::Declined(error.to_string()),
+        })
+    }
+
+    /// The permit for a stage of the lock or a wipe; without it the refusal is written down.
+    fn permit_for(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+        stage: &str,
+        seen: &Observation,
+    ) -> Result<Permit, EngineError> {
+        let family = &*self.family_of(record).ok_or(EngineError::NoFamily)?;
+        let consent = run.consents.iter().find(|consent| consent.stage == stage);
+        let witness = LinkWitness {
+            unit: record.id,
+            live: &seen.facts,
+            epoch: seen.state.epoch,
+        };
+        let permit = match &step.effect {
+            Some(Planned::Relock { .. }) => {
+                self.with_relock(record, family, &run.sheet, consent, |evidence| {
+                    seal::mint_relock(stage, evidence, &witness)
+                })
+            }
+            Some(Planned::Wipe { way }) => self
+                .with_wipe(record, family, &run.sheet, way, consent, |evidence| {
+                    seal::mint_wipe(evidence, &witness)
+                })
+                .ok_or(EngineError::NoStep)?,
+            _ => self.with_evidence(record, family, &run.sheet, consent, |evidence| {
+                seal::mint_unlock(stage, evidence, &witness)
+            }),
+        };
+        permit.or_else(|closed| {
+            let (title, rule) = (step.title.clone(), list_of(step, &record.known()));
+            Err(self.refuse_write(record.id, title, rule, closed.missing)?)
+        })
+    }
+
+    fn wait(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+        device: &DeviceLink,
+        operation: OperationId,
+        watcher: &dyn Watcher,
+    ) -> Attempt {
+        let since = self.now();
+        let bound = u64::from(step.stuck_seconds) * 1000 + PATIENCE_BEYOND_STUCK_MS;
+        let mut waiting_since = since;
+        loop {
+            let answer = device.operation(operation);
+            let phase = match &answer {
+                Ok(Operation {
+                    progress: Progress::Done { .. },
+                    ..
+                }) => return Attempt::Through,
+                Ok(Operation {
+                    progress: Progress::Refused(refusal),
+                    ..
+                }) => {
+                    return Attempt::Declined(refusal.words.clone());
+                }
+                Ok(Operation {
+                    progress:
+                        Progress::Asking {
+                            question, default, ..
+                        },
+                    ..
+                }) => {
+                    // A person may take as long as they need.
+                    waiting_since = self.now();
+                    StepPhase::Asking {
+                        since,
+                        question: question.clone(),
+                        default: default.clone(),
+                    }
+                }
+                Ok(Operation {
+                    progress: Progress::Running,
+                    ..
+                })
+                | Err(_) => StepPhase::Running { since },
+            };
+            self.set_phase(unit, run, Some(phase.clone()));
+            watcher.phase(&phase);
+            if watcher.should_stop() {
+                return Attempt::Lost("the waiting was stopped".to_owned());
+            }
+            if self.now().ms_since(waiting_since) > bound {
+                return Attempt::Lost(match answer {
+                    Ok(_) => "the device has not come back".to_owned(),
+                    Err(error) => error.to_string(),
+                });
+            }
+            self.parts.clock.pause(LOOK_EVERY);
+        }
+    }
+
+    /// Reads the unit's own table (`B2`).
+    fn take_table(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        device: &DeviceLink,
+        epoch: Epoch,
+    ) -> Result<Attempt, EngineError> {
+        let tables = match read_tables(device, epoch) {
+            Ok(tables) => tables,
+            Err(error) => return attempted(Err(error)),
+        };
+        self.append(
+            unit,
+            None,
+            vec![Entry::TableRead {
+                run,
+                guid: tables.guid(),
+                partitions: tables.own,
+            }],
+        )?;
+        Ok(Attempt::Through)
+    }
+}
+
+/// What came of bytes that were moved: a refusal of the device is its answer, a broken link leaves
+/// the end unknown, anything else is ours to tell.
+fn attempted(done: Result<(), EngineError>) -> Result<Attempt, EngineError> {
+    match done {
+        Ok(()) => Ok(Attempt::Through),
+        Err(EngineError::Link(LinkError::Refused(refusal)))
+            if refusal.code != veritope_wire::link::RefusalCode::NotConnected =>
+        {
+            Ok(Attempt::Declined(refusal.words))
+        }
+        Err(EngineError::Link(error)) => Ok(Attempt::Lost(error.to_string())),
+        Err(EngineError::Stopped) => Ok(Attempt::Lost("it was stopped".to_owned())),
+        Err(EngineError::NoBackup { rule, text }) => {
+            Ok(Attempt::Declined(format!("{text} ({rule})")))
+        }
+        Err(EngineError::Vault(error)) => Ok(Attempt::Declined(error.to_string())),
+        Err(error) => Err(error),
+    }
+}
