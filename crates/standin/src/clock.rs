@@ -7,6 +7,11 @@ use std::time::Instant;
 pub trait DeviceClock: Send + Sync {
     /// Now.
     fn now_ms(&self) -> i64;
+
+    /// How many of its milliseconds pass in one of the wall's; at least 1.
+    fn scale(&self) -> i64 {
+        1
+    }
 }
 
 /// Real time, sped up.
@@ -40,6 +45,10 @@ impl DeviceClock for Scaled {
         self.origin_ms
             .load(Ordering::SeqCst)
             .saturating_add(real.saturating_mul(i64::from(self.scale)))
+    }
+
+    fn scale(&self) -> i64 {
+        i64::from(self.scale.max(1))
     }
 }
 

@@ -196,7 +196,8 @@ pub struct Device {
     storage: Box<dyn Storage>,
     folder: Option<PathBuf>,
     clock: Arc<dyn DeviceClock>,
-    clock_offset_ms: i64,
+    /// What the clock showed at the device's own `saved.at_ms`.
+    clock_ms: i64,
     memory: Option<Vec<u8>>,
 }
 
@@ -266,14 +267,15 @@ impl Device {
         storage: Box<dyn Storage>,
         clock: Arc<dyn DeviceClock>,
     ) -> Self {
+        let clock_ms = clock.now_ms();
         Self {
             handle: Handle(birth.handle.clone()),
-            saved: saved::Saved::new(&profile, birth, clock.now_ms()),
+            saved: saved::Saved::new(&profile, birth, clock_ms),
             profile,
             storage,
             folder: None,
             clock,
-            clock_offset_ms: 0,
+            clock_ms,
             memory: None,
         }
     }
@@ -312,7 +314,7 @@ impl Device {
             } else {
                 saved.handle.clone()
             }),
-            clock_offset_ms: saved.at_ms - clock.now_ms(),
+            clock_ms: clock.now_ms(),
             profile,
             saved,
             storage: if facts_only {
@@ -423,13 +425,25 @@ impl Device {
     /// # Errors
     /// When the storage or the state file can't be written.
     pub fn tick(&mut self) -> io::Result<()> {
-        let now = self.clock.now_ms() + self.clock_offset_ms;
+        let now = self.read_clock();
         while let Some((at, due)) = self.next_due().filter(|(at, _)| *at <= now) {
             self.drain_until(at);
             self.happen(due)?;
         }
         self.drain_until(now);
         Ok(())
+    }
+
+    /// Device time. It keeps the clock's pace, but while a finger is on a key it keeps the wall's:
+    /// hands are no faster in a demo than elsewhere.
+    fn read_clock(&mut self) -> i64 {
+        let pace = match self.saved.hands.down.is_empty() {
+            true => 1,
+            false => self.clock.scale(),
+        };
+        let passed = (self.clock.now_ms() - self.clock_ms) / pace;
+        self.clock_ms += passed * pace;
+        self.saved.at_ms + passed
     }
 
     /// Lets the battery charge or drain until `now`.

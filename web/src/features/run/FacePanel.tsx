@@ -39,13 +39,13 @@ export function FacePanel({ unit }: FacePanelProps) {
             key={key}
             variant={held === 'down' ? 'contained' : 'outlined'}
             aria-pressed={held === 'down'}
-            onPointerDown={() => press(key)}
+            onPointerDown={() => press(key, held === 'down')}
             onPointerUp={() => letGo(key)}
             onPointerLeave={() => letGo(key)}
             onKeyDown={(event) => {
               if (event.repeat || (event.key !== ' ' && event.key !== 'Enter')) return;
               event.preventDefault();
-              press(key);
+              press(key, held === 'down');
             }}
             onKeyUp={() => letGo(key)}
             size="small"

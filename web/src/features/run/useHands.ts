@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useCallback, useRef, useState } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 
 import { client, unwrap, type Api } from '../../api/client';
 import { faceQuery } from '../../api/queries';
@@ -23,8 +23,8 @@ export function useHands(unit: string) {
   });
   const down = useRef(new Set<Api<'BodyKey'>>());
   const press = useCallback(
-    (key: Api<'BodyKey'>) => {
-      const isUp = isLatched && down.current.has(key);
+    (key: Api<'BodyKey'>, isHeld: boolean) => {
+      const isUp = isLatched && isHeld;
       if (isUp) down.current.delete(key);
       else down.current.add(key);
       mutate({ do: 'key', key, to: isUp ? 'up' : 'down' });
@@ -38,6 +38,11 @@ export function useHands(unit: string) {
     },
     [isLatched, mutate],
   );
+  // Hands that leave the device hold nothing.
+  useEffect(() => {
+    const held = down.current;
+    return () => held.forEach((key) => mutate({ do: 'key', key, to: 'up' }));
+  }, [mutate]);
   const touch = useCallback((button: string) => mutate({ do: 'touch', button }), [mutate]);
   return { press, letGo, touch, isLatched, setLatched, error };
 }

@@ -5,10 +5,11 @@ use std::sync::Arc;
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey as Key, CablePlace, Highlight, Push};
 use veritope_wire::link::{ActKind, ActRequest, Progress};
 
-use crate::clock::ByHand;
+use crate::clock::{ByHand, DeviceClock};
 use crate::device::{Birth, Device, LockState, Running};
 use crate::gate::{Answer, Gate};
 use crate::profile::Profile;
+use crate::saved::List;
 use crate::scheme::Scheme;
 use crate::storage::Nothing;
 
@@ -17,14 +18,32 @@ struct Table {
     clock: Arc<ByHand>,
 }
 
+/// Twelve times as fast as the wall.
+struct Hurried(Arc<ByHand>);
+
+impl DeviceClock for Hurried {
+    fn now_ms(&self) -> i64 {
+        self.0.now_ms()
+    }
+
+    fn scale(&self) -> i64 {
+        12
+    }
+}
+
 fn on_table(family: &str) -> Table {
+    on_table_by(family, |clock| clock)
+}
+
+fn on_table_by(family: &str, pace: impl FnOnce(Arc<ByHand>) -> Arc<dyn DeviceClock>) -> Table {
     let clock = Arc::new(ByHand::default());
     let birth = Birth {
         handle: "one".to_owned(),
         ..super::birth()
     };
     let profile = Profile::named(family).unwrap().without_bytes();
-    let mut device = Device::make_in(Box::new(Nothing), profile, &birth, clock.clone()).unwrap();
+    let mut device =
+        Device::make_in(Box::new(Nothing), profile, &birth, pace(clock.clone())).unwrap();
     let scheme = Scheme::named(family).unwrap();
     let mut gate = Gate::shipped(scheme);
     gate.first_online_ms = Some(-1_000 * 3_600_000);
@@ -113,6 +132,27 @@ impl Table {
         let marked = menu.iter().find(|one| one.highlight == Highlight::Default);
         marked.map_or(String::new(), |one| one.id.clone())
     }
+}
+
+#[test]
+fn hands_are_no_faster_on_a_hurried_device() {
+    let mut table = on_table_by("saltern", |clock| Arc::new(Hurried(clock)));
+    table.down(&[Key::Power]);
+    // Half a second of the wall's: no menu yet, and a device at twelve times the pace had one.
+    table.pass(6);
+    table.up(&[Key::Power]);
+    assert_eq!(table.device.saved.hands.list, List::None);
+    table.down(&[Key::Power]);
+    table.pass(12);
+    assert_eq!(table.device.saved.hands.list, List::Power);
+    let held = table.device.saved.at_ms;
+    table.up(&[Key::Power]);
+    table.pass(12);
+    assert_eq!(
+        table.device.saved.at_ms - held,
+        12_000,
+        "its own pace again"
+    );
 }
 
 #[test]
