@@ -366,13 +366,17 @@ pub(crate) mod testing {
         }
     }
 
-    pub(crate) fn facts(pairs: &[(FactKey, &str)]) -> Facts {
-        let rows: Vec<_> = pairs
+    /// All of them read over the link in one minute.
+    pub(crate) fn linked(pairs: &[(FactKey, &str)], minute: i64) -> Vec<FactRow> {
+        pairs
             .iter()
             .zip(1..)
-            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
-            .collect();
-        Facts::new(&rows, &[], [])
+            .map(|((key, value), n)| row(n, *key, value, Source::Link, minute))
+            .collect()
+    }
+
+    pub(crate) fn facts(pairs: &[(FactKey, &str)]) -> Facts {
+        Facts::new(&linked(pairs, 0), &[], [])
     }
 }
 

@@ -10,12 +10,14 @@
 //! * `relock`: closing the lock again (`G8`)
 //! * `wipe`: erasing the owner's data (`G5`)
 //!
-//! Each has a function that gives the list as lines with what is met and what is missing, for
+//! `consent` and `owner` hold the lines that several lists share. Each list has a function that gives the list as lines with what is met and what is missing, for
 //! screens, and one that turns a complete list into a permit, bound to the unit's hardware identity
 //! and the link's epoch. There is no other way to a permit.
 
+mod consent;
 mod erase;
 mod gates;
+mod owner;
 mod package;
 mod relock;
 mod restore;
@@ -30,9 +32,10 @@ use veritope_wire::{CaptureId, Digest, Label, Moment, UnitId};
 use crate::budget::{Battery, BatteryVerdict};
 use crate::facts::{CitedFact, FactKey, Facts, Reading};
 use crate::family::Family;
-use crate::mode::Mode;
+use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
 
+pub use consent::{Consent, told};
 pub use erase::erase_items;
 pub(crate) use gates::wrong_with;
 pub use package::{
@@ -43,7 +46,7 @@ pub use relock::{
     RelockEvidence, mint_relock, relock_consequences, relock_items, relock_preparations,
 };
 pub use restore::{RestoreEvidence, Witnessed, mint_restore, restore_items};
-pub use unlock::{Consent, UnlockEvidence, mint_unlock, told, unlock_items, unlock_preparations};
+pub use unlock::{UnlockEvidence, mint_unlock, unlock_items, unlock_preparations};
 pub use wipe::{
     WipeEvidence, mint_wipe, wipe_consequences, wipe_items, wipe_preparations, wipe_stage,
 };
@@ -326,6 +329,19 @@ pub(super) fn in_mode(modes: &[Mode], witness: &LinkWitness<'_>) -> Option<Item>
     )))
 }
 
+/// The line that the link does not report the lock as `wanted`, when it doesn't.
+pub(super) fn reported(wanted: Lock, witness: &LinkWitness<'_>) -> Option<Item> {
+    if witness.live.lock() == Some(wanted) {
+        return None;
+    }
+    Some(by_link(item(
+        Rule::L3,
+        ItemState::Missing,
+        format!("The link does not report it as {} now.", wanted.id()),
+        cite(witness.live, FactKey::Lock),
+    )))
+}
+
 /// Whether a partition whose last write was interrupted lets `effect` through (`S3`): the same
 /// write again, or what lay there before.
 pub(super) fn torn(torn: &[Torn], effect: &Effect) -> Vec<Item> {
@@ -546,5 +562,38 @@ pub(super) fn admit(
             epoch: witness.epoch,
         }),
         _ => Err(Closed { missing }),
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod testing {
+    //! What the tests of several lists begin with.
+    use super::*;
+    use crate::facts::testing::at;
+    use crate::keepsafe::{KeepSafe, Kept};
+
+    /// Everything that an owner of this family's units could lose, waived in that minute.
+    pub(crate) fn waived(family: &Family, minute: i64) -> KeepSafe {
+        let waived = |class: &_| (*class, Kept::Waived { at: at(minute) });
+        family.keep_safe.iter().map(waived).collect()
+    }
+
+    /// A unit at the link that says this of itself.
+    pub(super) fn witness<'a>(live: &'a Facts, epoch: u64) -> LinkWitness<'a> {
+        LinkWitness {
+            unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+            live,
+            epoch: Epoch(epoch),
+        }
+    }
+
+    /// The rules of the lines that keep it shut, in their order; none when it opened.
+    pub(super) fn rules(minted: &Result<Permit, Closed>) -> Vec<Rule> {
+        let missing = minted.as_ref().err().map(|closed| &closed.missing);
+        missing
+            .into_iter()
+            .flatten()
+            .map(|item| item.rule)
+            .collect()
     }
 }

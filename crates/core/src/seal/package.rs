@@ -1,7 +1,8 @@
 //! Installing a package of the maker's: `G2` while the unit is locked, when copies of what exists once
 //! can't be there yet; `G4` afterwards, when they can.
 
-use super::unlock::{accounts, consented, keep_safe};
+use super::consent::consented;
+use super::owner::{accounts, keep_safe};
 use super::{Consent, Cure, Item, ItemState, battery, cite, item, not_known, ownership};
 use crate::budget::Battery;
 use crate::coverage::Coverage;
@@ -289,8 +290,8 @@ mod tests {
     use crate::budget::{Policy, battery as charge_of};
     use crate::facts::testing::{at, facts};
     use crate::family::testing::shipped;
-    use crate::keepsafe::Kept;
     use crate::plan::{Goal, Presence, State, Ways, find};
+    use crate::seal::testing::waived;
     use veritope_wire::Digest;
 
     const BYTES: &[u8] = b"the whole of a package";
@@ -325,11 +326,7 @@ mod tests {
         };
         let sheet = find(&family, State::from_facts(&facts), Goal::ToOff, ways).unwrap();
         let battery = charge_of(&sheet, &facts, &family, &Policy::usual(), at(60));
-        let keep: KeepSafe = family
-            .keep_safe
-            .iter()
-            .map(|class| (*class, Kept::Waived { at: at(60) }))
-            .collect();
+        let keep = waived(&family, 60);
         let seen = bytes.map(Seen::of);
         let package = family.packages.iter().find(|one| one.name == name).unwrap();
         package_preparations(&PackageEvidence {

@@ -6,10 +6,11 @@
 
 use veritope_wire::{Label, Moment};
 
-use super::unlock::{accounts, consented, keep_safe, twin};
+use super::consent::{Consent, consented, meant_for_another};
+use super::owner::{accounts, keep_safe, twin};
 use super::{
-    Closed, Consent, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery,
-    by_link, cite, in_mode, item, not_known, open_items, ownership, torn,
+    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, by_link,
+    cite, in_mode, item, not_known, open_items, ownership, reported, torn,
 };
 use crate::budget::Battery;
 use crate::facts::{FactGroup, FactKey, Facts, Happening};
@@ -436,26 +437,9 @@ pub fn mint_relock(
             Vec::new(),
         ));
     }
-    if evidence
-        .consent
-        .is_some_and(|consent| consent.stage != stage)
-    {
-        missing.push(item(
-            Rule::G8,
-            ItemState::Missing,
-            "The consent was given for another stage.",
-            Vec::new(),
-        ));
-    }
+    missing.extend(meant_for_another(evidence.consent, stage, Rule::G8));
     missing.extend(in_mode(&[act.mode], witness));
-    if witness.live.lock() != Some(Lock::Unlocked) {
-        missing.push(by_link(item(
-            Rule::L3,
-            ItemState::Missing,
-            "The link does not report it as unlocked now.",
-            cite(witness.live, FactKey::Lock),
-        )));
-    }
+    missing.extend(reported(Lock::Unlocked, witness));
     admit(
         Effect::Relock {
             stage: stage.to_owned(),
@@ -471,12 +455,12 @@ pub fn mint_relock(
 mod tests {
     use veritope_wire::link::Epoch;
 
-    use super::super::unlock::told;
+    use super::super::consent::told;
+    use super::super::testing::{rules, waived, witness};
     use super::*;
-    use crate::facts::testing::{at, row};
+    use crate::facts::testing::{at, linked, row};
     use crate::facts::{FactRow, Source};
     use crate::family::testing::shipped;
-    use crate::keepsafe::Kept;
     use crate::relock::{Against, Holds, is_checked};
 
     /// A complete set of evidence for a tablet that never unlocks again; tests take pieces out.
@@ -510,11 +494,7 @@ mod tests {
                 .filter(|key| key.spec().group == FactGroup::Works)
                 .map(|key| (*key, "yes")),
         );
-        let rows: Vec<_> = pairs
-            .iter()
-            .zip(1..)
-            .map(|((key, value), n)| row(n, *key, value, Source::Link, 9))
-            .collect();
+        let rows = linked(&pairs, 9);
         let held = family
             .partitions
             .iter()
@@ -530,11 +510,7 @@ mod tests {
             })
             .collect();
         Bench {
-            keep_safe: family
-                .keep_safe
-                .iter()
-                .map(|class| (*class, Kept::Waived { at: at(0) }))
-                .collect(),
+            keep_safe: waived(&family, 0),
             consent: Some(Consent {
                 stage: "main".to_owned(),
                 typed: "Lapwing".to_owned(),
@@ -568,17 +544,8 @@ mod tests {
             consent: bench.consent.as_ref(),
             twin: None,
         };
-        let witness = LinkWitness {
-            unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
-            live: &live,
-            epoch: Epoch(7),
-        };
+        let witness = witness(&live, 7);
         mint_relock("main", &evidence, &witness)
-    }
-
-    fn rules(bench: &Bench) -> Vec<Rule> {
-        let closed = mint(bench).unwrap_err();
-        closed.missing.into_iter().map(|item| item.rule).collect()
     }
 
     fn say(bench: &mut Bench, key: FactKey, value: &str) {
@@ -623,50 +590,50 @@ mod tests {
     fn what_nothing_proves_is_no_stock() {
         let mut bench = complete();
         bench.held.retain(|held| held.label.as_str() != "modem");
-        assert_eq!(rules(&bench), [Rule::R1]);
+        assert_eq!(rules(&mint(&bench)), [Rule::R1]);
     }
 
     #[test]
     fn an_older_build_than_what_is_fused_is_refused() {
         let mut bench = complete();
         say(&mut bench, FactKey::RollbackIndex, "4");
-        assert_eq!(rules(&bench), [Rule::R2]);
+        assert_eq!(rules(&mint(&bench)), [Rule::R2]);
     }
 
     #[test]
     fn stock_must_have_started_since_the_last_write_and_been_tried() {
         let mut bench = complete();
         bench.happened.push((Happening::SystemWritten, at(8)));
-        assert_eq!(rules(&bench), [Rule::R3]);
+        assert_eq!(rules(&mint(&bench)), [Rule::R3]);
         bench.happened.push((Happening::SystemWritten, at(10)));
         // The ticks are older too, and what was fused may have changed.
-        assert_eq!(rules(&bench), [Rule::R2, Rule::R3, Rule::R3]);
+        assert_eq!(rules(&mint(&bench)), [Rule::R2, Rule::R3, Rule::R3]);
     }
 
     #[test]
     fn each_other_piece_closes_it_with_its_rule() {
         let mut off = complete();
         say(&mut off, FactKey::Toggle, "off");
-        assert_eq!(rules(&off), [Rule::R6]);
+        assert_eq!(rules(&mint(&off)), [Rule::R6]);
         let mut signed_in = complete();
         say(&mut signed_in, FactKey::Accounts, "1");
-        assert_eq!(rules(&signed_in), [Rule::R4]);
+        assert_eq!(rules(&mint(&signed_in)), [Rule::R4]);
         let mut not_kept = complete();
         not_kept.keep_safe.clear();
-        assert_eq!(rules(&not_kept), [Rule::R4]);
+        assert_eq!(rules(&mint(&not_kept)), [Rule::R4]);
         let mut no_word = complete();
         no_word.consent = None;
-        assert_eq!(rules(&no_word), [Rule::R5]);
+        assert_eq!(rules(&mint(&no_word)), [Rule::R5]);
         let mut told_of_the_unlock = complete();
         told_of_the_unlock.consent.as_mut().unwrap().told =
             told(&told_of_the_unlock.family.consequences);
-        assert_eq!(rules(&told_of_the_unlock), [Rule::R5]);
+        assert_eq!(rules(&mint(&told_of_the_unlock)), [Rule::R5]);
         let mut nobody = complete();
         say(&mut nobody, FactKey::Ownership, "neither");
-        assert_eq!(rules(&nobody), [Rule::Care]);
+        assert_eq!(rules(&mint(&nobody)), [Rule::Care]);
         let mut elsewhere = complete();
         elsewhere.live.retain(|row| row.key != FactKey::Mode);
-        assert_eq!(rules(&elsewhere), [Rule::L3]);
+        assert_eq!(rules(&mint(&elsewhere)), [Rule::L3]);
     }
 
     #[test]
@@ -682,6 +649,6 @@ mod tests {
             before: None,
             since: at(9),
         });
-        assert_eq!(rules(&bench), [Rule::S3]);
+        assert_eq!(rules(&mint(&bench)), [Rule::S3]);
     }
 }

@@ -6,8 +6,8 @@ use std::collections::BTreeMap;
 use veritope_wire::{Digest, Moment};
 
 use super::{
-    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, by_link, cite,
-    in_mode, item, open_items, ownership, torn, write::unlocked,
+    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, cite, in_mode, item,
+    open_items, ownership, reported, torn, write::unlocked,
 };
 use crate::budget::{Charge, HARD_STOP_PERMILLE};
 use crate::coverage::{CaptureFacts, Coverage, Origin, VerifiedCopy};
@@ -399,14 +399,7 @@ pub fn mint_restore(
         crate::mode::Mode::CustomRecovery,
     ];
     missing.extend(in_mode(&modes, witness));
-    if witness.live.lock() != Some(Lock::Unlocked) {
-        missing.push(by_link(item(
-            Rule::L3,
-            ItemState::Missing,
-            "The link does not report it as unlocked now.",
-            cite(witness.live, FactKey::Lock),
-        )));
-    }
+    missing.extend(reported(Lock::Unlocked, witness));
     let Some(effect) = evidence.effect() else {
         return Err(Closed { missing });
     };
@@ -416,13 +409,13 @@ pub fn mint_restore(
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
-    use veritope_wire::link::Epoch;
 
+    use super::super::testing::{self, witness};
     use super::*;
     use crate::coverage::testing::{capture, copy, own};
     use crate::digest::{Claimed, Seen};
-    use crate::facts::testing::{at, row};
-    use crate::facts::{FactRow, Source};
+    use crate::facts::FactRow;
+    use crate::facts::testing::{at, linked};
     use crate::family::testing::gimbal;
 
     /// A complete set of evidence for putting `persist` back.
@@ -450,11 +443,7 @@ mod tests {
             (FactKey::Serial, "FL1-220417-0093"),
             (FactKey::Mode, "temporary-recovery"),
         ];
-        let rows: Vec<_> = pairs
-            .iter()
-            .zip(1..)
-            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
-            .collect();
+        let rows = linked(&pairs, 0);
         let taken = capture(1, 10);
         Case {
             live: rows.clone(),
@@ -519,20 +508,11 @@ mod tests {
             charge: charge.as_ref(),
             now: at(20),
         };
-        mint_restore(
-            &evidence,
-            &LinkWitness {
-                unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
-                live: &live,
-                epoch: Epoch(7),
-            },
-        )
+        mint_restore(&evidence, &witness(&live, 7))
     }
 
     fn rules(case: &Case) -> Vec<Rule> {
-        let mut rules: Vec<Rule> = minted(case)
-            .map(|_| Vec::new())
-            .unwrap_or_else(|closed| closed.missing.into_iter().map(|item| item.rule).collect());
+        let mut rules = testing::rules(&minted(case));
         rules.sort();
         rules.dedup();
         rules

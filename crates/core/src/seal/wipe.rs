@@ -1,10 +1,11 @@
 //! Erasing the owner's data (`G5`): what would be lost is kept safe, nothing is being merged, the name
 //! was typed.
 
-use super::unlock::{accounts, consented, keep_safe, screen_lock, twin};
+use super::consent::{Consent, consented, meant_for_another};
+use super::owner::{accounts, keep_safe, screen_lock, twin};
 use super::{
-    Closed, Consent, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, by_link, cite,
-    in_mode, item, not_known, open_items, ownership,
+    Closed, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, cite, in_mode, item,
+    not_known, open_items, ownership, reported,
 };
 use crate::budget::Battery;
 use crate::facts::{FactKey, Facts};
@@ -131,25 +132,11 @@ fn merging(family: &Family, facts: &Facts) -> Option<Item> {
 pub fn mint_wipe(evidence: &WipeEvidence<'_>, witness: &LinkWitness<'_>) -> Result<Permit, Closed> {
     let mut missing = open_items(wipe_items(evidence));
     let wipe = evidence.wipe;
-    if evidence
-        .consent
-        .is_some_and(|consent| consent.stage != wipe_stage(&wipe.id))
-    {
-        missing.push(item(
-            Rule::G5,
-            ItemState::Missing,
-            "The consent was given for something else.",
-            Vec::new(),
-        ));
-    }
+    let stage = wipe_stage(&wipe.id);
+    missing.extend(meant_for_another(evidence.consent, &stage, Rule::G5));
     missing.extend(in_mode(&[wipe.mode], witness));
-    if wipe.lock == RouteLock::Unlocked && witness.live.lock() != Some(Lock::Unlocked) {
-        missing.push(by_link(item(
-            Rule::L3,
-            ItemState::Missing,
-            "The link does not report it as unlocked now.",
-            cite(witness.live, FactKey::Lock),
-        )));
+    if wipe.lock == RouteLock::Unlocked {
+        missing.extend(reported(Lock::Unlocked, witness));
     }
     admit(
         Effect::Wipe {
@@ -164,16 +151,14 @@ pub fn mint_wipe(evidence: &WipeEvidence<'_>, witness: &LinkWitness<'_>) -> Resu
 
 #[cfg(test)]
 mod tests {
-    use veritope_wire::link::Epoch;
-
+    use super::super::consent::told;
+    use super::super::testing::{rules, waived, witness};
     use super::*;
     use crate::budget::{self, Policy};
-    use crate::facts::testing::{at, row};
+    use crate::facts::testing::{at, linked, row};
     use crate::facts::{FactRow, Source};
     use crate::family::testing::shipped;
-    use crate::keepsafe::Kept;
     use crate::plan::{Goal, Presence, State, Ways, find};
-    use crate::seal::told;
 
     struct Case {
         family: Family,
@@ -197,18 +182,10 @@ mod tests {
             (FactKey::Mode, "bootloader"),
             (FactKey::Merging, "no"),
         ];
-        let rows: Vec<_> = pairs
-            .iter()
-            .zip(1..)
-            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
-            .collect();
+        let rows = linked(&pairs, 0);
         let consequences = wipe_consequences(&family.wipes[0]);
         Case {
-            keep_safe: family
-                .keep_safe
-                .iter()
-                .map(|class| (*class, Kept::Waived { at: at(1) }))
-                .collect(),
+            keep_safe: waived(&family, 1),
             consent: Some(Consent {
                 stage: wipe_stage(&family.wipes[0].id),
                 typed: "Gull".to_owned(),
@@ -245,11 +222,7 @@ mod tests {
                 consent: case.consent.as_ref(),
                 twin: None,
             },
-            &LinkWitness {
-                unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
-                live: &live,
-                epoch: Epoch(3),
-            },
+            &witness(&live, 3),
         )
     }
 
@@ -286,9 +259,7 @@ mod tests {
             (with(FactKey::Merging, "yes"), Rule::G5),
         ];
         for (case, rule) in cases {
-            let missing = mint(&case).unwrap_err().missing;
-            let rules: Vec<Rule> = missing.iter().map(|item| item.rule).collect();
-            assert_eq!(rules, [rule], "{missing:?}");
+            assert_eq!(rules(&mint(&case)), [rule]);
         }
     }
 

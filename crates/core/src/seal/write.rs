@@ -4,8 +4,8 @@
 use veritope_wire::{Digest, Label, Moment};
 
 use super::{
-    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, by_link,
-    cite, in_mode, item, not_known, open_items, ownership, torn,
+    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, cite,
+    in_mode, item, not_known, open_items, ownership, reported, torn,
 };
 use crate::budget::Battery;
 use crate::coverage::{Coverage, VerifiedCopy};
@@ -362,14 +362,7 @@ fn close(
     if let Some(spec) = &evidence.family.recovery_write {
         missing.extend(in_mode(&[spec.mode], witness));
     }
-    if witness.live.lock() != Some(Lock::Unlocked) {
-        missing.push(by_link(item(
-            Rule::L3,
-            ItemState::Missing,
-            "The link does not report it as unlocked now.",
-            cite(witness.live, FactKey::Lock),
-        )));
-    }
+    missing.extend(reported(Lock::Unlocked, witness));
     let (Some(label), Some(image)) = (evidence.label, evidence.image()) else {
         return Err(Closed { missing });
     };
@@ -387,11 +380,12 @@ mod tests {
     use proptest::prelude::*;
     use veritope_wire::link::Epoch;
 
+    use super::super::testing::{self, witness};
     use super::*;
     use crate::budget::{self, Policy};
     use crate::coverage::testing::{capture, copy, own};
     use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput};
-    use crate::facts::testing::{at, row};
+    use crate::facts::testing::{at, linked, row};
     use crate::facts::{FactRow, Source};
     use crate::family::testing::gimbal;
     use crate::matching::{Descriptor, Published, judge_recovery};
@@ -423,11 +417,7 @@ mod tests {
             (FactKey::ChipId, "9a:77:01:5c:20:e4"),
             (FactKey::Mode, "bootloader"),
         ];
-        let rows: Vec<_> = pairs
-            .iter()
-            .zip(1..)
-            .map(|((key, value), n)| row(n, *key, value, Source::Link, 0))
-            .collect();
+        let rows = linked(&pairs, 0);
         let taken = capture(1, 10);
         Case {
             family: gimbal(),
@@ -508,18 +498,12 @@ mod tests {
             copies: &copies,
             now: at(20),
         };
-        let witness = LinkWitness {
-            unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
-            live: &live,
-            epoch: Epoch(7),
-        };
+        let witness = witness(&live, 7);
         judge(&evidence, &witness)
     }
 
     fn rules(case: &Case) -> Vec<Rule> {
-        let mut rules: Vec<Rule> = judged(case, mint_write)
-            .map(|_| Vec::new())
-            .unwrap_or_else(|closed| closed.missing.into_iter().map(|item| item.rule).collect());
+        let mut rules = testing::rules(&judged(case, mint_write));
         rules.sort();
         rules.dedup();
         rules

@@ -559,16 +559,8 @@ mod tests {
     use super::*;
     use crate::facts::testing::{at, facts};
     use crate::family::testing::gimbal;
-    use crate::keepsafe::Kept;
     use crate::plan::Presence;
-
-    fn waived(family: &Family) -> KeepSafe {
-        family
-            .keep_safe
-            .iter()
-            .map(|class| (*class, Kept::Waived { at: at(0) }))
-            .collect()
-    }
+    use crate::seal::testing::waived;
 
     fn judged(pairs: &[(FactKey, &str)], keep_safe: &KeepSafe) -> Standing {
         let family = gimbal();
@@ -621,7 +613,7 @@ mod tests {
 
     #[test]
     fn the_verdicts_in_one_sentence_each() {
-        let all = waived(&gimbal());
+        let all = waived(&gimbal(), 0);
         let with = |key: FactKey, value: &'static str| {
             READY.map(|(known, was)| (known, if known == key { value } else { was }))
         };
@@ -682,7 +674,7 @@ mod tests {
         #[test]
         fn unknown_facts_never_give_ready(kept in prop::collection::vec(any::<bool>(), 7)) {
             let some: Vec<_> = READY.into_iter().zip(&kept).filter(|(_, kept)| **kept).map(|(f, _)| f).collect();
-            let standing = judged(&some, &waived(&gimbal()));
+            let standing = judged(&some, &waived(&gimbal(), 0));
             let needed = [FactKey::Ownership, FactKey::Lock, FactKey::Accounts, FactKey::ScreenLock, FactKey::Battery];
             let complete = needed.iter().all(|key| some.iter().any(|(known, _)| known == key));
             prop_assert_eq!(standing.verdict == Verdict::Ready, complete);
