@@ -63,6 +63,28 @@ pub struct DebuggingSpec {
     pub minutes: u32,
 }
 
+/// A question on the device's own screen.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+pub struct Question {
+    /// As the device shows it.
+    pub text: String,
+    /// The highlighted answer.
+    pub default: String,
+    /// How to answer for this step.
+    pub answer: String,
+}
+
+impl Question {
+    /// The question that a file words; none where it words none.
+    pub(super) fn worded(text: String, default: String, answer: String) -> Option<Self> {
+        (!text.is_empty()).then_some(Self {
+            text,
+            default,
+            answer,
+        })
+    }
+}
+
 /// One stage of unlocking.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StageSpec {
@@ -80,16 +102,12 @@ pub struct StageSpec {
     pub needs_toggle: bool,
     /// Command forms in the order to try (`L1`).
     pub forms: Vec<String>,
-    /// What the device asks.
-    pub question: String,
-    /// The highlighted answer.
-    pub default: String,
+    /// What the device asks, and where it asks.
+    pub question: Option<Question>,
     /// What answers it.
     pub answered_by: String,
     /// What a person does without a link.
     pub hand: String,
-    /// How the question is answered.
-    pub answer: String,
     /// Roles erased at that moment.
     pub erases: Vec<Role>,
     /// Partitions that exist once and that it destroys all the same (`B5`).
@@ -153,11 +171,7 @@ pub struct RelockAct {
     /// Command forms in the order to try (`L1`).
     pub forms: Vec<String>,
     /// What the device asks.
-    pub question: String,
-    /// The highlighted answer.
-    pub default: String,
-    /// How it is answered.
-    pub answer: String,
+    pub question: Option<Question>,
     /// The mode it ends in.
     pub ends_in: Mode,
     /// How long.
@@ -191,12 +205,8 @@ pub struct WipeSpec {
     pub lock: RouteLock,
     /// Whether the link has a command for it, or hands choose it on the device.
     pub by: MoveBy,
-    /// What the device asks; empty where it asks nothing.
-    pub question: String,
-    /// The highlighted answer.
-    pub default: String,
-    /// How the question is answered.
-    pub answer: String,
+    /// What the device asks, where it asks.
+    pub question: Option<Question>,
     /// Roles whose partitions it erases.
     pub erases: Vec<Role>,
     /// The mode that the unit is in after.

@@ -143,14 +143,14 @@ impl Family {
             } else {
                 " Only where boot chain or radio are written."
             };
+            let asks = stage
+                .question
+                .as_ref()
+                .map(|asked| format!("{} {}", asked.text, asked.answer))
+                .unwrap_or_default();
             say(
                 &stage.title,
-                format!(
-                    "{how} In {}. {} {}{only}",
-                    stage.mode.shown(),
-                    stage.question,
-                    stage.answer
-                ),
+                format!("{how} In {}. {asks}{only}", stage.mode.shown(),),
             );
         }
         for wipe in &self.wipes {

@@ -21,8 +21,8 @@ use crate::keepsafe::KeepClass;
 use crate::mode::Mode;
 
 pub use acts::{
-    BeforeForeign, DebuggingSpec, ForcedRestart, MoveBy, MoveSpec, Pace, RecoveryWriteSpec,
-    RelockAct, RelockSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec,
+    BeforeForeign, DebuggingSpec, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
+    RecoveryWriteSpec, RelockAct, RelockSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};

@@ -8,7 +8,7 @@ use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
 use crate::builds::Chain;
 use crate::facts::FactKey;
-use crate::family::{Family, Menu, Phase, PhaseKind, Wipe};
+use crate::family::{Family, Menu, Phase, PhaseKind, Question, Wipe};
 use crate::rule::Rule;
 
 /// Whether a step can be taken back.
@@ -132,17 +132,6 @@ impl Sheet {
             ..self.clone()
         }
     }
-}
-
-/// A question on the device's own screen.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct Question {
-    /// As the device shows it.
-    pub text: String,
-    /// The highlighted answer.
-    pub default: String,
-    /// How to answer for this step.
-    pub answer: String,
 }
 
 /// Something the sheet takes for granted; the sheet can't begin while there is any.
@@ -411,11 +400,7 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
                 step.title.clone_from(&spec.title);
                 step.by_hand.clone_from(&spec.hand);
                 step.phases.clone_from(&spec.phases);
-                step.question = Some(Question {
-                    text: spec.question.clone(),
-                    default: spec.default.clone(),
-                    answer: spec.answer.clone(),
-                });
+                step.question.clone_from(&spec.question);
                 step.stuck_seconds = spec.pace.stuck_seconds;
                 step.reversibility = Reversibility::NoReturn;
                 step.wipe = action::erases_data(&spec.erases).then_some(Wipe::FormatData);
@@ -444,11 +429,7 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
                 };
                 step.by_hand.clone_from(&family.relock.hand);
                 step.phases.clone_from(&act.phases);
-                step.question = (!act.question.is_empty()).then(|| Question {
-                    text: act.question.clone(),
-                    default: act.default.clone(),
-                    answer: act.answer.clone(),
-                });
+                step.question.clone_from(&act.question);
                 step.stuck_seconds = act.pace.stuck_seconds;
                 step.reversibility = Reversibility::NoReturn;
                 step.wipe = Some(Wipe::FormatData);
@@ -460,11 +441,7 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
                 step.title.clone_from(&spec.title);
                 step.by_hand.clone_from(&spec.hand);
                 step.menu.clone_from(&spec.menu);
-                step.question = (!spec.question.is_empty()).then(|| Question {
-                    text: spec.question.clone(),
-                    default: spec.default.clone(),
-                    answer: spec.answer.clone(),
-                });
+                step.question.clone_from(&spec.question);
                 step.stuck_seconds = spec.pace.stuck_seconds;
                 step.reversibility = Reversibility::NoReturn;
                 step.wipe = Some(spec.wipe);

@@ -11,8 +11,8 @@ use crate::family::raw::{
     RawBeforeForeign, RawMove, RawPhase, RawRelock, RawStage, RawWipe, YesNo,
 };
 use crate::family::{
-    BeforeForeign, FactPlace, Method, ModeSpec, MoveSpec, Phase, PhaseKind, RelockAct, RelockSpec,
-    Role, StageSpec, WipeSpec,
+    BeforeForeign, FactPlace, Method, ModeSpec, MoveSpec, Phase, PhaseKind, Question, RelockAct,
+    RelockSpec, Role, StageSpec, WipeSpec,
 };
 use crate::mode::Mode;
 
@@ -118,11 +118,9 @@ impl Locator<'_> {
                 only_for: stage.only_for,
                 needs_toggle: stage.needs_toggle == YesNo::Yes,
                 forms: stage.forms.into_inner(),
-                question: stage.question,
-                default: stage.default,
+                question: Question::worded(stage.question, stage.default, stage.answer),
                 answered_by: stage.answered_by,
                 hand: stage.hand,
-                answer: stage.answer,
                 erases: stage.erases,
                 ends_in: *stage.ends_in.get_ref(),
                 phases: self.phases(stage.phase, "stage.phase")?,
@@ -172,9 +170,7 @@ impl Locator<'_> {
                     mode: *mode.get_ref(),
                     method: raw.method,
                     forms: raw.forms,
-                    question: raw.question,
-                    default: raw.default,
-                    answer: raw.answer,
+                    question: Question::worded(raw.question, raw.default, raw.answer),
                     ends_in: *ends_in.get_ref(),
                     pace: self.pace(raw.usual, stuck)?,
                     phases: self.phases(raw.phase, "relock.phase")?,
@@ -280,9 +276,7 @@ impl Locator<'_> {
                 mode: *spec.mode.get_ref(),
                 lock: spec.lock,
                 by: spec.by,
-                question: spec.question,
-                default: spec.default,
-                answer: spec.answer,
+                question: Question::worded(spec.question, spec.default, spec.answer),
                 erases: spec.erases.into_inner(),
                 ends_in: *spec.ends_in.get_ref(),
                 hand: spec.hand,

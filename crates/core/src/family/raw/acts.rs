@@ -1,0 +1,330 @@
+//! Acts as a file words them.
+
+use serde::Deserialize;
+use toml::Spanned;
+
+use super::{YesNo, no};
+use crate::facts::FactKey;
+use crate::family::{
+    Again, Cue, Key, Menu, Method, MoveBy, PhaseKind, RestoredBy, Role, RouteKind, RouteLock, Wipe,
+};
+use crate::mode::Mode;
+
+/// Locking again.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawRelock {
+    /// Whether it can be unlocked again after.
+    #[serde(default)]
+    pub(crate) again: Again,
+    /// Stages in the order in which they are locked (R6).
+    #[serde(default)]
+    #[schema(value_type = Vec<String>)]
+    pub(crate) order: Vec<Spanned<String>>,
+    /// How, in words.
+    #[serde(default)]
+    pub(crate) hand: String,
+    /// Mode that takes it; without it, it is not planned.
+    #[schema(value_type = Option<Mode>)]
+    pub(crate) mode: Option<Spanned<Mode>>,
+    /// Command, or press.
+    #[serde(default)]
+    pub(crate) method: Method,
+    /// Command forms in the order of trying (L1).
+    #[serde(default)]
+    pub(crate) forms: Vec<String>,
+    /// What the device asks.
+    #[serde(default)]
+    pub(crate) question: String,
+    /// The answer that is highlighted.
+    #[serde(default)]
+    pub(crate) default: String,
+    /// The answer for this step, in words.
+    #[serde(default)]
+    pub(crate) answer: String,
+    /// Mode that the unit is in after; the one that takes it where not said.
+    #[schema(value_type = Option<Mode>)]
+    pub(crate) ends_in: Option<Spanned<Mode>>,
+    /// Usual seconds.
+    #[serde(default)]
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = Option<u32>)]
+    pub(crate) stuck: Option<Spanned<u32>>,
+    /// The press as phases, where hands do it (N2).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawPhase>)]
+    pub(crate) phase: Vec<Spanned<RawPhase>>,
+}
+
+/// A way to erase the owner's data.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawWipe {
+    /// Its id.
+    #[schema(value_type = String)]
+    pub(crate) id: Spanned<String>,
+    /// Words for it.
+    pub(crate) title: String,
+    /// Which wipe it is.
+    pub(crate) wipe: Wipe,
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// The lock that it wants.
+    #[serde(default)]
+    pub(crate) lock: RouteLock,
+    /// A command over the link, or keys on the device.
+    pub(crate) by: MoveBy,
+    /// What the device asks; empty where it asks nothing.
+    #[serde(default)]
+    pub(crate) question: String,
+    /// The answer that is highlighted.
+    #[serde(default)]
+    pub(crate) default: String,
+    /// The answer for this step, in words.
+    #[serde(default)]
+    pub(crate) answer: String,
+    /// Roles whose partitions it erases: user data and cache, nothing else.
+    #[schema(value_type = Vec<Role>)]
+    pub(crate) erases: Spanned<Vec<Role>>,
+    /// Mode that the unit is in after.
+    #[schema(value_type = Mode)]
+    pub(crate) ends_in: Spanned<Mode>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// How, in words.
+    pub(crate) hand: String,
+    /// Where in a menu it is, counted from the highlight (N3).
+    pub(crate) menu: Option<Menu>,
+}
+
+/// Something that is read before anything foreign is written.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawBeforeForeign {
+    /// What is read.
+    pub(crate) key: FactKey,
+    /// What it must say.
+    #[schema(value_type = String)]
+    pub(crate) value: Spanned<String>,
+    /// Why, in a sentence.
+    pub(crate) reason: String,
+}
+
+/// What becomes of a recovery in its partition.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawKept {
+    /// What puts the maker's back.
+    pub(crate) restored_by: RestoredBy,
+    /// What stops that, in words.
+    #[serde(default)]
+    pub(crate) stopped_by: String,
+}
+
+/// A way to read partitions out.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawReadRoute {
+    /// What kind of way.
+    pub(crate) kind: RouteKind,
+    /// The lock that it wants.
+    #[serde(default)]
+    pub(crate) lock: RouteLock,
+    /// Mode that reads.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// Partitions that are written to get there, in one go.
+    #[serde(default)]
+    #[schema(value_type = Vec<String>)]
+    pub(crate) writes: Vec<Spanned<String>>,
+    /// How, in words.
+    pub(crate) hand: String,
+}
+
+/// A way from mode to mode.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawMove {
+    /// From.
+    #[schema(value_type = Mode)]
+    pub(crate) from: Spanned<Mode>,
+    /// To.
+    #[schema(value_type = Mode)]
+    pub(crate) to: Spanned<Mode>,
+    /// By what.
+    pub(crate) by: MoveBy,
+    /// Whether this computer must be let in first.
+    pub(crate) needs_debugging: YesNo,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck; more than usual.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// Seconds with hands on it.
+    pub(crate) hands_on: u32,
+    /// Key presses.
+    pub(crate) presses: u16,
+    /// How, in words.
+    pub(crate) hand: String,
+    /// The same as phases, where hands do it (N2).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawPhase>)]
+    pub(crate) phase: Vec<Spanned<RawPhase>>,
+    /// Where in a menu it is, counted from the highlight (N3).
+    pub(crate) menu: Option<Menu>,
+}
+
+/// Restarting it by force.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawForcedRestart {
+    /// The keys that it takes.
+    pub(crate) keys: Vec<Key>,
+    /// How, in words.
+    pub(crate) hand: String,
+}
+
+/// A phase of a choreography (N2).
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawPhase {
+    /// The keys that are down.
+    #[serde(default)]
+    pub(crate) keys: Vec<Key>,
+    /// What is done with them.
+    pub(crate) kind: PhaseKind,
+    /// What ends it.
+    pub(crate) cue: Cue,
+    /// Usual seconds until the cue.
+    #[schema(value_type = u32)]
+    pub(crate) seconds: Spanned<u32>,
+    /// Keys that are let go at the cue; those not named stay down.
+    #[serde(default)]
+    pub(crate) lets_go: Vec<Key>,
+    /// What shows when the cue was missed.
+    #[serde(default)]
+    pub(crate) missed: String,
+    /// The safe way to try again.
+    #[serde(default)]
+    pub(crate) retry: String,
+}
+
+/// Letting this computer give commands.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawDebugging {
+    /// How.
+    pub(crate) hand: String,
+    /// Minutes.
+    pub(crate) minutes: u32,
+}
+
+/// A stage of the lock.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawStage {
+    /// Its id.
+    #[schema(value_type = String)]
+    pub(crate) id: Spanned<String>,
+    /// Words for it.
+    pub(crate) title: String,
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// Command, press, or command with a token.
+    #[serde(default)]
+    pub(crate) method: Method,
+    /// Command forms in the order of trying (L1).
+    #[schema(value_type = Vec<String>)]
+    pub(crate) forms: Spanned<Vec<String>>,
+    /// Roles that can be written only with it open; the main stage has none.
+    #[serde(default)]
+    pub(crate) only_for: Vec<Role>,
+    /// Whether the toggle must be on.
+    #[serde(default = "no")]
+    pub(crate) needs_toggle: YesNo,
+    /// What the device asks.
+    pub(crate) question: String,
+    /// The answer that is highlighted.
+    pub(crate) default: String,
+    /// How it is answered.
+    pub(crate) answered_by: String,
+    /// How, in words.
+    pub(crate) hand: String,
+    /// The answer for this step, in words.
+    pub(crate) answer: String,
+    /// Roles whose partitions it erases.
+    pub(crate) erases: Vec<Role>,
+    /// Partitions that exist once and that it destroys all the same (B5).
+    #[serde(default)]
+    #[schema(value_type = Vec<String>)]
+    pub(crate) destroys: Vec<Spanned<String>>,
+    /// Mode that the unit is in after.
+    #[schema(value_type = Mode)]
+    pub(crate) ends_in: Spanned<Mode>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// The press as phases, where hands do it (N2).
+    #[serde(default)]
+    #[schema(value_type = Vec<RawPhase>)]
+    pub(crate) phase: Vec<Spanned<RawPhase>>,
+}
+
+/// A recovery from memory.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawTemporaryStart {
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
+    pub(crate) from: Spanned<Mode>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// What it lets this computer do.
+    pub(crate) rights: String,
+    /// Partition whose image fits.
+    #[schema(value_type = String)]
+    pub(crate) partition: Spanned<String>,
+    /// How.
+    pub(crate) hand: String,
+}
+
+/// Writing a recovery.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawRecoveryWrite {
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// Where it is written.
+    #[schema(value_type = String)]
+    pub(crate) partition: Spanned<String>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// How.
+    pub(crate) hand: String,
+}
+
+/// How long it takes.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawPace {
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+}
