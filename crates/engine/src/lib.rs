@@ -20,6 +20,7 @@ mod body;
 mod clock;
 pub mod data;
 mod doctor;
+mod ending;
 mod error;
 mod evidence;
 mod families;

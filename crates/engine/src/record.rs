@@ -382,6 +382,16 @@ impl EntryKind {
 }
 
 impl Entry {
+    /// Something happened that makes facts stale (`K5`), at no known moment of the link.
+    #[must_use]
+    pub fn happened(happening: Happening, at: Moment) -> Self {
+        Self::Happened {
+            happening,
+            at,
+            epoch: None,
+        }
+    }
+
     /// What it is about.
     #[must_use]
     pub fn kind(&self) -> EntryKind {

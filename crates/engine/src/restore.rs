@@ -596,11 +596,7 @@ impl Engine {
                     image: digest,
                     shown: WriteShown::Reported,
                 },
-                Entry::Happened {
-                    happening: Happening::RecoveryWritten,
-                    at: self.now(),
-                    epoch: None,
-                },
+                Entry::happened(Happening::RecoveryWritten, self.now()),
                 Entry::Facts {
                     facts: vec![self.row(FactKey::Recovery, kind, Source::Concluded, self.now())],
                 },
@@ -622,11 +618,7 @@ impl Engine {
             Some(Role::Recovery) => Some(Happening::RecoveryWritten),
             _ => None,
         };
-        Ok(happening.map(|happening| Entry::Happened {
-            happening,
-            at: self.now(),
-            epoch: None,
-        }))
+        Ok(happening.map(|happening| Entry::happened(happening, self.now())))
     }
 }
 

@@ -209,11 +209,7 @@ impl Engine {
         self.set_live(record.id, presence, None);
         let at = self.now();
         if was_here && record.known().mode().is_some() {
-            let entry = Entry::Happened {
-                happening: Happening::ModeChanged,
-                at,
-                epoch: None,
-            };
+            let entry = Entry::happened(Happening::ModeChanged, at);
             self.append(record.id, None, vec![entry])?;
         }
         Ok(())

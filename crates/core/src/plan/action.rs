@@ -84,6 +84,17 @@ pub enum Action {
     },
 }
 
+impl Action {
+    /// Whether it only finds out what is not known.
+    #[must_use]
+    pub fn is_look(self) -> bool {
+        matches!(
+            self,
+            Self::LookAtMode { .. } | Self::LookAtLock { .. } | Self::LookAtCriticalLock { .. }
+        )
+    }
+}
+
 /// What somebody could supply, and the plan lacks.
 #[derive(
     Debug,

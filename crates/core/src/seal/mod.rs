@@ -300,7 +300,8 @@ pub(super) fn by_link(item: Item) -> Item {
 }
 
 /// The lines that are not met.
-pub(super) fn open_items(items: Vec<Item>) -> Vec<Item> {
+#[must_use]
+pub fn open_items(items: Vec<Item>) -> Vec<Item> {
     items
         .into_iter()
         .filter(|item| item.state != ItemState::Met)

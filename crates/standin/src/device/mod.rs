@@ -1,9 +1,10 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
-//! consequence; what it is doing survives a killed process. `hands` has keys, cable and menus, `transfer` the
-//! bytes over the cable, `lock` opens and closes it, `wipe` erases the owner's data.
+//! consequence; what it is doing survives a killed process. `hands` has keys, cable and menus, `linked` what a
+//! bridge sees and commands, `transfer` the bytes over the cable, `lock` opens and closes it, `wipe` erases the owner's data.
 
 mod gated;
 mod hands;
+mod linked;
 mod lock;
 mod transfer;
 mod wipe;
@@ -18,8 +19,7 @@ use serde::{Deserialize, Serialize};
 use veritope_formats::startimage::read_start_image;
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{
-    ActKind, ActRequest, DeviceLine, DeviceState, Epoch, Handle, LinkEvent, LinkHappening, Listed,
-    Operation, OperationId, Progress, Refusal, RefusalCode,
+    ActKind, Handle, LinkHappening, OperationId, Progress, Refusal, RefusalCode,
 };
 
 use crate::clock::DeviceClock;
@@ -203,8 +203,6 @@ pub struct Device {
 
 /// Most bytes that the device's memory takes.
 pub const MEMORY_BYTES: usize = 64 << 20;
-/// Most operations and events that are remembered.
-const REMEMBERED: usize = 200;
 /// Millionths of a battery in a per cent.
 const PER_CENT: i64 = 10_000;
 
@@ -482,226 +480,8 @@ impl Device {
         self.disarm(|fault| matches!(fault, Fault::RestartsAt { .. }));
     }
 
-    /// `GET /v1/devices`, this device's line.
-    #[must_use]
-    pub fn line(&self) -> DeviceLine {
-        DeviceLine {
-            handle: self.handle.clone(),
-            listed: self.listed(),
-            epoch: self.epoch(),
-        }
-    }
-
-    fn epoch(&self) -> Epoch {
-        Epoch(self.saved.epoch)
-    }
-
-    fn listed(&self) -> Listed {
-        let away = self.saved.cable == CablePlace::Out
-            || self.is_between()
-            || matches!(
-                self.saved.mode,
-                Running::Off | Running::Animation | Running::Refusing | Running::Warning
-            );
-        if away {
-            Listed::Absent
-        } else if self.saved.mode == Running::System && self.saved.debugging == Setting::Off {
-            Listed::NotAuthorised
-        } else {
-            Listed::Ready
-        }
-    }
-
-    /// `GET /v1/devices/H`
-    #[must_use]
-    pub fn state(&self) -> DeviceState {
-        let listed = self.listed();
-        let mut facts = BTreeMap::new();
-        let mut acts = Vec::new();
-        if listed == Listed::Ready {
-            let mut say = |key: &str, value: &str| {
-                facts.insert(key.to_owned(), value.to_owned());
-            };
-            let taken_for = self.saved.faults.iter().find_map(|fault| match fault {
-                Fault::SaysMode { mode } => Some(mode.as_str()),
-                _ => None,
-            });
-            say("mode", taken_for.unwrap_or(self.saved.mode.id()));
-            say("codename", self.profile.codename);
-            say("model-code", self.profile.model_code);
-            if self.saved.mode != Running::Download {
-                say("chip-id", &self.saved.chip_id);
-                say("battery", &self.battery_percent().to_string());
-            }
-            say(
-                "lock",
-                if self.saved.lock == LockState::Locked {
-                    "locked"
-                } else {
-                    "unlocked"
-                },
-            );
-            acts.push(ActKind::Restart);
-            match self.saved.mode {
-                Running::System => {
-                    if self.saved.gate.is_none() {
-                        say("build", self.profile.build);
-                    }
-                    say("serial", &self.saved.serial);
-                    say("debugging", "on");
-                }
-                // Its loader knows the chip only, by a shorter name.
-                Running::Download => say("serial", &self.saved.chip_id),
-                Running::Bootloader => {
-                    say("serial", &self.saved.serial);
-                    acts.extend([
-                        ActKind::Unlock,
-                        ActKind::Lock,
-                        ActKind::StartFromMemory,
-                        ActKind::Erase,
-                    ]);
-                }
-                Running::StockRecovery => {
-                    say("recovery", "stock");
-                }
-                Running::CustomRecovery => {
-                    say("recovery", "custom");
-                }
-                Running::TemporaryRecovery
-                | Running::Off
-                | Running::Warning
-                | Running::Animation
-                | Running::Refusing => {}
-            }
-            self.gated_facts(&mut say);
-        }
-        DeviceState {
-            handle: self.handle.clone(),
-            listed,
-            epoch: self.epoch(),
-            facts,
-            acts,
-        }
-    }
-
     pub(crate) fn battery_percent(&self) -> i64 {
         self.saved.battery_millionths / PER_CENT
-    }
-
-    /// `GET /v1/devices/H/operations/N`
-    ///
-    /// # Errors
-    /// When it is not known (any more).
-    pub fn operation(&self, id: OperationId) -> Result<Operation, Refusal> {
-        self.saved
-            .operations
-            .iter()
-            .find(|operation| operation.id == id)
-            .cloned()
-            .ok_or_else(|| {
-                no(
-                    RefusalCode::NotFound,
-                    format!("operation {} is not known", id.0),
-                )
-            })
-    }
-
-    /// Events with numbers above `after`.
-    #[must_use]
-    pub fn events(&self, after: u64) -> Vec<LinkEvent> {
-        self.saved
-            .events
-            .iter()
-            .filter(|event| event.n > after)
-            .cloned()
-            .collect()
-    }
-
-    /// `POST /v1/devices/H/act`
-    ///
-    /// # Errors
-    /// The device's refusal.
-    pub fn act(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
-        self.is_ready()?;
-        if request.epoch != self.epoch() {
-            return Err(no(
-                RefusalCode::StaleEpoch,
-                format!(
-                    "decided under epoch {}, now it is {}",
-                    request.epoch.0, self.saved.epoch
-                ),
-            ));
-        }
-        if self.saved.question.is_some() {
-            return Err(no(
-                RefusalCode::Busy,
-                "a question waits for an answer on the device",
-            ));
-        }
-        if self
-            .disarm(|fault| *fault == Fault::RefuseOnce { act: request.kind })
-            .is_some()
-        {
-            self.save_or_say()?;
-            return Err(no(RefusalCode::Other, "FAILED (try again)"));
-        }
-        let operation = match request.kind {
-            ActKind::Restart => self.restart(request)?,
-            ActKind::Unlock => self.ask_lock(request, LockState::Unlocked)?,
-            ActKind::Lock => self.ask_lock(request, LockState::Locked)?,
-            ActKind::StartFromMemory => self.start_from_memory()?,
-            ActKind::Erase => self.erase_by_command(request)?,
-        };
-        if self
-            .disarm(|fault| *fault == Fault::CableOutOnAct { act: request.kind })
-            .is_some()
-        {
-            self.cable(CablePlace::Out);
-        }
-        self.save_or_say()?;
-        Ok(operation)
-    }
-
-    fn is_ready(&self) -> Result<(), Refusal> {
-        match self.listed() {
-            Listed::Ready => Ok(()),
-            Listed::NotAuthorised => Err(no(
-                RefusalCode::NotAllowed,
-                "commands from a computer are off on the device",
-            )),
-            Listed::Absent => Err(no(RefusalCode::NotConnected, "the device is not there")),
-        }
-    }
-
-    fn restart(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
-        let wanted = request.args.get("mode").map(String::as_str);
-        let to = match wanted {
-            Some(mode) if self.scheme().is_some() => {
-                self.may_restart_into(mode).ok_or_else(|| {
-                    no(
-                        RefusalCode::BadRequest,
-                        format!("can't restart into {mode}"),
-                    )
-                })?
-            }
-            Some("system") => Running::System,
-            Some("bootloader") => Running::Bootloader,
-            Some("recovery") if self.saved.mode == Running::Bootloader => self.own_recovery(),
-            other => {
-                return Err(no(
-                    RefusalCode::BadRequest,
-                    format!("can't restart into {}", other.unwrap_or("nothing")),
-                ));
-            }
-        };
-        let astray = self.disarm(|fault| matches!(fault, Fault::LeadsElsewhere { .. }));
-        let to = match astray {
-            Some(Fault::LeadsElsewhere { to }) => to,
-            _ => to,
-        };
-        let operation = self.begin(ActKind::Restart);
-        self.depart(to, Some(operation.id));
-        Ok(operation)
     }
 
     /// What a start of the recovery partition leads to: what lies there, or back to the bootloader
@@ -730,37 +510,6 @@ impl Device {
                 Running::CustomRecovery
             }
             Ok(_) | Err(_) => Running::Bootloader,
-        }
-    }
-
-    fn start_from_memory(&mut self) -> Result<Operation, Refusal> {
-        if self.saved.mode != Running::Bootloader {
-            return Err(no(
-                RefusalCode::WrongMode,
-                "only the bootloader starts images",
-            ));
-        }
-        if self.saved.lock == LockState::Locked {
-            return Err(no(
-                RefusalCode::Locked,
-                "foreign images don't start while locked",
-            ));
-        }
-        let Some(bytes) = self.memory.take() else {
-            return Err(no(RefusalCode::BadRequest, "nothing lies in memory"));
-        };
-        let operation = self.begin(ActKind::StartFromMemory);
-        match read_start_image(&bytes) {
-            Ok(image) if image.codename == self.profile.codename && image.kind == "recovery" => {
-                self.depart(Running::TemporaryRecovery, Some(operation.id));
-                Ok(operation)
-            }
-            // The wrong image: a flash of the screen, and the bootloader is back.
-            Ok(_) | Err(_) => {
-                let refusal = no(RefusalCode::Other, "the image did not start");
-                self.settle(operation.id, Progress::Refused(refusal.clone()));
-                Err(refusal)
-            }
         }
     }
 
@@ -869,45 +618,6 @@ impl Device {
         Ok(())
     }
 
-    fn begin(&mut self, kind: ActKind) -> Operation {
-        let id = OperationId(self.saved.next_operation);
-        self.saved.next_operation += 1;
-        let operation = Operation {
-            id,
-            kind,
-            progress: Progress::Running,
-        };
-        self.saved.operations.push(operation.clone());
-        keep_last(&mut self.saved.operations);
-        operation
-    }
-
-    fn settle(&mut self, id: OperationId, progress: Progress) {
-        if let Some(operation) = self
-            .saved
-            .operations
-            .iter_mut()
-            .find(|known| known.id == id)
-        {
-            operation.progress = progress;
-        }
-    }
-
-    fn raise(&mut self, what: LinkHappening) {
-        self.saved.epoch += 1;
-        self.tell(what);
-    }
-
-    fn tell(&mut self, what: LinkHappening) {
-        let n = self.saved.events.last().map_or(0, |event| event.n) + 1;
-        self.saved.events.push(LinkEvent {
-            n,
-            epoch: self.epoch(),
-            what,
-        });
-        keep_last(&mut self.saved.events);
-    }
-
     fn save(&self) -> io::Result<()> {
         match &self.folder {
             Some(folder) => saved::store(&folder.join("state.json"), &self.saved),
@@ -918,12 +628,6 @@ impl Device {
     fn save_or_say(&self) -> Result<(), Refusal> {
         self.save()
             .map_err(|error| no(RefusalCode::Other, error.to_string()))
-    }
-}
-
-fn keep_last<T>(list: &mut Vec<T>) {
-    if list.len() > REMEMBERED {
-        list.drain(..list.len() - REMEMBERED);
     }
 }
 
