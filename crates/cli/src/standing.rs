@@ -194,6 +194,7 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
         start,
         goal,
         asked.file.ways,
+        None,
     )
     .map_err(|error| CommandError::Input(error.to_string()))?;
     let battery = budget::battery(
@@ -203,7 +204,7 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
         &Policy::usual(),
         asked.now,
     );
-    let missing = match builds::gate(&asked.family, &asked.file.facts) {
+    let missing = match builds::gate(&asked.family, &asked.file.facts, None) {
         Gate::Chain(chain) if goal == Goal::Unlock => chain.missing,
         _ => Vec::new(),
     };

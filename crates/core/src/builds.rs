@@ -106,9 +106,10 @@ pub enum Gate {
     Shut(NoChain),
 }
 
-/// Judges the present build.
+/// Judges the present build. A chain leads back to the build `back_to`, where a run that is under way
+/// began on it; else to the present one.
 #[must_use]
-pub fn gate(family: &Family, facts: &Facts) -> Gate {
+pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
     if family
         .builds
         .iter()
@@ -136,7 +137,10 @@ pub fn gate(family: &Family, facts: &Facts) -> Gate {
         exact,
         enabled,
     };
-    match cheapest_from(family, begin, at, &at_hand(family, facts)) {
+    let wanted = back_to
+        .and_then(|build| family.build(build))
+        .map_or(at, |(wanted, _)| wanted);
+    match cheapest_from(family, begin, wanted, &at_hand(family, facts)) {
         Ok(chain) => Gate::Chain(chain),
         Err(why) => Gate::Shut(why),
     }
@@ -412,7 +416,7 @@ mod tests {
             (FactKey::Build, "WM1-3.4-2610"),
             (FactKey::CardFiles, files),
         ];
-        gate(&shipped("mooring"), &facts(&known))
+        gate(&shipped("mooring"), &facts(&known), None)
     }
 
     const ALL: &str = "mallet-full-3.1,mallet-3.1-to-3.2,mallet-3.2-to-3.3,mallet-3.3-to-3.4";
@@ -447,10 +451,32 @@ mod tests {
     }
 
     #[test]
+    fn planned_anew_on_the_way_it_still_leads_back_to_where_it_began() {
+        let family = shipped("mooring");
+        let known = [
+            (FactKey::Build, "WM1-3.1-2603"),
+            (FactKey::LastPackage, "mallet-enabler-3.1"),
+            (FactKey::CardFiles, ALL),
+        ];
+        let Gate::Chain(chain) = gate(&family, &facts(&known), Some("WM1-3.3-2608")) else {
+            panic!("a chain")
+        };
+        assert_eq!(
+            names(&chain),
+            [
+                "unlock",
+                "mallet-full-3.1",
+                "mallet-3.1-to-3.2",
+                "mallet-3.2-to-3.3"
+            ]
+        );
+    }
+
+    #[test]
     fn the_next_generation_closes_the_door_for_good() {
         let known = [(FactKey::Build, "WM1-4.0-2612")];
         assert_eq!(
-            gate(&shipped("mooring"), &facts(&known)),
+            gate(&shipped("mooring"), &facts(&known), None),
             Gate::Shut(NoChain::Fused)
         );
         let known = [
@@ -458,7 +484,7 @@ mod tests {
             (FactKey::RollbackIndex, "1"),
         ];
         assert_eq!(
-            gate(&shipped("mooring"), &facts(&known)),
+            gate(&shipped("mooring"), &facts(&known), None),
             Gate::Shut(NoChain::Fused)
         );
     }
@@ -466,10 +492,10 @@ mod tests {
     #[test]
     fn a_build_that_is_not_known_or_not_listed_is_told_apart() {
         let family = shipped("mooring");
-        assert_eq!(gate(&family, &facts(&[])), Gate::NotKnown);
+        assert_eq!(gate(&family, &facts(&[]), None), Gate::NotKnown);
         let other = facts(&[(FactKey::Build, "TH5.8.3.261104")]);
-        assert_eq!(gate(&family, &other), Gate::NotListed);
-        assert_eq!(gate(&shipped("saltern"), &facts(&[])), Gate::Open);
+        assert_eq!(gate(&family, &other, None), Gate::NotListed);
+        assert_eq!(gate(&shipped("saltern"), &facts(&[]), None), Gate::Open);
     }
 
     fn build(id: usize, unlockable: Unlockable, rollback: u32) -> BuildSpec {

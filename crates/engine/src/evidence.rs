@@ -21,7 +21,7 @@ impl Engine {
         let effects = || sheet.steps.iter().filter_map(|step| step.effect.as_ref());
         // Packages before the unlock go by a list of their own, and so does the unlock then.
         if let Some(Planned::InstallPackage { name }) = effects().next()
-            && let Some(items) = self.with_package(
+            && let Some(mut items) = self.with_package(
                 record,
                 family,
                 sheet,
@@ -30,6 +30,20 @@ impl Engine {
                 seal::package_preparations,
             )
         {
+            let mut later: Vec<&str> = Vec::new();
+            for effect in effects() {
+                match effect {
+                    Planned::InstallPackage { name: next }
+                        if next != name && !later.contains(&next.as_str()) =>
+                    {
+                        later.push(next);
+                    }
+                    _ => {}
+                }
+            }
+            let ahead =
+                |name| self.with_package(record, family, sheet, name, None, seal::package_ahead);
+            items.extend(later.into_iter().filter_map(ahead).flatten());
             return items;
         }
         if effects().any(|effect| matches!(effect, Planned::Unlock { .. })) {
@@ -96,7 +110,7 @@ impl Engine {
             nickname: &record.nickname,
             facts: &facts,
             package,
-            seen: seen.as_ref(),
+            seen: seen.as_deref(),
             keep_safe: &record.keep_safe,
             coverage: &coverage,
             battery: &battery,

@@ -119,6 +119,7 @@ impl Engine {
             state,
             goal,
             ways,
+            record.active_run().and_then(|run| run.began_on.as_deref()),
         )?)
     }
 

@@ -5,11 +5,11 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::SystemTime;
 
 use serde::{Deserialize, Serialize};
-use veritope_core::digest::{Claimed, Seen};
+use veritope_core::digest::{Claimed, SeeingHasher, Seen};
 use veritope_core::family::Family;
 use veritope_core::matching::{Descriptor, Finding, Fit, Published, judge_recovery};
 use veritope_core::rule::Rule;
@@ -66,6 +66,8 @@ type Judged = (String, PathBuf, u64, SystemTime, Digest);
 pub struct Shelf {
     folder: PathBuf,
     judged: Mutex<BTreeMap<Judged, ShelfImage>>,
+    /// By path, length and time of change.
+    packages: Mutex<BTreeMap<(PathBuf, u64, SystemTime), Arc<Seen>>>,
 }
 
 impl Shelf {
@@ -75,6 +77,7 @@ impl Shelf {
         Self {
             folder,
             judged: Mutex::default(),
+            packages: Mutex::default(),
         }
     }
 
@@ -119,15 +122,26 @@ impl Shelf {
         Ok(self.images(family)?.into_iter().find(ShelfImage::fits))
     }
 
-    /// A package's file in the folder `packages`, hashed as it lies there.
+    /// A package's file in the folder `packages`, hashed as it lies there; of any length, and not again
+    /// before it changes.
     ///
     /// # Errors
     /// When there is none of that name, or it can't be read.
-    pub fn package(&self, name: &str) -> io::Result<Seen> {
+    pub fn package(&self, name: &str) -> io::Result<Arc<Seen>> {
         if Path::new(name).file_name() != Some(name.as_ref()) {
             return Err(io::ErrorKind::InvalidInput.into());
         }
-        read_seen(&self.folder.join("packages").join(name)).map(|(_, seen)| seen)
+        let path = self.folder.join("packages").join(name);
+        let file = fs::File::open(&path)?;
+        let meta = file.metadata()?;
+        let key = (path, meta.len(), meta.modified()?);
+        let mut packages = self.packages.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(known) = packages.get(&key) {
+            return Ok(known.clone());
+        }
+        let seen = Arc::new(seen_of(file)?);
+        packages.insert(key, seen.clone());
+        Ok(seen)
     }
 
     fn image(&self, side: &Path, family: &Family) -> Result<ShelfImage, String> {
@@ -174,6 +188,18 @@ impl Shelf {
         };
         judged.insert(key, shelf_image.clone());
         Ok(shelf_image)
+    }
+}
+
+/// Hashes a file piece by piece.
+fn seen_of(mut file: fs::File) -> io::Result<Seen> {
+    let mut hasher = SeeingHasher::new();
+    let mut piece = vec![0; 1 << 20];
+    loop {
+        match file.read(&mut piece)? {
+            0 => return Ok(hasher.finish()),
+            n => hasher.update(&piece[..n]),
+        }
     }
 }
 
@@ -226,6 +252,24 @@ mod tests {
         bytes.push(0);
         fs::write(&image, &bytes).unwrap();
         assert_eq!(shelf.recovery_for(&gimbal()).unwrap(), None);
+    }
+
+    #[test]
+    fn a_package_is_hashed_once_until_it_changes_and_may_be_long() {
+        let folder = tempfile::tempdir().unwrap();
+        let shelf = Shelf::new(folder.path().to_owned());
+        let packages = folder.path().join("packages");
+        fs::create_dir(&packages).unwrap();
+        let file = fs::File::create(packages.join("full")).unwrap();
+        file.set_len(MOST_IMAGE_BYTES + 3).unwrap();
+        let first = shelf.package("full").unwrap();
+        assert_eq!(first.bytes(), MOST_IMAGE_BYTES + 3);
+        assert!(Arc::ptr_eq(&first, &shelf.package("full").unwrap()));
+        fs::write(packages.join("full"), b"another").unwrap();
+        let second = shelf.package("full").unwrap();
+        assert!(second.agrees_with(Claimed(Digest::of(b"another"))));
+        assert!(shelf.package("../full").is_err());
+        assert!(shelf.package("none").is_err());
     }
 
     #[test]

@@ -108,6 +108,9 @@ pub struct RunRecord {
     pub diverged: Option<String>,
     /// The table, once read.
     pub table: Option<Vec<OwnPartition>>,
+    /// The build that ran when it began, where it was known.
+    #[serde(default)]
+    pub began_on: Option<String>,
     /// Whether a step of it has erased the owner's data.
     #[serde(default)]
     pub erased: bool,
@@ -236,6 +239,7 @@ impl UnitRecord {
                     open: None,
                     diverged: None,
                     table: None,
+                    began_on: self.known().text(FactKey::Build).map(str::to_owned),
                     erased: false,
                     ended: None,
                 });

@@ -677,7 +677,7 @@ mod tests {
         };
         let plan = |more| {
             let (family, state, known) = far(more);
-            crate::standing::plan_for(&family, &known, state, Goal::Unlock, ways).unwrap()
+            crate::standing::plan_for(&family, &known, state, Goal::Unlock, ways, None).unwrap()
         };
         let (short, long) = (plan(0), plan(12));
         assert!(long.steps.len() >= 40, "{} steps", long.steps.len());

@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Moment};
 
 use super::{Cure, Item, ItemState, item};
-use crate::family::Consequence;
+use crate::family::{Consequence, Wipe};
 use crate::rule::Rule;
 
 /// A consent that a person typed for one act of one run.
@@ -28,6 +28,22 @@ pub fn told(consequences: &[Consequence]) -> Digest {
         .map(|one| format!("{}\n{}\n", one.area, one.text))
         .collect();
     Digest::of(text.as_bytes())
+}
+
+/// What a wipe takes from the owner, in a sentence.
+pub(super) fn data_lost(wipe: Wipe) -> Consequence {
+    let text = match wipe {
+        Wipe::Data => {
+            "Apps, settings and accounts are gone, and internal files where they don't lie apart; no copy of the raw bytes brings them back."
+        }
+        Wipe::FormatData => {
+            "All that is stored on it is gone with its encryption key; no copy of the raw bytes brings it back."
+        }
+    };
+    Consequence {
+        area: "data".to_owned(),
+        text: text.to_owned(),
+    }
 }
 
 /// The line that the consequences were told and the name was typed.

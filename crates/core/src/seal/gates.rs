@@ -92,7 +92,7 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
     if !gated {
         return None;
     }
-    Some(match builds::gate(family, facts) {
+    Some(match builds::gate(family, facts, None) {
         Gate::Open => met(Rule::U5, "This build can be unlocked.", facts, key),
         Gate::NotKnown => not_known(family, facts, Rule::U5, key, "Which build runs on it?"),
         Gate::NotListed => Item {

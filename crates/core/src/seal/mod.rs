@@ -39,8 +39,8 @@ pub use consent::{Consent, told};
 pub use erase::erase_items;
 pub(crate) use gates::wrong_with;
 pub use package::{
-    PackageEvidence, package_consequences, package_items, package_preparations, package_rule,
-    package_stage,
+    PackageEvidence, package_ahead, package_consequences, package_items, package_preparations,
+    package_rule, package_stage,
 };
 pub use relock::{
     RelockEvidence, mint_relock, relock_consequences, relock_items, relock_preparations,

@@ -1,14 +1,14 @@
 //! Installing a package of the maker's: `G2` while the unit is locked, when copies of what exists once
 //! can't be there yet; `G4` afterwards, when they can.
 
-use super::consent::consented;
+use super::consent::{consented, data_lost};
 use super::owner::{accounts, keep_safe};
 use super::{Consent, Cure, Item, ItemState, battery, cite, item, not_known, ownership};
 use crate::budget::Battery;
 use crate::coverage::Coverage;
 use crate::digest::{Claimed, Seen};
 use crate::facts::{FactKey, FactValue, Facts};
-use crate::family::{Consequence, Family, Lies, PackageSpec};
+use crate::family::{Consequence, Family, Lies, PackageSpec, Wipe};
 use crate::keepsafe::KeepSafe;
 use crate::mode::Lock;
 use crate::rule::Rule;
@@ -57,10 +57,7 @@ pub fn package_consequences(package: &PackageSpec, facts: &Facts) -> Vec<Consequ
         ));
     }
     if package.wipes {
-        all.push(one(
-            "data",
-            "Everything stored on it is erased: apps, settings, files and their encryption key.",
-        ));
+        all.push(data_lost(Wipe::Data));
     }
     all.push(one(
         "interruption",
@@ -89,6 +86,13 @@ pub fn package_items(evidence: &PackageEvidence<'_>) -> Vec<Item> {
         Rule::G2,
     ));
     items
+}
+
+/// What must be so of a package that comes later on the same sheet, before the first of them erases
+/// anything: it is whole, and lies where it must (`Q11`).
+#[must_use]
+pub fn package_ahead(evidence: &PackageEvidence<'_>) -> Vec<Item> {
+    vec![digest(evidence), place(evidence)]
 }
 
 /// The same without the consent.

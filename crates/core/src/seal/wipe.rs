@@ -1,7 +1,7 @@
 //! Erasing the owner's data (`G5`): what would be lost is kept safe, nothing is being merged, the name
 //! was typed.
 
-use super::consent::{Consent, consented, meant_for_another};
+use super::consent::{Consent, consented, data_lost, meant_for_another};
 use super::owner::{accounts, keep_safe, screen_lock, twin};
 use super::{
     Closed, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, cite, in_mode, item,
@@ -9,7 +9,7 @@ use super::{
 };
 use crate::budget::Battery;
 use crate::facts::{FactKey, Facts};
-use crate::family::{Consequence, Family, RouteLock, Wipe, WipeSpec};
+use crate::family::{Consequence, Family, RouteLock, WipeSpec};
 use crate::keepsafe::KeepSafe;
 use crate::mode::Lock;
 use crate::rule::Rule;
@@ -44,20 +44,12 @@ pub fn wipe_stage(way: &str) -> String {
 /// What a wipe costs, told before the name is typed.
 #[must_use]
 pub fn wipe_consequences(wipe: &WipeSpec) -> Vec<Consequence> {
-    let text = match wipe.wipe {
-        Wipe::Data => {
-            "Apps, settings and accounts are gone; no copy of the raw bytes brings them back."
-        }
-        Wipe::FormatData => {
-            "All that is stored on it is gone with its encryption key; no copy of the raw bytes brings it back."
-        }
-    };
     let one = |area: &str, text: &str| Consequence {
         area: area.to_owned(),
         text: text.to_owned(),
     };
     vec![
-        one("data", text),
+        data_lost(wipe.wipe),
         one(
             "the rest",
             "System, lock and what exists once stay as they are.",

@@ -179,7 +179,8 @@ pub enum Depth {
     Page,
 }
 
-/// The sheet to `goal` from what is known, along a chain of builds where the unlock takes one.
+/// The sheet to `goal` from what is known, along a chain of builds where the unlock takes one; the chain
+/// leads back to `back_to`, the build that a run under way began on.
 ///
 /// # Errors
 /// See [`plan::find`].
@@ -189,6 +190,7 @@ pub fn plan_for(
     start: State,
     goal: Goal,
     ways: Ways,
+    back_to: Option<&str>,
 ) -> Result<Sheet, NoPlan> {
     let mut start = start;
     if start.lock == Some(Lock::Locked) {
@@ -196,10 +198,12 @@ pub fn plan_for(
         start.recovery = start.recovery.or(Some(RecoveryKind::Stock));
     }
     let chain = match goal {
-        Goal::Unlock if start.lock != Some(Lock::Unlocked) => match builds::gate(family, facts) {
-            Gate::Chain(chain) => chain,
-            _ => Chain::default(),
-        },
+        Goal::Unlock if start.lock != Some(Lock::Unlocked) => {
+            match builds::gate(family, facts, back_to) {
+                Gate::Chain(chain) => chain,
+                _ => Chain::default(),
+            }
+        }
         _ => Chain::default(),
     };
     plan::find_along(family, start, goal, ways, &chain)
@@ -308,12 +312,12 @@ fn start(facts: &Facts) -> State {
 
 fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> Standing {
     let name = input.nickname;
-    if let Gate::Chain(chain) = builds::gate(family, input.facts) {
+    if let Gate::Chain(chain) = builds::gate(family, input.facts, None) {
         standing.chain = Some(chain);
     }
     standing.closing = closing(family, input.facts);
     let start = start(input.facts);
-    let sheet = plan_for(family, input.facts, start, Goal::Unlock, input.ways);
+    let sheet = plan_for(family, input.facts, start, Goal::Unlock, input.ways, None);
     let judged = |facts: &Facts| {
         let battery = match &sheet {
             Ok(sheet) => budget::battery(sheet, facts, family, input.policy, input.now),
@@ -542,7 +546,7 @@ fn afternoon(input: &StandingInput<'_>, family: &Family, start: State) -> Option
                 link: plan::Presence::Here,
                 image: plan::Presence::Here,
             };
-            let sheet = plan_for(family, input.facts, start, goal, ways).ok()?;
+            let sheet = plan_for(family, input.facts, start, goal, ways, None).ok()?;
             let battery = budget::battery(&sheet, input.facts, family, input.policy, input.now);
             Some(Afternoon {
                 goal: goal.shown().to_owned(),

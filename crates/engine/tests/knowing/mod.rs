@@ -128,6 +128,75 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     )));
 }
 
+/// `Q11`: the first package of the way down erases, so all that come after it are proven whole before.
+#[test]
+fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
+    let bench = by_hand();
+    let unit = add(&bench, "Dunlin", "mooring");
+    let names = [
+        "mallet-full-3.1",
+        "mallet-enabler-3.1",
+        "mallet-3.1-to-3.2",
+        "mallet-3.2-to-3.3",
+        "mallet-3.3-to-3.4",
+    ];
+    say(
+        &bench,
+        unit,
+        &[
+            (FactKey::Mode, "system"),
+            (FactKey::Lock, "locked"),
+            (FactKey::Build, "WM1-3.4-2610"),
+            (FactKey::Toggle, "on"),
+            (FactKey::Accounts, "0"),
+            (FactKey::ScreenLock, "off"),
+            (FactKey::Battery, "90"),
+            (FactKey::AnswersBootloader, "yes"),
+            (FactKey::Card, "in"),
+            (FactKey::CardFiles, &names.join(", ")),
+        ],
+    );
+    let view = bench.engine.standing_view(unit).unwrap();
+    let waived: Vec<_> = view
+        .keep_safe
+        .iter()
+        .map(|line| (line.class, KeepSaid::Waived))
+        .collect();
+    bench
+        .engine
+        .keep_safe(unit, &waived, bench.request())
+        .unwrap();
+    let packages = bench.folder.path().join("shelf/packages");
+    std::fs::create_dir_all(&packages).unwrap();
+    let put = |name: &str| {
+        let bytes = veritope_standin::package_bytes(name);
+        std::fs::write(packages.join(name), bytes).unwrap();
+    };
+    let begin = || bench.engine.begin_run(unit, Goal::Unlock, bench.request());
+    let lacking = || match begin() {
+        Err(EngineError::Closed { missing, .. }) => missing
+            .into_iter()
+            .map(|item| (item.rule, item.text))
+            .collect::<Vec<_>>(),
+        other => panic!("{other:?}"),
+    };
+    for name in names.iter().filter(|name| **name != "mallet-enabler-3.1") {
+        put(name);
+    }
+    let [(rule, text)] = &lacking()[..] else {
+        panic!("{:?}", lacking());
+    };
+    assert_eq!(*rule, Rule::Q11);
+    assert!(
+        text.starts_with("mallet-enabler-3.1 was not hashed here"),
+        "{text}"
+    );
+    std::fs::write(packages.join("mallet-enabler-3.1"), b"half of it").unwrap();
+    assert_eq!(lacking()[0].0, Rule::M8);
+    put("mallet-enabler-3.1");
+    begin().unwrap();
+}
+
 #[test]
 fn a_family_is_edited_dropped_and_refused_with_its_line() {
     let bench = by_hand();

@@ -117,7 +117,7 @@ pub(super) fn forty_steps() -> Outcome {
     let now: Moment = "2026-11-26T10:00:00Z".parse()?;
     let unit = file::load("dunlin.toml", &text, now)?;
     let start = State::from_facts(&unit.facts);
-    let plan = || plan_for(&family, &unit.facts, start, Goal::Unlock, unit.ways);
+    let plan = || plan_for(&family, &unit.facts, start, Goal::Unlock, unit.ways, None);
     let sheet = plan()?;
     let times: Vec<Duration> = (0..RUNS).map(|_| timed(plan)).collect();
     report(
