@@ -22,6 +22,8 @@ use crate::watch::Observation;
 
 /// How often a running operation is looked at.
 const LOOK_EVERY: Duration = Duration::from_millis(150);
+/// How often it is looked at whether the unit is still there, in milliseconds.
+const GLANCE_EVERY_MS: u64 = 1_000;
 /// Longest wait for an operation beyond the family's own bound.
 const PATIENCE_BEYOND_STUCK_MS: u64 = 60_000;
 
@@ -207,7 +209,12 @@ impl Engine {
         let since = self.now();
         let bound = u64::from(step.stuck_seconds) * 1000 + PATIENCE_BEYOND_STUCK_MS;
         let mut waiting_since = since;
+        let mut glanced = since;
         loop {
+            if self.now().ms_since(glanced) >= GLANCE_EVERY_MS {
+                glanced = self.now();
+                self.glance(unit, device);
+            }
             let answer = device.operation(operation);
             let phase = match &answer {
                 Ok(Operation {

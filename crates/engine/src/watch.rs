@@ -9,7 +9,7 @@ use veritope_core::family::{Family, Recognised, Session};
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sighting::concluded;
 use veritope_core::signs::{self, Signs};
-use veritope_link::{LinkError, Transport, readings};
+use veritope_link::{DeviceLink, LinkError, Transport, readings};
 use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
 use veritope_wire::{BridgeId, Moment, UnitId};
 
@@ -196,6 +196,17 @@ impl Engine {
         self.append(unit, None, entries)?;
         self.set_live(unit, state.listed.into(), Some(state.epoch));
         Ok(Observation { state, facts })
+    }
+
+    /// Looks whether the unit is there while a step is at it, for the tag; what it says of itself counts
+    /// when the step is over.
+    pub(crate) fn glance(&self, unit: UnitId, device: &DeviceLink) {
+        let presence = match device.look() {
+            Ok(state) => state.listed.into(),
+            Err(error) => LinkPresence::of_error(&error),
+        };
+        let epoch = lock(&self.live).get(&unit).and_then(|live| live.epoch);
+        self.set_live(unit, presence, epoch);
     }
 
     /// The unit doesn't answer: what it was doing is no longer known.

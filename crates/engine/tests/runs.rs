@@ -11,16 +11,17 @@ mod support;
 mod tokens;
 mod truth;
 
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
-use support::{Impatient, Patient, by_hand, linked, watch_with};
+use support::{Bench, Impatient, Patient, by_hand, linked, watch_with};
 use veritope_core::facts::FactKey;
+use veritope_core::mode::Lock;
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::standing::Verdict;
 use veritope_engine::record::{RunEnd, StepResult};
 use veritope_engine::view::{LinkPresence, StepState};
-use veritope_engine::{EngineError, StepEnd};
+use veritope_engine::{EngineError, StepEnd, StepPhase, Watcher};
 use veritope_standin::clock::ByHand;
 use veritope_standin::{Bridge, Fault};
 use veritope_wire::body::{BodyAct, BodyKey, CablePlace, Push};
@@ -467,6 +468,57 @@ fn a_forced_restart_in_the_middle_is_seen_by_the_watch() {
         (tag.link.presence, tag.mode.as_deref()),
         (LinkPresence::Ready, Some("bootloader mode"))
     );
+}
+
+/// Lifts the watch when it asks, and puts it back when the bench says that it is gone.
+struct Lifting<'a> {
+    bench: &'a Bench,
+    seen: Mutex<Vec<LinkPresence>>,
+}
+
+impl Watcher for Lifting<'_> {
+    fn phase(&self, phase: &StepPhase) {
+        if !matches!(phase, StepPhase::Asking { .. }) {
+            return;
+        }
+        let mut seen = self.seen.lock().unwrap();
+        let tag = self.bench.engine.unit_tag(self.bench.unit).unwrap();
+        if seen.last() == Some(&tag.link.presence) {
+            return;
+        }
+        seen.push(tag.link.presence);
+        if tag.link.presence == LinkPresence::Ready && seen.len() == 1 {
+            self.bench.lift();
+        } else {
+            self.bench.put_back();
+            self.bench.will_touch("yes");
+        }
+    }
+
+    fn should_stop(&self) -> bool {
+        false
+    }
+}
+
+#[test]
+fn a_cable_pulled_while_the_device_asks_is_said_at_once() {
+    let bench = linked();
+    bench.prepare();
+    let run = bench.begin(Goal::Unlock);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    let watcher = Lifting {
+        bench: &bench,
+        seen: Mutex::default(),
+    };
+    let end = bench
+        .engine
+        .do_step(bench.unit, run, bench.revision(), bench.request(), &watcher)
+        .unwrap();
+    assert_eq!(end, StepEnd::AsExpected);
+    let seen = watcher.seen.into_inner().unwrap();
+    assert_eq!(seen[..2], [LinkPresence::Ready, LinkPresence::Absent]);
+    assert_eq!(bench.record().known().lock(), Some(Lock::Unlocked));
 }
 
 #[test]

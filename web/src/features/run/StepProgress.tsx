@@ -13,10 +13,16 @@ import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
 import { WORDS } from './strings';
 
-export type StepProgressProps = { unit: string; run: Api<'RunView'>; view: Api<'StepView'> };
+export type StepProgressProps = {
+  unit: string;
+  run: Api<'RunView'>;
+  view: Api<'StepView'>;
+  /** Whether the link has lost the unit. */
+  isAway: boolean;
+};
 
 /** A step that has begun: the device is at it, asks, or nobody knows. */
-export function StepProgress({ unit, run, view }: StepProgressProps) {
+export function StepProgress({ unit, run, view, isAway }: StepProgressProps) {
   const { step, state } = view;
   switch (state.is) {
     case 'ready':
@@ -45,8 +51,11 @@ export function StepProgress({ unit, run, view }: StepProgressProps) {
             <Typography sx={{ fontSize: '1.375rem', fontWeight: 650 }}>{state.question}</Typography>
             <Typography color="text.secondary">Its default answer: {state.default}</Typography>
           </Box>
-          <Typography sx={{ mt: 2 }} color="text.secondary">
-            {WORDS.answerHere}
+          <Typography
+            sx={{ mt: 2, ...(isAway && { color: 'care', fontWeight: 650 }) }}
+            color="text.secondary"
+          >
+            {isAway ? WORDS.cableGone : WORDS.answerHere}
           </Typography>
         </Box>
       );

@@ -30,6 +30,7 @@ export type StepScreenProps = {
 /** One step fills the screen: what to do, what may be seen, how long it takes. */
 export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
   const { step, state } = view;
+  const isFinal = step.reversibility === 'no-return';
   useAwake();
   const { data: tag } = useQuery(unitQuery(unit));
   // Sheets of earlier versions have none.
@@ -46,10 +47,15 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
       <Typography color="text.secondary" sx={{ mb: 3 }}>
         {step.because} {cableWords(step.cable)}
       </Typography>
+      {isFinal && (
+        <Typography sx={{ color: 'noReturn', fontWeight: 650, mb: 2 }}>
+          This can&rsquo;t be undone. {step.wipe != null && wipeWords(step.wipe)}
+        </Typography>
+      )}
       {state.is === 'ready' ? (
         <ReadyStep unit={unit} run={run} view={view} nickname={nickname} />
       ) : (
-        <StepProgress unit={unit} run={run} view={view} />
+        <StepProgress unit={unit} run={run} view={view} isAway={isAway} />
       )}
       {state.is !== 'in-hand' && !view.consent_wanted && <StepOutlook view={view} />}
       {state.is === 'in-hand' && (
@@ -91,19 +97,17 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
     view.by === 'hand' ? 'Show me how' : isFinal ? `${step.title} of ${nickname}` : step.title;
   return (
     <>
-      {step.wipe != null && (
-        <Typography sx={{ color: 'noReturn', fontWeight: 650, mb: 2 }}>
-          This can&rsquo;t be undone. {wipeWords(step.wipe)}
-        </Typography>
-      )}
       {view.consent_wanted ? (
-        <ConsentForm
-          unit={unit}
-          run={run}
-          consequences={view.consequences}
-          asks={view.step.question != null}
-          nickname={nickname}
-        />
+        <>
+          {view.seal != null && <MissingList unit={unit} items={view.seal.filter(isNoConsent)} />}
+          <ConsentForm
+            unit={unit}
+            run={run}
+            consequences={view.consequences}
+            asks={view.step.question != null}
+            nickname={nickname}
+          />
+        </>
       ) : (
         <>
           {step.question != null && (
@@ -141,4 +145,9 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
       )}
     </>
   );
+}
+
+/** What else is missing stands above the consent, and is better done first. */
+function isNoConsent(item: Api<'Item'>): boolean {
+  return item.cure?.cure !== 'consent';
 }
