@@ -17,6 +17,7 @@ use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::record::Way;
 use crate::unit::UnitRecord;
+use crate::view::LinkPresence;
 
 /// Room that unpacking and a quick capture take, in bytes.
 const ROOM_BYTES: u64 = 2 << 30;
@@ -37,14 +38,24 @@ impl Engine {
     /// The lines of [`Self::doctor`] that hold `steps` back: what is known to be wrong with the way to
     /// the unit or with this computer, where one of the steps can't be undone (`U8`).
     pub(crate) fn connection_holds(&self, record: &UnitRecord, steps: &[Step]) -> Vec<Item> {
-        let is_final = |step: &Step| step.reversibility == Reversibility::NoReturn;
-        if !steps.iter().any(is_final) {
+        if !any_is_final(steps) {
             return Vec::new();
         }
         let mut lines = self.to_the_unit(record);
         lines.extend(self.this_computer());
         lines.retain(|line| line.state == ItemState::Missing);
         lines
+    }
+
+    /// The first of [`Self::connection_holds`] for a page, which does not wait for a bridge that the watch
+    /// has found silent.
+    pub(crate) fn connection_hold_seen(&self, record: &UnitRecord, steps: &[Step]) -> Option<Item> {
+        if self.link_view(record).presence == LinkPresence::BridgeGone {
+            let text = "The bridge does not answer: start its program on this computer.";
+            let silent = line(ItemState::Missing, text.to_owned());
+            return any_is_final(steps).then_some(silent);
+        }
+        self.connection_holds(record, steps).into_iter().next()
     }
 
     /// Bridge and unit.
@@ -192,6 +203,12 @@ impl Engine {
             })
             .collect()
     }
+}
+
+fn any_is_final(steps: &[Step]) -> bool {
+    steps
+        .iter()
+        .any(|step| step.reversibility == Reversibility::NoReturn)
 }
 
 fn line(state: ItemState, text: String) -> Item {

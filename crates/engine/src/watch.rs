@@ -31,6 +31,15 @@ pub(crate) struct Live {
     arrived: Option<Moment>,
     /// When it last answered.
     answered: Option<Moment>,
+    /// How it stood at a glance since, while a step was at it.
+    glimpse: Option<(LinkPresence, Moment)>,
+}
+
+impl Live {
+    /// What the tag says, and since when.
+    fn shown(&self) -> (LinkPresence, Moment) {
+        self.glimpse.unwrap_or((self.presence, self.since))
+    }
 }
 
 /// How old a reading may be before the watch reads again, in milliseconds.
@@ -205,8 +214,17 @@ impl Engine {
             Ok(state) => state.listed.into(),
             Err(error) => LinkPresence::of_error(&error),
         };
-        let epoch = lock(&self.live).get(&unit).and_then(|live| live.epoch);
-        self.set_live(unit, presence, epoch);
+        let now = self.now();
+        let mut all = lock(&self.live);
+        let Some(live) = all.get_mut(&unit) else {
+            return;
+        };
+        if live.shown().0 == presence {
+            return;
+        }
+        live.glimpse = Some((presence, now));
+        drop(all);
+        self.parts.notify.changed(Changed::Unit(unit));
     }
 
     /// The unit doesn't answer: what it was doing is no longer known.
@@ -259,10 +277,11 @@ impl Engine {
                     LinkPresence::Ready => Some(now),
                     _ => before.and_then(|before| before.answered),
                 },
+                glimpse: None,
             },
         );
         drop(live);
-        if before.is_none_or(|before| before.presence != presence) {
+        if before.is_none_or(|before| before.shown().0 != presence) {
             self.parts.notify.changed(Changed::Unit(unit));
         }
     }
@@ -274,10 +293,13 @@ impl Engine {
                 since: None,
             },
             Way::Link { .. } => match lock(&self.live).get(&record.id) {
-                Some(live) => LinkView {
-                    presence: live.presence,
-                    since: Some(live.since),
-                },
+                Some(live) => {
+                    let (presence, since) = live.shown();
+                    LinkView {
+                        presence,
+                        since: Some(since),
+                    }
+                }
                 None => LinkView {
                     presence: LinkPresence::Absent,
                     since: None,

@@ -58,14 +58,16 @@ impl<'b> Table<'b> {
     }
 
     async fn begin(&self, goal: &str) -> Outcome {
+        self.choose(goal).await?;
+        self.bench.click("Begin").await?;
+        self.bench.sees("Step 1 of").await
+    }
+
+    async fn choose(&self, goal: &str) -> Outcome {
         let path = format!("/api/units/{}/goal", self.unit);
         let body = json!({ "goal": goal, "request": request() });
         self.bench.ask("POST", &path, body).await?;
-        self.bench
-            .open(&format!("/units/{}/run", self.unit))
-            .await?;
-        self.bench.click("Begin").await?;
-        self.bench.sees("Step 1 of").await
+        self.bench.open(&format!("/units/{}/run", self.unit)).await
     }
 
     async fn take_in_hand(&self) -> Outcome {
@@ -260,6 +262,56 @@ fn four_keys_let_go_in_order_bring_plover_into_the_makers_recovery() {
         // The run ends when the link sees it, and the hands' panel goes with it.
         bench.sees("The goal is reached").await?;
         plover.is_in("stock recovery").await?;
+        bench.stop().await
+    });
+}
+
+/// Counts how often the page asks for the screen to stay on, and gives that back.
+const AWAKE: &str = "window.awake = { asked: 0, given: 0 };
+    const held = () => ({ release: async () => { window.awake.given += 1; } });
+    const wakeLock = { request: async () => { window.awake.asked += 1; return held(); } };
+    Object.defineProperty(navigator, 'wakeLock', { value: wakeLock, configurable: true });";
+
+#[test]
+fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let ruff = Table::met(&bench, "Ruff").await?;
+        ruff.say(&[("accounts", "0"), ("screen-lock", "off")])
+            .await?;
+        ruff.choose("erase").await?;
+        bench
+            .sees("10 of 10 kinds of data are neither kept safe")
+            .await?;
+        ruff.waive().await?;
+        ruff.choose("erase").await?;
+        bench
+            .sees("Format data: loses all internal storage")
+            .await?;
+        bench.run(AWAKE).await?;
+        bench.click("Begin").await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench
+            .sees("System, lock and what exists once stay as they are.")
+            .await?;
+        ruff.consent().await?;
+        let during = bench.run("return window.awake").await?;
+        assert!(
+            during["asked"].as_u64() > during["given"].as_u64(),
+            "{during}"
+        );
+        bench
+            .click("Erase the owner's data from the bootloader of Ruff")
+            .await?;
+        bench.click("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        bench
+            .sees("To be switched on again after the last wipe")
+            .await?;
+        let after = bench.run("return window.awake").await?;
+        assert_eq!(after["asked"], after["given"], "{after}");
+        let tag = bench.get(&format!("/api/units/{}", ruff.unit)).await?;
+        assert_eq!(tag["lock"], "unlocked");
         bench.stop().await
     });
 }

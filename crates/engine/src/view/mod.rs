@@ -489,8 +489,8 @@ impl Engine {
                     .find(|step| step.effect.is_some())
                     .map(|step| list_of(step, &record.known())),
             )
-        } else if let Some(line) = self.connection_holds(record, &sheet.steps).first() {
-            Permission::no(line.text.clone(), Some(line.rule))
+        } else if let Some(line) = self.connection_hold_seen(record, &sheet.steps) {
+            Permission::no(line.text, Some(line.rule))
         } else if !self.answers(record) {
             Permission::no("The unit does not answer now: connect it.", None)
         } else {
@@ -599,11 +599,8 @@ impl Engine {
             Permission::no("This step is under way.", None)
         } else if by_link && !self.answers(record) {
             Permission::no("The unit does not answer now.", None)
-        } else if let Some(line) = self
-            .connection_holds(record, std::slice::from_ref(step))
-            .first()
-        {
-            Permission::no(line.text.clone(), Some(line.rule))
+        } else if let Some(line) = self.connection_hold_seen(record, std::slice::from_ref(step)) {
+            Permission::no(line.text, Some(line.rule))
         } else {
             Permission::yes()
         };
