@@ -161,6 +161,7 @@ export const theme = createTheme({
       defaultProps: { elevation: 0 },
       styleOverrides: { root: { backgroundImage: 'none' } },
     },
+    MuiTypography: { defaultProps: { variantMapping: { instruction: 'p', timer: 'p' } } },
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiTableCell: {
       styleOverrides: {

@@ -82,10 +82,10 @@ export function Choreography({ phases, said, isAway }: ChoreographyProps) {
                   </Typography>
                 ))}
               </Box>
-              <Typography variant="instruction" component="p">
+              <Typography variant="instruction">
                 {words.act} {words.until}
               </Typography>
-              <Typography variant="instruction" component="p" sx={{ fontWeight: 700 }}>
+              <Typography variant="instruction" sx={{ fontWeight: 700 }}>
                 {words.then}
               </Typography>
             </>
