@@ -18,7 +18,7 @@ use veritope_server::front::FrontEnd;
 pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
 
 /// How long something on screen may take to come about.
-const PATIENCE: Duration = Duration::from_secs(20);
+const PATIENCE: Duration = Duration::from_secs(45);
 /// How often the page is looked at meanwhile.
 const LOOK_EVERY: Duration = Duration::from_millis(60);
 

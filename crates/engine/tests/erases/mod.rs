@@ -11,7 +11,7 @@ use veritope_engine::{EngineError, StepEnd};
 use veritope_standin::{Fault, LockState, Running};
 use veritope_wire::link::ActKind;
 
-use crate::support::{Bench, linked, unlocked};
+use crate::support::{Bench, Impatient, linked, unlocked};
 
 impl Bench {
     fn wipes(&self) -> u32 {
@@ -116,6 +116,34 @@ fn an_erase_whose_end_nobody_saw_is_not_believed_and_done_again() {
     while bench.step(run.id).unwrap() != StepEnd::GoalReached {}
     assert_eq!(bench.where_it_is().1, Running::System);
     assert!(bench.wipes() >= 1);
+}
+
+#[test]
+fn a_process_killed_in_an_erase_comes_back_to_an_end_that_it_does_not_know() {
+    let mut bench = unlocked();
+    bench.prepare();
+    let run = bench.begin(Goal::Erase);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    let revision = bench.revision();
+    let end = bench
+        .engine
+        .do_step(bench.unit, run, revision, bench.request(), &Impatient);
+    assert!(matches!(end.unwrap(), StepEnd::Unknown { .. }));
+    bench.restart();
+    // Long after the device was through with it.
+    bench.pass(120);
+    bench.engine.watch();
+    assert_eq!(bench.wipes(), 1);
+    let blind = bench.step(run).unwrap_err();
+    assert!(matches!(blind, EngineError::LookFirst), "{blind}");
+    assert!(!bench.record().active_run().unwrap().erased);
+    bench.engine.look_at_step(bench.unit).unwrap();
+    bench.prepare();
+    bench.consent(run).unwrap();
+    while bench.step(run).unwrap() != StepEnd::GoalReached {}
+    assert_eq!(bench.wipes(), 2, "once more, to be sure");
+    assert_eq!(bench.where_it_is(), (LockState::Unlocked, Running::System));
 }
 
 #[test]

@@ -44,5 +44,5 @@ export const FACE = {
   dark: 'Dark',
   shakes: 'It shakes.',
   latch: 'Keys stay down until pressed again',
-  note: 'This unit is simulated. Its keys are judged by how long they are held.',
+  note: 'This unit is simulated. Its keys are judged by how long they are held, in real seconds.',
 } as const;
