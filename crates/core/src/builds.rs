@@ -106,8 +106,8 @@ pub enum Gate {
     Shut(NoChain),
 }
 
-/// Judges the present build. A chain leads back to the build `back_to`, where a run that is under way
-/// began on it; else to the present one.
+/// Judges the present build. A chain leads back to the build `back_to`, on which a run that is under way
+/// began, where that can be reached; else to the present one.
 #[must_use]
 pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
     if family
@@ -140,7 +140,10 @@ pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
     let wanted = back_to
         .and_then(|build| family.build(build))
         .map_or(at, |(wanted, _)| wanted);
-    match cheapest_from(family, begin, wanted, &at_hand(family, facts)) {
+    let here = at_hand(family, facts);
+    let chain = cheapest_from(family, begin, wanted, &here)
+        .or_else(|_| cheapest_from(family, begin, at, &here));
+    match chain {
         Ok(chain) => Gate::Chain(chain),
         Err(why) => Gate::Shut(why),
     }

@@ -177,3 +177,45 @@ impl Lock {
             .find(|lock| lock.id() == id)
     }
 }
+
+/// One of two places that a system can lie in and start from.
+#[derive(
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum Slot {
+    /// The first.
+    A,
+    /// The second.
+    B,
+}
+
+impl Slot {
+    /// Both.
+    pub const ALL: [Self; 2] = [Self::A, Self::B];
+
+    /// The id used in facts, on the link and at the end of labels.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::A => "a",
+            Self::B => "b",
+        }
+    }
+
+    /// The slot with this id.
+    #[must_use]
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|slot| slot.id() == id)
+    }
+}

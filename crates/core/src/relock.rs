@@ -213,7 +213,7 @@ impl Purity {
 }
 
 /// Which slot a partition belongs to, by its label.
-fn slot_of(spec: &PartitionSpec, family: &Family) -> &'static str {
+pub(crate) fn slot_of(spec: &PartitionSpec, family: &Family) -> &'static str {
     let label = spec.label.as_str();
     let has = |end: &str| {
         family

@@ -4,7 +4,9 @@
 use std::time::Duration;
 
 use veritope_core::family::Method;
+use veritope_core::mode::Slot;
 use veritope_core::plan::{Action, Planned, Step};
+use veritope_core::rule::Rule;
 use veritope_core::seal::{self, LinkWitness, Permit};
 use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
@@ -140,6 +142,11 @@ impl Engine {
                 write_down()?;
                 device.erase(permit, crate::restore::hardware_key(family))
             }
+            Action::SetSlot { slot } => {
+                let permit = self.slot_permit(&record, run, step, slot, seen)?;
+                write_down()?;
+                device.set_slot(permit, crate::restore::hardware_key(family))
+            }
             Action::SwitchDebuggingOn
             | Action::SwitchFastStartOff
             | Action::LookAtLock { .. }
@@ -194,6 +201,29 @@ impl Engine {
         permit.or_else(|closed| {
             let (title, rule) = (step.title.clone(), list_of(step, &record.known()));
             Err(self.refuse_write(record.id, title, rule, closed.missing)?)
+        })
+    }
+
+    /// Opens the seal for a slot, or refuses with what is missing.
+    fn slot_permit(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+        slot: Slot,
+        seen: &Observation,
+    ) -> Result<Permit, EngineError> {
+        let family = &*self.family_of(record).ok_or(EngineError::NoFamily)?;
+        let witness = LinkWitness {
+            unit: record.id,
+            live: &seen.facts,
+            epoch: seen.state.epoch,
+        };
+        self.with_slot(record, family, &run.sheet, slot, |evidence| {
+            seal::mint_slot(evidence, &witness)
+        })
+        .or_else(|closed| {
+            Err(self.refuse_write(record.id, step.title.clone(), Rule::G5, closed.missing)?)
         })
     }
 

@@ -30,17 +30,14 @@ impl Engine {
                 seal::package_preparations,
             )
         {
-            let mut later: Vec<&str> = Vec::new();
-            for effect in effects() {
-                match effect {
-                    Planned::InstallPackage { name: next }
-                        if next != name && !later.contains(&next.as_str()) =>
-                    {
-                        later.push(next);
-                    }
-                    _ => {}
-                }
-            }
+            let mut later: Vec<&str> = effects()
+                .filter_map(|effect| match effect {
+                    Planned::InstallPackage { name: next } if next != name => Some(next.as_str()),
+                    _ => None,
+                })
+                .collect();
+            later.sort_unstable();
+            later.dedup();
             let ahead =
                 |name| self.with_package(record, family, sheet, name, None, seal::package_ahead);
             items.extend(later.into_iter().filter_map(ahead).flatten());
@@ -51,6 +48,13 @@ impl Engine {
         }
         if effects().any(|effect| matches!(effect, Planned::Relock { .. })) {
             return self.with_relock(record, family, sheet, None, seal::relock_preparations);
+        }
+        let slots = effects().find_map(|effect| match effect {
+            Planned::SetSlot { slot } => Some(*slot),
+            _ => None,
+        });
+        if let Some(slot) = slots {
+            return self.with_slot(record, family, sheet, slot, seal::slot_preparations);
         }
         let wipes = effects().find_map(|effect| match effect {
             Planned::Wipe { way } => Some(way),
@@ -174,6 +178,9 @@ impl Engine {
                 let consent = run.consents.iter().find(|one| one.stage == stage);
                 self.with_wipe(record, family, &run.sheet, way, consent, seal::wipe_items)?
             }
+            Planned::SetSlot { slot } => {
+                self.with_slot(record, family, &run.sheet, *slot, seal::slot_items)
+            }
             Planned::InstallPackage { name } => {
                 let stage = format!("package {name}");
                 let consent = run.consents.iter().find(|one| one.stage == stage);
@@ -214,7 +221,7 @@ pub(crate) fn costs_of(
             )
         }
         Some(Planned::WriteImage { .. }) => (None, family.consequences.clone()),
-        None => (None, Vec::new()),
+        Some(Planned::SetSlot { .. }) | None => (None, Vec::new()),
     }
 }
 
@@ -224,7 +231,7 @@ pub(crate) fn list_of(step: &Step, facts: &Facts) -> Rule {
         Some(Planned::WriteImage { .. }) => Rule::G4,
         Some(Planned::InstallPackage { .. }) => seal::package_rule(facts),
         Some(Planned::Relock { .. }) => Rule::G8,
-        Some(Planned::Wipe { .. }) => Rule::G5,
+        Some(Planned::Wipe { .. } | Planned::SetSlot { .. }) => Rule::G5,
         Some(Planned::Unlock { .. }) | None => Rule::G1,
     }
 }

@@ -527,8 +527,9 @@ impl Entry {
                 ) => {
                     format!("About to: {title}. This can't be undone.")
                 }
-                Some(Planned::WriteImage { .. }) => format!("About to: {title}."),
-                None => format!("About to: {title}."),
+                Some(Planned::WriteImage { .. } | Planned::SetSlot { .. }) | None => {
+                    format!("About to: {title}.")
+                }
             },
             Self::Outcome { result, saw, .. } => match result {
                 StepResult::AsExpected => format!("As expected. {saw}"),

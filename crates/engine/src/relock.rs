@@ -1,10 +1,11 @@
-//! What the log knows of each partition's content, for the judgement of a relock.
+//! What the log knows of each partition's content, for the judgement of a relock and of another slot.
 
 use veritope_core::budget;
 use veritope_core::family::Family;
+use veritope_core::mode::Slot;
 use veritope_core::plan::Sheet;
 use veritope_core::relock::{Held, Stock, held, own_stock};
-use veritope_core::seal::{Consent, RelockEvidence};
+use veritope_core::seal::{Consent, RelockEvidence, SlotEvidence};
 
 use crate::bench::Engine;
 use crate::unit::UnitRecord;
@@ -31,6 +32,28 @@ impl Engine {
             battery: Some(&battery),
             now: self.now(),
             consent,
+            twin: self.twin_of(record, family, &facts).as_deref(),
+        })
+    }
+
+    /// Brings the evidence for a slot switch together and hands it on.
+    pub(crate) fn with_slot<T>(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        sheet: &Sheet,
+        slot: Slot,
+        judge: impl FnOnce(&SlotEvidence<'_>) -> T,
+    ) -> T {
+        let facts = record.known();
+        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        judge(&SlotEvidence {
+            family,
+            facts: &facts,
+            slot,
+            held: &held_of(record),
+            keep_safe: &record.keep_safe,
+            battery: &battery,
             twin: self.twin_of(record, family, &facts).as_deref(),
         })
     }

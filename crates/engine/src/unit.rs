@@ -349,7 +349,9 @@ impl UnitRecord {
     pub fn is_lock_in_doubt(&self) -> bool {
         !matches!(
             self.in_doubt(),
-            None | Some(Planned::Wipe { .. } | Planned::WriteImage { .. })
+            None | Some(
+                Planned::Wipe { .. } | Planned::WriteImage { .. } | Planned::SetSlot { .. }
+            )
         )
     }
 

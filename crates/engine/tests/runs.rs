@@ -7,6 +7,7 @@ mod campaign;
 mod erases;
 mod knowing;
 mod relocks;
+mod slots;
 mod support;
 mod tokens;
 mod truth;

@@ -192,6 +192,19 @@ impl DeviceLink {
         self.act(ActKind::Erase, args, permit.epoch())
     }
 
+    /// Sends the command that makes the slot active that `permit` names, spending it.
+    ///
+    /// # Errors
+    /// See [`LinkError`].
+    pub fn set_slot(&self, permit: Permit, identity: FactKey) -> Result<Operation, LinkError> {
+        let Effect::SetSlot { slot } = permit.effect() else {
+            return Err(LinkError::WrongPermit("it was given for something else"));
+        };
+        self.is_good(&permit, identity)?;
+        let args = BTreeMap::from([("slot".to_owned(), slot.id().to_owned())]);
+        self.act(ActKind::SetSlot, args, permit.epoch())
+    }
+
     /// Sends a command of the lock in the first of `forms` that the device knows.
     fn command(
         &self,

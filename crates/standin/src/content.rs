@@ -6,6 +6,7 @@ use std::io::{self, Write};
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::startimage::build_start_image;
 
+use crate::device::Slot;
 use crate::profile::{Content, Part, Profile};
 use crate::storage::{Memory, Storage, Window};
 
@@ -249,13 +250,9 @@ fn write_table(
     gpt::mbr::ProtectiveMBR::with_lb_size(sectors)
         .overwrite_lba0(&mut whole)
         .map_err(|error| io::Error::other(error.to_string()))?;
-    let size = match sector {
-        4096 => gpt::disk::LogicalBlockSize::Lb4096,
-        _ => gpt::disk::LogicalBlockSize::Lb512,
-    };
     let mut disk = gpt::GptConfig::new()
         .writable(true)
-        .logical_block_size(size)
+        .logical_block_size(block_size(profile))
         .create_from_device(whole, None)
         .map_err(other)?;
     for place in placed {
@@ -273,12 +270,54 @@ fn write_table(
     Ok(())
 }
 
+/// In the attributes of a slot's boot partition: it is the active one.
+const CHOSEN: u64 = 1 << 50;
+/// It has started before.
+const STARTED: u64 = 1 << 51;
+
 /// Attributes of a slot's boot partition as shipped: the first is chosen and has started, the second
 /// is not bootable.
 fn slot_marks(label: &str) -> u64 {
     match label {
-        "boot_a" => 0b11 << 50,
+        "boot_a" => CHOSEN | STARTED,
         _ => 0,
+    }
+}
+
+/// Marks a slot as the active one, in the table's attributes and in its backup.
+pub(crate) fn mark_slot(
+    storage: &mut dyn Storage,
+    profile: &Profile,
+    active: Slot,
+) -> io::Result<()> {
+    let other = |error: gpt::GptError| io::Error::other(error.to_string());
+    for area in areas(profile) {
+        let mut disk = gpt::GptConfig::new()
+            .writable(true)
+            .logical_block_size(block_size(profile))
+            .open_from_device(Window::new(storage, area.base, area.length))
+            .map_err(other)?;
+        let mut entries = disk.partitions().clone();
+        for entry in entries.values_mut() {
+            match [Slot::A, Slot::B]
+                .into_iter()
+                .find(|slot| slot.boot() == entry.name)
+            {
+                Some(slot) if slot == active => entry.flags |= CHOSEN,
+                Some(_) => entry.flags &= !CHOSEN,
+                None => {}
+            }
+        }
+        disk.update_partitions(entries).map_err(other)?;
+        disk.write().map_err(other)?;
+    }
+    Ok(())
+}
+
+fn block_size(profile: &Profile) -> gpt::disk::LogicalBlockSize {
+    match profile.sector_bytes {
+        4096 => gpt::disk::LogicalBlockSize::Lb4096,
+        _ => gpt::disk::LogicalBlockSize::Lb512,
     }
 }
 

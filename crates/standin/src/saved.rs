@@ -10,7 +10,7 @@ use veritope_wire::Digest;
 use veritope_wire::body::{BodyKey, CablePlace};
 use veritope_wire::link::{LinkEvent, Operation, OperationId};
 
-use crate::device::{Birth, Fault, Going, LockState, NextStart, Running, Setting};
+use crate::device::{Birth, Fault, Going, LockState, NextStart, Running, Setting, Slot};
 use crate::gate::Gate;
 use crate::profile::Profile;
 
@@ -77,6 +77,9 @@ pub(crate) struct Saved {
     /// How often the owner's data was erased.
     #[serde(default)]
     pub(crate) wipes: u32,
+    /// The active slot, where there are two.
+    #[serde(default)]
+    pub(crate) slot: Slot,
 }
 
 /// An update that was taken in.
@@ -174,6 +177,7 @@ impl Saved {
             },
             merge: Merge::None,
             wipes: 0,
+            slot: Slot::A,
         }
     }
 }

@@ -103,6 +103,8 @@ pub enum ActKind {
     StartFromMemory,
     /// Erase the owner's data; `set` names it.
     Erase,
+    /// Make the slot that `slot` names the active one.
+    SetSlot,
 }
 
 /// `POST /v1/devices/H/act`

@@ -892,6 +892,11 @@ export interface components {
             way: number;
         } | {
             /** @enum {string} */
+            kind: "set-slot";
+            /** @description Which. */
+            slot: components["schemas"]["Slot"];
+        } | {
+            /** @enum {string} */
             kind: "temporary-start";
         } | {
             /** @enum {string} */
@@ -1798,7 +1803,7 @@ export interface components {
          * @description What is to be reached.
          * @enum {string}
          */
-        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
+        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "slot-a" | "slot-b" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
             /** @description The goal. */
@@ -2390,6 +2395,11 @@ export interface components {
             way: string;
         } | {
             /** @enum {string} */
+            effect: "set-slot";
+            /** @description Which. */
+            slot: components["schemas"]["Slot"];
+        } | {
+            /** @enum {string} */
             effect: "install-package";
             /** @description Its name. */
             name: string;
@@ -2798,6 +2808,11 @@ export interface components {
             text: string;
         };
         /**
+         * @description One of two places that a system can lie in and start from.
+         * @enum {string}
+         */
+        Slot: "a" | "b";
+        /**
          * @description Who says so.
          * @enum {string}
          */
@@ -2866,6 +2881,7 @@ export interface components {
             look: components["schemas"]["Look"];
             mode?: components["schemas"]["Mode"] | null;
             recovery?: components["schemas"]["RecoveryKind"] | null;
+            slot?: components["schemas"]["Slot"] | null;
             /** @description The partition table. */
             table: components["schemas"]["TableRead"];
         };

@@ -219,6 +219,17 @@ pub struct WipeSpec {
     pub menu: Option<Menu>,
 }
 
+/// Making the other slot the active one (`G5`), by a command over the link.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SlotSwitchSpec {
+    /// The mode that takes it; the unit stays in it.
+    pub mode: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
 /// Restarting it by force, whatever it does (`N6`).
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ForcedRestart {

@@ -193,6 +193,7 @@ impl Locator<'_> {
         };
         let relock = self.relock(raw.relock, &stages, &declared)?;
         let wipes = self.wipes(raw.wipe, &declared)?;
+        let slot_switch = self.slot_switch(raw.slot_switch, &declared, &partitions, &places)?;
         let before_foreign = self.before_foreign(raw.before_foreign, &places)?;
         let mut read_routes = Vec::new();
         for route in raw.read_route {
@@ -279,6 +280,7 @@ impl Locator<'_> {
             token,
             relock,
             wipes,
+            slot_switch,
             before_foreign,
             kept: raw
                 .recovery

@@ -159,6 +159,12 @@ impl Family {
                 format!("In {}. {}", wipe.mode.shown(), wipe.hand),
             );
         }
+        if let Some(spec) = &self.slot_switch {
+            say(
+                "Make the other slot active",
+                format!("In {}. {}", spec.mode.shown(), spec.hand),
+            );
+        }
         for wanted in &self.before_foreign {
             let title = format!(
                 "Before anything foreign: {}",

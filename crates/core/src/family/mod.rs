@@ -22,7 +22,8 @@ use crate::mode::Mode;
 
 pub use acts::{
     BeforeForeign, DebuggingSpec, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
-    RecoveryWriteSpec, RelockAct, RelockSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec,
+    RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
+    WipeSpec,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
@@ -139,6 +140,8 @@ pub struct Family {
     pub relock: RelockSpec,
     /// Ways to erase the owner's data.
     pub wipes: Vec<WipeSpec>,
+    /// Making the other slot the active one, where there are two and a command does it.
+    pub slot_switch: Option<SlotSwitchSpec>,
     /// What must be read before anything foreign is written.
     pub before_foreign: Vec<BeforeForeign>,
     /// What becomes of a recovery in its partition.

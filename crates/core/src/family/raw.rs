@@ -111,6 +111,8 @@ pub struct RawFamily {
     #[serde(default)]
     #[schema(value_type = Vec<RawWipe>)]
     pub(super) wipe: Vec<Spanned<RawWipe>>,
+    /// Making the other slot the active one (G5).
+    pub(super) slot_switch: Option<RawSlotSwitch>,
     /// What must be read before anything foreign is written (L5).
     #[serde(default)]
     #[schema(value_type = Vec<RawBeforeForeign>)]

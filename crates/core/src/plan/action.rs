@@ -7,7 +7,7 @@ use super::search::Cost;
 use super::state::{BackedUp, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};
 use crate::facts::FactKey;
 use crate::family::{Family, Key, Menu, MoveBy, MoveSpec, Pace, Phase, Role, RouteLock};
-use crate::mode::{Lock, Mode, RecoveryKind};
+use crate::mode::{Lock, Mode, RecoveryKind, Slot};
 
 /// Something on a sheet. Indices point into the family that the sheet was made from.
 #[derive(
@@ -63,6 +63,11 @@ pub enum Action {
     Wipe {
         /// Index into the family's wipes.
         way: usize,
+    },
+    /// Make a slot the active one.
+    SetSlot {
+        /// Which.
+        slot: Slot,
     },
     /// Start an image from memory.
     TemporaryStart,
@@ -227,6 +232,9 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
         all.extend((0..family.relock.order.len()).map(|stage| Action::Relock { stage }));
     }
     all.extend((0..family.wipes.len()).map(|way| Action::Wipe { way }));
+    if family.slot_switch.is_some() {
+        all.extend(Slot::ALL.map(|slot| Action::SetSlot { slot }));
+    }
     let mut packages: Vec<usize> = ground.before.iter().chain(ground.after).copied().collect();
     packages.sort_unstable();
     packages.dedup();
@@ -247,14 +255,17 @@ pub(super) fn instances(ground: Ground<'_>) -> Vec<Action> {
     all
 }
 
-/// Whether `action` may serve `goal` at all: an erase leaves lock and build as they are, though
-/// changing either would erase too.
+/// Whether `action` may serve `goal` at all: an erase or another slot leaves lock and build as they are,
+/// though changing either would erase too; and no other goal changes the slot.
 pub(super) fn serves(action: Action, goal: Goal) -> bool {
-    goal != Goal::Erase
-        || !matches!(
-            action,
-            Action::Unlock { .. } | Action::Relock { .. } | Action::InstallPackage { .. }
-        )
+    match action {
+        Action::Unlock { .. } | Action::Relock { .. } | Action::InstallPackage { .. } => {
+            goal != Goal::Erase && goal.slot().is_none()
+        }
+        Action::SetSlot { slot } => goal.slot() == Some(slot),
+        Action::Wipe { .. } => goal.slot().is_none(),
+        _ => true,
+    }
 }
 
 /// The first precondition of `action` that doesn't hold in `node`.
@@ -386,6 +397,15 @@ pub(super) fn unmet(action: Action, node: Node, ground: Ground<'_>) -> Option<Un
                 })
                 .or_else(|| broken(&[], spec.menu.as_ref(), state))
                 .or_else(|| (state.data == Data::Erased).then_some(Unmet::AlreadySo))
+                .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
+        }
+        Action::SetSlot { slot } => {
+            let Some(spec) = &family.slot_switch else {
+                return Some(Unmet::AlreadySo);
+            };
+            in_mode(spec.mode)
+                .or_else(|| locked_as(Lock::Unlocked))
+                .or_else(|| (state.slot == Some(slot)).then_some(Unmet::AlreadySo))
                 .or_else(|| (state.look == Look::Assumed).then_some(Unmet::Look))
         }
         Action::TemporaryStart => {
@@ -520,6 +540,10 @@ pub(super) fn apply(action: Action, node: Node, ground: Ground<'_>) -> Node {
                 (next.state.debugging, next.state.fast_start) = (Some(Switch::Off), None);
             }
         }
+        Action::SetSlot { slot } => {
+            // Another slot may hold another recovery, or none.
+            (next.state.slot, next.state.recovery) = (Some(slot), None);
+        }
         Action::TemporaryStart => next.state.mode = Some(Mode::TemporaryRecovery),
         Action::ReadTable => next.state.table = TableRead::Read,
         Action::Capture => {
@@ -576,6 +600,10 @@ pub(super) fn durations(action: Action, before: State, ground: Ground<'_>) -> (u
             .wipes
             .get(way)
             .map_or((0, 0), |spec| (spec.pace.usual_seconds, 15)),
+        Action::SetSlot { .. } => family
+            .slot_switch
+            .as_ref()
+            .map_or((0, 0), |spec| (spec.pace.usual_seconds, 0)),
         Action::TemporaryStart => family
             .temporary_start
             .as_ref()
@@ -643,7 +671,7 @@ pub(super) fn cost(action: Action, before: State, ground: Ground<'_>) -> Cost {
             });
         }
         Action::Assume { .. } => cost.assumed = 1,
-        Action::WriteRecovery => cost.risk = 1,
+        Action::WriteRecovery | Action::SetSlot { .. } => cost.risk = 1,
         Action::SwitchDebuggingOn => cost.presses = 9,
         Action::SwitchFastStartOff => cost.presses = 5,
         _ => {}

@@ -61,6 +61,9 @@ pub enum NoPlan {
     /// No sequence of known actions leads there.
     #[error("no way that this family knows leads there")]
     NoWay,
+    /// There would be one, were it unlocked; that erases, and is a goal of its own.
+    #[error("it must be unlocked for this, and unlocking erases: that is a goal of its own")]
+    WhileLocked,
     /// The search was cut off.
     #[error("the search was cut off after {0} states; the family file gives too many ways")]
     TooMany(u32),
@@ -89,6 +92,8 @@ fn ahead(node: Node, goal: Goal, ground: Ground<'_>) -> Cost {
         // A bound is only for what certainly lies ahead.
         Goal::Relock
         | Goal::Erase
+        | Goal::SlotA
+        | Goal::SlotB
         | Goal::ToOff
         | Goal::ToSystem
         | Goal::ToBootloader
@@ -203,6 +208,7 @@ mod tests {
             recovery: None,
             backed_up: BackedUp::NotYet,
             critical: None,
+            slot: None,
             broken: Broken::default(),
             legs_ahead: 0,
             look: Look::Settled,

@@ -9,6 +9,7 @@ use super::state::{Goal, Look, Presence, State, Ways};
 use crate::builds::Chain;
 use crate::facts::FactKey;
 use crate::family::{Family, Menu, Phase, PhaseKind, Question, Wipe};
+use crate::mode::{Lock, Slot};
 use crate::rule::Rule;
 
 /// Whether a step can be taken back.
@@ -54,6 +55,11 @@ pub enum Planned {
     Wipe {
         /// The family's id of the way.
         way: String,
+    },
+    /// Making a slot the active one.
+    SetSlot {
+        /// Which.
+        slot: Slot,
     },
     /// Installing a package of the maker's.
     InstallPackage {
@@ -226,7 +232,8 @@ pub fn find_along(
         Ok(found) => (found, Reach::Goal),
         // There may be a way that leads on from what a look will show.
         Err(NoPlan::NoWay) => (
-            cheapest(ground, start, goal, ways, LookRule::Relaxed)?,
+            cheapest(ground, start, goal, ways, LookRule::Relaxed)
+                .map_err(|error| while_locked(ground, start, goal, ways, error))?,
             Reach::FirstLook,
         ),
         Err(error) => return Err(error),
@@ -264,6 +271,18 @@ pub fn find_along(
         cost: found.cost,
         expanded: found.expanded,
     })
+}
+
+/// Tells a way that only the lock bars from one that is not known.
+fn while_locked(ground: Ground<'_>, start: State, goal: Goal, ways: Ways, why: NoPlan) -> NoPlan {
+    let open = State {
+        lock: Some(Lock::Unlocked),
+        ..start
+    };
+    let is_barred = why == NoPlan::NoWay
+        && start.lock == Some(Lock::Locked)
+        && cheapest(ground, open, goal, ways, LookRule::Relaxed).is_ok();
+    if is_barred { NoPlan::WhileLocked } else { why }
 }
 
 fn steps(ground: Ground<'_>, start: Node, actions: &[Action], goal: Goal) -> Vec<Step> {
@@ -323,7 +342,8 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
             "The locked start must be seen before the switch may go off; until then it is the way back."
                 .to_owned()
         }
-        Goal::Unlock | Goal::Erase if node.state.mode != Some(crate::mode::Mode::System) => {
+        Goal::Unlock | Goal::Erase | Goal::SlotA | Goal::SlotB
+            if node.state.mode != Some(crate::mode::Mode::System) => {
             "A start of the system proves that the unit still works; no job ends without one."
                 .to_owned()
         }
@@ -468,6 +488,14 @@ fn step(ground: Ground<'_>, action: Action, before: State, after: State, because
             if let Some(spec) = &family.temporary_start {
                 step.by_hand.clone_from(&spec.hand);
                 step.stuck_seconds = spec.pace.stuck_seconds;
+            }
+        }
+        Action::SetSlot { slot } => {
+            step.title = format!("Make slot {} the active one", slot.id());
+            if let Some(spec) = &family.slot_switch {
+                step.by_hand.clone_from(&spec.hand);
+                step.stuck_seconds = spec.pace.stuck_seconds;
+                step.effect = Some(Planned::SetSlot { slot });
             }
         }
         Action::ReadTable => {
@@ -667,6 +695,39 @@ mod tests {
         ]);
         let state = State::from_facts(&known);
         (family, state, known)
+    }
+
+    /// A slot is changed for its own goal alone, and nothing is opened or erased for it.
+    #[test]
+    fn the_other_slot_takes_three_steps_and_no_wipe() {
+        let family = crate::family::testing::shipped("saltern");
+        let ways = Ways {
+            link: Presence::Here,
+            image: Presence::Missing,
+        };
+        let titles = |lock, goal| {
+            let known = facts(&[
+                (FactKey::Mode, "system"),
+                (FactKey::Lock, lock),
+                (FactKey::Debugging, "on"),
+            ]);
+            let sheet = find(&family, State::from_facts(&known), goal, ways);
+            sheet.map(|sheet| {
+                let titles = sheet.steps.into_iter().map(|step| step.title);
+                (titles.collect::<Vec<_>>(), sheet.head.wipes)
+            })
+        };
+        let (steps, wipes) = titles("unlocked", Goal::SlotB).unwrap();
+        assert_eq!(
+            steps,
+            [
+                "Restart into bootloader mode",
+                "Make slot b the active one",
+                "Start the system"
+            ]
+        );
+        assert_eq!(wipes, 0);
+        assert_eq!(titles("locked", Goal::SlotB), Err(NoPlan::WhileLocked));
     }
 
     #[test]

@@ -90,6 +90,10 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 text = format!("{text} It says that it has erased.");
                 id = format!("{id}-erased");
             }
+            if let (true, Action::SetSlot { slot }) = (is_expected, step.action) {
+                facts.push((FactKey::Slot, slot.id()));
+                text = format!("{text} It says slot {}.", slot.id());
+            }
             if let Some(lock) = lock {
                 facts.push((key, lock.id()));
                 let of = if is_critical {

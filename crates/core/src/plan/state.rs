@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::{Family, Key};
-use crate::mode::{Lock, Mode, RecoveryKind};
+use crate::mode::{Lock, Mode, RecoveryKind, Slot};
 
 /// A switch in the device's settings.
 #[derive(
@@ -205,6 +205,9 @@ pub struct State {
     /// Lock of the critical partitions, where the family has that stage.
     #[serde(default)]
     pub critical: Option<Lock>,
+    /// The active slot, where there are two.
+    #[serde(default)]
+    pub slot: Option<Slot>,
     /// Keys that don't work.
     #[serde(default)]
     pub broken: Broken,
@@ -241,6 +244,7 @@ impl State {
             table: TableRead::NotYet,
             recovery: facts.recovery(),
             critical: facts.choice(FactKey::CriticalLock).and_then(Lock::from_id),
+            slot: facts.choice(FactKey::Slot).and_then(Slot::from_id),
             broken: Broken::from_facts(facts),
             backed_up: BackedUp::NotYet,
             legs_ahead: 0,
@@ -279,6 +283,10 @@ pub enum Goal {
     Relock,
     /// The owner's data erased, and the system started once since (`G5`, `Q13`).
     Erase,
+    /// Slot a active, and the system started from it (`G5`, `Q13`).
+    SlotA,
+    /// Slot b active, and the system started from it.
+    SlotB,
     /// Switched off.
     ToOff,
     /// The running system.
@@ -310,14 +318,19 @@ impl Goal {
     #[must_use]
     pub fn kind(self) -> GoalKind {
         match self {
-            Self::Unlock | Self::KeepRecovery | Self::Relock | Self::Erase => GoalKind::Changes,
+            Self::Unlock
+            | Self::KeepRecovery
+            | Self::Relock
+            | Self::Erase
+            | Self::SlotA
+            | Self::SlotB => GoalKind::Changes,
             Self::TemporaryRecovery | Self::ReadTable | Self::BackUp => GoalKind::Reads,
             _ => GoalKind::Goes,
         }
     }
 
     /// All goals, in the order offered.
-    pub const ALL: [Self; 13] = [
+    pub const ALL: [Self; 15] = [
         Self::Unlock,
         Self::TemporaryRecovery,
         Self::ReadTable,
@@ -325,6 +338,8 @@ impl Goal {
         Self::KeepRecovery,
         Self::Relock,
         Self::Erase,
+        Self::SlotA,
+        Self::SlotB,
         Self::ToOff,
         Self::ToSystem,
         Self::ToBootloader,
@@ -349,7 +364,19 @@ impl Goal {
             | Self::BackUp
             | Self::KeepRecovery
             | Self::Relock
-            | Self::Erase => None,
+            | Self::Erase
+            | Self::SlotA
+            | Self::SlotB => None,
+        }
+    }
+
+    /// The slot that is to be active, for goals that are about one.
+    #[must_use]
+    pub fn slot(self) -> Option<Slot> {
+        match self {
+            Self::SlotA => Some(Slot::A),
+            Self::SlotB => Some(Slot::B),
+            _ => None,
         }
     }
 
@@ -360,6 +387,7 @@ impl Goal {
             Self::Unlock => !family.stages.is_empty(),
             Self::Relock => family.relock.act.is_some(),
             Self::Erase => !family.wipes.is_empty(),
+            Self::SlotA | Self::SlotB => family.slot_switch.is_some(),
             Self::TemporaryRecovery => family.temporary_start.is_some(),
             Self::KeepRecovery => family.recovery_write.is_some(),
             Self::ReadTable | Self::BackUp => true,
@@ -378,6 +406,8 @@ impl Goal {
             Self::KeepRecovery => "keep-recovery",
             Self::Relock => "relock",
             Self::Erase => "erase",
+            Self::SlotA => "slot-a",
+            Self::SlotB => "slot-b",
             Self::ToOff => "to-off",
             Self::ToSystem => "to-system",
             Self::ToBootloader => "to-bootloader",
@@ -398,6 +428,8 @@ impl Goal {
             Self::KeepRecovery => "Install a recovery that stays",
             Self::Relock => "Lock again",
             Self::Erase => "Erase the owner's data",
+            Self::SlotA => "Start from slot a",
+            Self::SlotB => "Start from slot b",
             Self::ToOff => "Switch it off",
             Self::ToSystem => "Start the system",
             Self::ToBootloader => "Go to bootloader mode",
@@ -425,6 +457,9 @@ impl Goal {
             }
             Self::Relock => state.lock == Some(Lock::Locked) && state.mode == Some(Mode::System),
             Self::Erase => state.data == Data::Erased && state.mode == Some(Mode::System),
+            Self::SlotA | Self::SlotB => {
+                state.slot == self.slot() && state.mode == Some(Mode::System)
+            }
             _ => self.mode().is_some() && state.mode == self.mode(),
         }
     }

@@ -9,6 +9,7 @@
 //! * `erase`: what a whole erase would take (`G6`); judged, and never permitted by this version
 //! * `relock`: closing the lock again (`G8`)
 //! * `wipe`: erasing the owner's data (`G5`)
+//! * `slot`: making the other slot the active one (`G5`)
 //!
 //! `consent` and `owner` hold the lines that several lists share. Each list has a function that gives the list as lines with what is met and what is missing, for
 //! screens, and one that turns a complete list into a permit, bound to the unit's hardware identity
@@ -21,6 +22,7 @@ mod owner;
 mod package;
 mod relock;
 mod restore;
+mod slot;
 mod unlock;
 mod wipe;
 mod write;
@@ -32,7 +34,7 @@ use veritope_wire::{CaptureId, Digest, Label, Moment, UnitId};
 use crate::budget::{Battery, BatteryVerdict};
 use crate::facts::{CitedFact, FactKey, Facts, Reading};
 use crate::family::Family;
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, Slot};
 use crate::rule::Rule;
 
 pub use consent::{Consent, told};
@@ -46,6 +48,7 @@ pub use relock::{
     RelockEvidence, mint_relock, relock_consequences, relock_items, relock_preparations,
 };
 pub use restore::{RestoreEvidence, Witnessed, mint_restore, restore_items};
+pub use slot::{SlotEvidence, mint_slot, slot_items, slot_preparations};
 pub use unlock::{UnlockEvidence, mint_unlock, unlock_items, unlock_preparations};
 pub use wipe::{
     WipeEvidence, mint_wipe, wipe_consequences, wipe_items, wipe_preparations, wipe_stage,
@@ -89,6 +92,11 @@ pub enum Effect {
         /// The family's id of the way.
         way: String,
     },
+    /// Making a slot the active one (`G5`).
+    SetSlot {
+        /// Which.
+        slot: Slot,
+    },
     /// Putting a partition back from a capture (`G7`).
     Restore {
         /// The partition.
@@ -108,7 +116,7 @@ impl Effect {
             Self::Unlock { .. } => Rule::G1,
             Self::ReadRouteWrite { .. } => Rule::G3,
             Self::WriteImage { .. } => Rule::G4,
-            Self::Wipe { .. } => Rule::G5,
+            Self::Wipe { .. } | Self::SetSlot { .. } => Rule::G5,
             Self::Restore { .. } => Rule::G7,
             Self::Relock { .. } => Rule::G8,
         }
@@ -118,7 +126,10 @@ impl Effect {
     #[must_use]
     pub fn writes(&self) -> Option<(&Label, Digest)> {
         match self {
-            Self::Unlock { .. } | Self::Relock { .. } | Self::Wipe { .. } => None,
+            Self::Unlock { .. }
+            | Self::Relock { .. }
+            | Self::Wipe { .. }
+            | Self::SetSlot { .. } => None,
             Self::WriteImage { label, image }
             | Self::ReadRouteWrite { label, image }
             | Self::Restore { label, image, .. } => Some((label, *image)),

@@ -1,5 +1,5 @@
 //! What an owner has to say, or to do, before anything of theirs is erased or closed: which unit it is,
-//! accounts signed out, the screen's lock off, what is to be kept put elsewhere.
+//! accounts signed out, the screen's lock off, what is to be kept put elsewhere, an update finished.
 
 use super::{Cure, Item, ItemState, cite, item, not_known};
 use crate::facts::{FactKey, FactValue, Facts, Happening};
@@ -115,4 +115,31 @@ pub(super) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Item
             Vec::new(),
         )
     }
+}
+
+/// Never while an update is being merged, where the family's updates do that.
+pub(super) fn merging(family: &Family, facts: &Facts) -> Option<Item> {
+    family.place(FactKey::Merging)?;
+    let cited = cite(facts, FactKey::Merging);
+    Some(match facts.choice(FactKey::Merging) {
+        Some("no") => item(
+            Rule::G5,
+            ItemState::Met,
+            "No update is being merged.",
+            cited,
+        ),
+        Some(_) => item(
+            Rule::G5,
+            ItemState::Missing,
+            "An update is being merged: start the system and let it finish, or what is erased now leaves nothing that starts.",
+            cited,
+        ),
+        None => not_known(
+            family,
+            facts,
+            Rule::G5,
+            FactKey::Merging,
+            "Is an update still being merged?",
+        ),
+    })
 }

@@ -2,13 +2,13 @@
 //! was typed.
 
 use super::consent::{Consent, consented, data_lost, meant_for_another};
-use super::owner::{accounts, keep_safe, screen_lock, twin};
+use super::owner::{accounts, keep_safe, merging, screen_lock, twin};
 use super::{
-    Closed, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, cite, in_mode, item,
-    not_known, open_items, ownership, reported,
+    Closed, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, in_mode, open_items,
+    ownership, reported,
 };
 use crate::budget::Battery;
-use crate::facts::{FactKey, Facts};
+use crate::facts::Facts;
 use crate::family::{Consequence, Family, RouteLock, WipeSpec};
 use crate::keepsafe::KeepSafe;
 use crate::mode::Lock;
@@ -89,33 +89,6 @@ pub fn wipe_items(evidence: &WipeEvidence<'_>) -> Vec<Item> {
     items
 }
 
-/// Never while an update is being merged, where the family's updates do that.
-fn merging(family: &Family, facts: &Facts) -> Option<Item> {
-    family.place(FactKey::Merging)?;
-    let cited = cite(facts, FactKey::Merging);
-    Some(match facts.choice(FactKey::Merging) {
-        Some("no") => item(
-            Rule::G5,
-            ItemState::Met,
-            "No update is being merged.",
-            cited,
-        ),
-        Some(_) => item(
-            Rule::G5,
-            ItemState::Missing,
-            "An update is being merged: start the system and let it finish, or what is erased now leaves nothing that starts.",
-            cited,
-        ),
-        None => not_known(
-            family,
-            facts,
-            Rule::G5,
-            FactKey::Merging,
-            "Is an update still being merged?",
-        ),
-    })
-}
-
 /// Mints the permit for one wipe (`G5`).
 ///
 /// # Errors
@@ -148,7 +121,7 @@ mod tests {
     use super::*;
     use crate::budget::{self, Policy};
     use crate::facts::testing::{at, linked, row};
-    use crate::facts::{FactRow, Source};
+    use crate::facts::{FactKey, FactRow, Source};
     use crate::family::testing::shipped;
     use crate::plan::{Goal, Presence, State, Ways, find};
 

@@ -454,7 +454,11 @@ impl Engine {
         let sheet = match self.plan_for(record, goal) {
             Ok(sheet) => sheet,
             Err(error) => {
-                preview.begin = Permission::no(error.to_string(), None);
+                let reason = match error {
+                    EngineError::NoPlan(why) => format!("There is no sheet: {why}."),
+                    other => other.to_string(),
+                };
+                preview.begin = Permission::no(reason, None);
                 return preview;
             }
         };

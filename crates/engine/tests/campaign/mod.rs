@@ -270,6 +270,7 @@ impl World {
             (FactKey::Accounts, "accounts"),
             (FactKey::ScreenLock, "screen-lock"),
             (FactKey::Toggle, "toggle"),
+            (FactKey::Slot, "slot"),
             (FactKey::Build, "build"),
             (FactKey::ChipId, "chip-id"),
             (FactKey::Serial, "serial"),

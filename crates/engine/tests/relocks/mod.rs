@@ -1,7 +1,7 @@
 //! Locking again: only on what is proven to be the maker's, with every field that the bench
 //! believes held against the device.
 
-mod sold;
+pub(crate) mod sold;
 
 use veritope_core::facts::{FactGroup, FactKey};
 use veritope_core::plan::Goal;

@@ -24,13 +24,13 @@ use veritope_wire::link::Handle;
 use crate::campaign::person::{HANDLE, Slip, answer, on};
 use crate::support::{Bench, Patient, seat};
 
-fn profile(family: &str, model: &str, build: &str) -> Profile {
+pub(crate) fn profile(family: &str, model: &str, build: &str) -> Profile {
     let named = Profile::named(family).unwrap().variant(model).unwrap();
     named.on_build(build).unwrap().small()
 }
 
 /// A unit on the table by link, unlocked, as `profile`; `change` is what was done to it before.
-fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Device)) -> Bench {
+pub(crate) fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Device)) -> Bench {
     let clock = Arc::new(ByHand::default());
     let birth = Birth {
         handle: HANDLE.to_owned(),
@@ -62,7 +62,7 @@ fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Device)) -> Benc
 }
 
 /// The maker's set of a build, on the shelf.
-fn shelve(shelf: &Path, profile: &Profile) {
+pub(crate) fn shelve(shelf: &Path, profile: &Profile) {
     let folder = shelf.join("stock").join(profile.build);
     std::fs::create_dir_all(&folder).unwrap();
     let mut list = format!(
@@ -83,7 +83,7 @@ fn shelve(shelf: &Path, profile: &Profile) {
 }
 
 impl Bench {
-    fn reach(&self, goal: Goal) {
+    pub(crate) fn reach(&self, goal: Goal) {
         let run = self.begin(goal);
         let bridge = self.bridge.clone();
         self.at_each_pause(move || answer(&bridge, "yes"));
@@ -106,7 +106,7 @@ impl Bench {
         self.hands_off();
     }
 
-    fn start_recovery(&self) {
+    pub(crate) fn start_recovery(&self) {
         if on(&self.bridge, |device| device.truths()["debugging"] == "off") {
             self.touch("debugging");
         }
@@ -114,17 +114,17 @@ impl Bench {
         self.reach(Goal::TemporaryRecovery);
     }
 
-    fn capture_all(&self) -> veritope_wire::CaptureId {
+    pub(crate) fn capture_all(&self) -> veritope_wire::CaptureId {
         self.engine
             .capture(self.unit, &CaptureKind::Full, &Patient)
             .unwrap()
     }
 
-    fn take(&self, set: &str) -> Result<veritope_wire::CaptureId, EngineError> {
+    pub(crate) fn take(&self, set: &str) -> Result<veritope_wire::CaptureId, EngineError> {
         self.engine.take_stock(self.unit, set, self.request())
     }
 
-    fn functions_and_owner(&self) {
+    pub(crate) fn functions_and_owner(&self) {
         let works: Vec<_> = FactKey::ALL
             .iter()
             .filter(|key| key.spec().group == FactGroup::Works)
@@ -168,7 +168,7 @@ impl Bench {
         self.against().into_iter().map(|item| item.rule).collect()
     }
 
-    fn truth_now(&self) -> (LockState, Running) {
+    pub(crate) fn truth_now(&self) -> (LockState, Running) {
         on(&self.bridge, |device| device.truth())
     }
 }

@@ -94,6 +94,10 @@ impl Device {
                         ActKind::StartFromMemory,
                         ActKind::Erase,
                     ]);
+                    if let Some(slot) = self.active_slot() {
+                        say("slot", slot.id());
+                        acts.push(ActKind::SetSlot);
+                    }
                 }
                 Running::StockRecovery => {
                     say("recovery", "stock");
@@ -181,6 +185,7 @@ impl Device {
             ActKind::Lock => self.ask_lock(request, LockState::Locked)?,
             ActKind::StartFromMemory => self.start_from_memory()?,
             ActKind::Erase => self.erase_by_command(request)?,
+            ActKind::SetSlot => self.set_slot(request)?,
         };
         if self
             .disarm(|fault| *fault == Fault::CableOutOnAct { act: request.kind })

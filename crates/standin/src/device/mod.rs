@@ -1,11 +1,13 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
 //! consequence; what it is doing survives a killed process. `hands` has keys, cable and menus, `linked` what a
-//! bridge sees and commands, `transfer` the bytes over the cable, `lock` opens and closes it, `wipe` erases the owner's data.
+//! bridge sees and commands, `transfer` the bytes over the cable, `lock` opens and closes it, `wipe` erases the owner's data, `slots` has the
+//! two places of a system.
 
 mod gated;
 mod hands;
 mod linked;
 mod lock;
+mod slots;
 mod transfer;
 mod wipe;
 
@@ -16,6 +18,7 @@ use std::sync::Arc;
 
 pub(crate) use hands::button;
 use serde::{Deserialize, Serialize};
+pub(crate) use slots::Slot;
 use veritope_formats::startimage::read_start_image;
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{
@@ -404,6 +407,9 @@ impl Device {
             if scheme.switch != crate::scheme::Switch::None {
                 all.insert("toggle", gate.switch(scheme, saved.at_ms).id().to_owned());
             }
+            if let Some(slot) = self.active_slot() {
+                all.insert("slot", slot.id().to_owned());
+            }
             if gate.fused > 0 {
                 all.insert("rollback-index", gate.fused.to_string());
             }
@@ -488,10 +494,13 @@ impl Device {
     /// when that does not start.
     fn own_recovery(&self) -> Running {
         if self.profile.is_facts_only() {
-            return Running::StockRecovery;
+            return match self.active_slot() {
+                Some(Slot::B) => Running::Bootloader,
+                _ => Running::StockRecovery,
+            };
         }
-        // Where it has no partition of its own it lies in the start image of the first slot.
-        let label = ["recovery", "boot_a"]
+        // Where it has no partition of its own it lies in the start image of the active slot.
+        let label = ["recovery", self.saved.slot.boot()]
             .into_iter()
             .find(|label| self.span(label).is_ok());
         let Some(Ok((offset, length))) = label.map(|label| self.span(label)) else {
@@ -589,6 +598,15 @@ impl Device {
                 self.settle(id, Progress::Refused(no(RefusalCode::Other, words)));
             }
             self.raise(LinkHappening::Disconnected);
+            return Ok(());
+        }
+        if going.to == Running::System && !self.slot_starts()? {
+            self.saved.mode = Running::Bootloader;
+            if let Some(id) = going.operation {
+                let words = format!("slot {} does not start", self.saved.slot.id());
+                self.settle(id, Progress::Refused(no(RefusalCode::Other, words)));
+            }
+            self.raise(LinkHappening::ModeChanged);
             return Ok(());
         }
         if going.to == Running::System && self.saved.merge == saved::Merge::Torn {

@@ -86,8 +86,8 @@ function FaceScreen({ face, touch }: FaceScreenProps) {
   return (
     <Box
       sx={{
-        bgcolor: '#14181C',
-        color: '#F1EDE3',
+        bgcolor: 'tag',
+        color: 'tagText',
         border: 2,
         borderColor: 'text.primary',
         borderRadius: '6px 6px 22px 22px',
@@ -113,7 +113,7 @@ function FaceScreen({ face, touch }: FaceScreenProps) {
               sx={{
                 color: 'inherit',
                 border: 1,
-                borderColor: '#8A93A0',
+                borderColor: 'tagFaint',
                 mb: 0.75,
                 py: 0.25,
                 textDecoration: 'none',

@@ -8,6 +8,7 @@ import { useChange } from '../../api/useChange';
 import { mib } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
+import { CureLink } from '../../ui/CureLink';
 import { StateShape } from '../../ui/shapes';
 import { useIsUp } from '../../ui/useIsUp';
 import { itemShape, itemWord } from '../../ui/words';
@@ -72,9 +73,13 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
       {open.length > 0 && (
         <Section title={WORDS.prepare}>
           {open.map((item) => (
-            <Box key={item.text} sx={{ display: 'flex', gap: 1.5, py: 0.75 }}>
+            <Box
+              key={item.text}
+              sx={{ display: 'flex', alignItems: 'center', gap: 1.5, py: 0.75, maxWidth: 900 }}
+            >
               <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
-              <Typography>{item.text}</Typography>
+              <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
+              <CureLink unit={unit} cure={item.cure} />
             </Box>
           ))}
           <Button

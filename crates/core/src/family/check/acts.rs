@@ -6,13 +6,13 @@ use toml::Spanned;
 use veritope_wire::Label;
 
 use super::{FamilyError, Locator};
-use crate::facts::{FactKind, FactValue};
+use crate::facts::{FactKey, FactKind, FactValue};
 use crate::family::raw::{
-    RawBeforeForeign, RawMove, RawPhase, RawRelock, RawStage, RawWipe, YesNo,
+    RawBeforeForeign, RawMove, RawPhase, RawRelock, RawSlotSwitch, RawStage, RawWipe, YesNo,
 };
 use crate::family::{
-    BeforeForeign, FactPlace, Method, ModeSpec, MoveSpec, Phase, PhaseKind, Question, RelockAct,
-    RelockSpec, Role, StageSpec, WipeSpec,
+    BeforeForeign, FactPlace, Method, ModeSpec, MoveSpec, PartitionSpec, Phase, PhaseKind,
+    Question, RelockAct, RelockSpec, Role, SlotSwitchSpec, StageSpec, WipeSpec,
 };
 use crate::mode::Mode;
 
@@ -284,6 +284,33 @@ impl Locator<'_> {
             });
         }
         Ok(wipes)
+    }
+
+    /// Only where there are two slots, and it is said where the active one is read.
+    pub(super) fn slot_switch(
+        &self,
+        raw: Option<RawSlotSwitch>,
+        declared: &BTreeSet<Mode>,
+        partitions: &[PartitionSpec],
+        places: &[FactPlace],
+    ) -> Result<Option<SlotSwitchSpec>, FamilyError> {
+        let Some(spec) = raw else { return Ok(None) };
+        self.mode_is_declared(&spec.mode, "slot_switch.mode", declared)?;
+        let has_slots = partitions
+            .iter()
+            .any(|part| part.label.as_str().ends_with("_b"));
+        let is_read = places.iter().any(|place| place.key == FactKey::Slot);
+        if !has_slots || !is_read {
+            return Err(self.refuse(
+                spec.mode.span(),
+                "`slot_switch` wants a [[partition]] with slots = \"pair\" and a [[fact]] with key = \"slot\"",
+            ));
+        }
+        Ok(Some(SlotSwitchSpec {
+            mode: *spec.mode.get_ref(),
+            pace: self.pace(spec.usual, &spec.stuck)?,
+            hand: spec.hand,
+        }))
     }
 
     /// Each is a choice that its key knows, and the family says where it is read.

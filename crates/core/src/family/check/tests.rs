@@ -173,6 +173,18 @@ fn mistakes_in_what_came_with_version_three_are_named() {
             "`relock.forms` names no command form",
         ),
         (
+            "saltern",
+            "[slot_switch]\nmode = \"bootloader\"",
+            "[slot_switch]\nmode = \"download\"",
+            "`slot_switch.mode` names download, which no [[mode]] has",
+        ),
+        (
+            "saltern",
+            "key = \"slot\"",
+            "key = \"storage-chip-id\"",
+            "`slot_switch` wants a [[partition]] with slots = \"pair\" and a [[fact]] with key = \"slot\"",
+        ),
+        (
             "gimbal",
             "tells = [\"recovery\"]",
             "tells = [\"recoverry\"]",

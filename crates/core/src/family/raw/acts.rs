@@ -102,6 +102,22 @@ pub(crate) struct RawWipe {
     pub(crate) menu: Option<Menu>,
 }
 
+/// Making the other slot the active one.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawSlotSwitch {
+    /// Mode that takes it.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// How, in words.
+    pub(crate) hand: String,
+}
+
 /// Something that is read before anything foreign is written.
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey as Key, CablePlace, Highlight, Push};
-use veritope_wire::link::{ActKind, ActRequest, Progress};
+use veritope_wire::link::{ActKind, ActRequest, Progress, RefusalCode};
 
 use crate::clock::{ByHand, DeviceClock};
 use crate::device::{Birth, Device, LockState, Running};
@@ -474,4 +474,37 @@ fn the_menu_of_the_makers_recovery_erases_only_after_a_yes() {
         table.device.truth(),
         (LockState::Locked, Running::StockRecovery)
     );
+}
+
+#[test]
+fn a_slot_is_changed_by_an_open_bootloader_and_an_empty_one_starts_nothing() {
+    let mut table = on_table("saltern");
+    let set = |table: &mut Table, slot: &str| {
+        let request = ActRequest {
+            kind: ActKind::SetSlot,
+            args: [("slot".to_owned(), slot.to_owned())].into(),
+            epoch: table.device.state().epoch,
+        };
+        table.device.act(&request).map_err(|no| no.code)
+    };
+    assert_eq!(set(&mut table, "b").unwrap_err(), RefusalCode::WrongMode);
+    table.device.met_in(Running::Bootloader, 0).unwrap();
+    assert_eq!(set(&mut table, "b").unwrap_err(), RefusalCode::Locked);
+    table.device.saved.lock = LockState::Unlocked;
+    assert_eq!(set(&mut table, "c").unwrap_err(), RefusalCode::BadRequest);
+    set(&mut table, "b").unwrap();
+    assert!(table.device.face().lines.contains(&"Slot: b".to_owned()));
+    // Chosen in its menu: the first line starts the system.
+    table.tap(Key::Power);
+    table.pass(600);
+    assert_eq!(table.device.truth().1, Running::Bootloader);
+    set(&mut table, "a").unwrap();
+    table.tap(Key::Power);
+    table.pass(600);
+    assert_eq!(table.device.truth().1, Running::System);
+
+    let mut single = on_table("cinder");
+    single.device.met_in(Running::Bootloader, 0).unwrap();
+    let unknown = set(&mut single, "b").unwrap_err();
+    assert_eq!(unknown, RefusalCode::UnknownCommand);
 }

@@ -1,0 +1,93 @@
+//! Two slots: which of them is active, and what a start from it finds. Physics: it lets a person make a
+//! slot active that holds nothing, and then nothing starts from it.
+
+use std::io;
+
+use serde::{Deserialize, Serialize};
+use veritope_formats::startimage::read_start_image;
+use veritope_wire::link::{ActKind, ActRequest, Operation, Progress, Refusal, RefusalCode};
+
+use super::{Device, LockState, Running, no};
+use crate::content;
+
+/// Where a system can lie.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) enum Slot {
+    /// The first; it ships filled.
+    #[default]
+    A,
+    /// The second; it ships empty.
+    B,
+}
+
+impl Slot {
+    pub(crate) fn id(self) -> &'static str {
+        match self {
+            Self::A => "a",
+            Self::B => "b",
+        }
+    }
+
+    /// The partition that it starts.
+    pub(crate) fn boot(self) -> &'static str {
+        match self {
+            Self::A => "boot_a",
+            Self::B => "boot_b",
+        }
+    }
+}
+
+impl Device {
+    /// The active slot, where it has two.
+    pub(crate) fn active_slot(&self) -> Option<Slot> {
+        self.scheme()
+            .is_some_and(|scheme| scheme.has_slots)
+            .then_some(self.saved.slot)
+    }
+
+    /// The command of the bootloader. It asks nothing, and looks at nothing.
+    pub(super) fn set_slot(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
+        if self.saved.mode != Running::Bootloader {
+            let words = "only the bootloader changes slots";
+            return Err(no(RefusalCode::WrongMode, words));
+        }
+        if self.active_slot().is_none() {
+            return Err(no(RefusalCode::UnknownCommand, "unknown command"));
+        }
+        let wanted = match request.args.get("slot").map(String::as_str) {
+            Some("a") => Slot::A,
+            Some("b") => Slot::B,
+            _ => return Err(no(RefusalCode::BadRequest, "which slot?")),
+        };
+        if self.saved.lock == LockState::Locked {
+            return Err(no(RefusalCode::Locked, "not while locked"));
+        }
+        if !self.profile.is_facts_only() {
+            content::mark_slot(self.storage.as_mut(), &self.profile, wanted)
+                .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        }
+        self.saved.slot = wanted;
+        let id = self.begin(ActKind::SetSlot).id;
+        let words = format!("OKAY, slot {}", wanted.id());
+        self.settle(id, Progress::Done { words });
+        self.operation(id)
+    }
+
+    /// Whether a start of the system finds one in the active slot.
+    pub(super) fn slot_starts(&self) -> io::Result<bool> {
+        let Some(slot) = self.active_slot() else {
+            return Ok(true);
+        };
+        if self.profile.is_facts_only() {
+            return Ok(slot == Slot::A);
+        }
+        let Ok((offset, length)) = self.span(slot.boot()) else {
+            return Ok(false);
+        };
+        let mut bytes = vec![0; usize::try_from(length).unwrap_or(0)];
+        self.storage.read_at(offset, &mut bytes)?;
+        // Whose it is matters only while it is locked; that it is an image matters always.
+        Ok(read_start_image(&bytes).is_ok_and(|image| image.codename == self.profile.codename))
+    }
+}
