@@ -41,7 +41,7 @@ impl Engine {
         otherwise: StepResult,
     ) -> Result<StepEnd, EngineError> {
         let saw = seen_in_words(seen.mode(), seen.lock());
-        let diverges = divergence(step.after, seen.mode(), seen.lock());
+        let diverges = divergence(step.after, &seen.facts);
         let is_unseen = if is_wipe(step) {
             diverges.is_some()
         } else {
@@ -337,11 +337,11 @@ impl Engine {
         if asked == Settling::Watching && is_unseen {
             return Ok(());
         }
-        if divergence(step.after, Some(mode), seen.lock()).is_none() {
+        if divergence(step.after, &seen.facts).is_none() {
             self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
             return Ok(());
         }
-        let is_as_before = divergence(step.before, Some(mode), seen.lock()).is_none();
+        let is_as_before = divergence(step.before, &seen.facts).is_none();
         if asked == Settling::Watching && is_as_before {
             // It may still be about to happen: a question may wait, or a person's hands.
             return Ok(());

@@ -369,7 +369,7 @@ impl Engine {
             return Err(LinkError::Refused(not_there()).into());
         }
         let shut = lets_nobody_in(&step, &seen);
-        if let Some(why) = divergence(step.before, seen.mode(), seen.lock()).or(shut) {
+        if let Some(why) = divergence(step.before, &seen.facts).or(shut) {
             self.replan(unit, run, &why, Some(request))?;
             return Ok(StepEnd::NotTaken { why });
         }

@@ -6,9 +6,9 @@ use serde::Serialize;
 use super::action::Action;
 use super::sheet::Step;
 use super::state::State;
-use crate::facts::{FactKey, Happening};
+use crate::facts::{FactKey, Facts, Happening};
 use crate::family::{Family, Role};
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, Slot};
 
 /// One thing that may be seen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -171,19 +171,27 @@ pub fn concluded(family: &Family, before: Option<Lock>, after: Option<Lock>) -> 
     }
 }
 
-/// What of a state an observation can cover: the mode and, where it was told, the lock. Names the
-/// first of them that is not as expected.
+/// What of a state an observation can cover: the mode and, where they were told, lock and slot. Names
+/// the first of them that is not as expected.
 #[must_use]
-pub fn divergence(expected: State, mode: Option<Mode>, lock: Option<Lock>) -> Option<String> {
+pub fn divergence(expected: State, seen: &Facts) -> Option<String> {
+    let differs = |wanted: &str, found: &str| Some(format!("Expected: {wanted}. Seen: {found}."));
+    let (mode, lock) = (seen.mode(), seen.lock());
     if mode.is_some() && mode != expected.mode {
-        let wanted = expected.mode.map_or("not known", Mode::shown);
-        let found = mode.map_or("not known", Mode::shown);
-        return Some(format!("Expected: {wanted}. Seen: {found}."));
+        let word = |mode: Option<Mode>| mode.map_or("not known", Mode::shown);
+        return differs(word(expected.mode), word(mode));
     }
-    if lock.is_some() && expected.lock.is_some() && lock != expected.lock {
-        let wanted = expected.lock.map_or("not known", Lock::id);
-        let found = lock.map_or("not known", Lock::id);
-        return Some(format!("Expected: {wanted}. Seen: {found}."));
+    if let (Some(wanted), Some(found)) = (expected.lock, lock)
+        && wanted != found
+    {
+        return differs(wanted.id(), found.id());
+    }
+    let slot = seen.choice(FactKey::Slot).and_then(Slot::from_id);
+    if let (Some(wanted), Some(found)) = (expected.slot, slot)
+        && wanted != found
+    {
+        let word = |slot: Slot| format!("slot {} active", slot.id());
+        return differs(&word(wanted), &word(found));
     }
     None
 }
@@ -223,16 +231,24 @@ mod tests {
         let expected = State {
             mode: Some(Mode::Bootloader),
             lock: Some(Lock::Unlocked),
+            slot: Some(Slot::B),
             ..State::from_facts(&facts(&[]))
         };
-        assert_eq!(divergence(expected, Some(Mode::Bootloader), None), None);
-        assert_eq!(divergence(expected, None, None), None);
+        let seen = |pairs: &[(FactKey, &str)]| divergence(expected, &facts(pairs));
+        let (mode, lock) = (FactKey::Mode, FactKey::Lock);
+        assert_eq!(seen(&[(mode, "bootloader")]), None);
+        assert_eq!(seen(&[]), None);
+        assert_eq!(seen(&[(mode, "bootloader"), (FactKey::Slot, "b")]), None);
         assert_eq!(
-            divergence(expected, Some(Mode::Bootloader), Some(Lock::Locked)).unwrap(),
+            seen(&[(mode, "bootloader"), (FactKey::Slot, "a")]).unwrap(),
+            "Expected: slot b active. Seen: slot a active."
+        );
+        assert_eq!(
+            seen(&[(mode, "bootloader"), (lock, "locked")]).unwrap(),
             "Expected: unlocked. Seen: locked."
         );
         assert_eq!(
-            divergence(expected, Some(Mode::System), Some(Lock::Unlocked)).unwrap(),
+            seen(&[(mode, "system"), (lock, "unlocked")]).unwrap(),
             "Expected: bootloader mode. Seen: running system."
         );
     }

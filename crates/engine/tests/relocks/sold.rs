@@ -17,9 +17,9 @@ use veritope_standin::gate::Gate;
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
 use veritope_standin::{Birth, Device, LockState, Running, Setting, stock_images, storage::Memory};
-use veritope_wire::Digest;
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
+use veritope_wire::{Digest, RunId};
 
 use crate::campaign::person::{HANDLE, Slip, answer, on};
 use crate::support::{Bench, Patient, seat};
@@ -85,6 +85,11 @@ pub(crate) fn shelve(shelf: &Path, profile: &Profile) {
 impl Bench {
     pub(crate) fn reach(&self, goal: Goal) {
         let run = self.begin(goal);
+        self.go_on(run, "");
+    }
+
+    /// On with a run, until its step of this title is next.
+    pub(crate) fn go_on(&self, run: RunId, until: &str) {
         let bridge = self.bridge.clone();
         self.at_each_pause(move || answer(&bridge, "yes"));
         for _ in 0..12 {
@@ -93,6 +98,9 @@ impl Bench {
                 break;
             };
             let step = run_view.step.unwrap();
+            if step.step.title == until {
+                break;
+            }
             if matches!(step.state, StepState::InHand { .. }) {
                 self.by_hand(&step, Slip::None);
                 self.engine.watch();

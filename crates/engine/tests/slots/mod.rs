@@ -4,14 +4,16 @@
 use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
-use veritope_engine::EngineError;
-use veritope_standin::{Device, LockState, Running, stock_images};
+use veritope_engine::{EngineError, StepEnd};
+use veritope_standin::{Device, Fault, LockState, Running, stock_images};
+use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{ActKind, ActRequest};
 
 use crate::campaign::person::on;
 use crate::relocks::sold::{met, profile, shelve};
 use crate::support::Bench;
 
+const SWITCH: &str = "Make slot b the active one";
 const FIRST: &str = "TH5.8.2.260905";
 const SECOND: &str = "TH5.8.3.261104";
 
@@ -108,4 +110,38 @@ fn a_slot_that_ships_empty_is_refused_and_one_that_nobody_read_is_not_known() {
     bench.reach(Goal::SlotA);
     assert!(bench.has_reached(Goal::SlotA), "{}", bench.log().join("\n"));
     assert_eq!(active(&bench), "a");
+}
+
+/// The end of a switch is what the bootloader says of the slot, not that it still stands there.
+#[test]
+fn a_switch_whose_end_nobody_saw_is_settled_by_the_slot_that_is_read() {
+    for falls_back in [false, true] {
+        let bench = on_table(true);
+        let run = bench.begin(Goal::SlotB);
+        bench.go_on(run, SWITCH);
+        on(&bench.bridge, |device| {
+            let act = ActKind::SetSlot;
+            device.arm(Fault::CableOutOnAct { act }).unwrap();
+        });
+        assert!(matches!(bench.step(run).unwrap(), StepEnd::Unknown { .. }));
+        on(&bench.bridge, |device| {
+            let to = CablePlace::In;
+            device.body(&BodyAct::Cable { to }).unwrap();
+            if falls_back {
+                command(device, ActKind::SetSlot, "slot", "a");
+            }
+        });
+        bench.engine.look_at_step(bench.unit).unwrap();
+        let page = bench.engine.run_page(bench.unit).unwrap();
+        let next = page.run.and_then(|run| run.step).unwrap().step.title;
+        let wanted = if falls_back {
+            SWITCH
+        } else {
+            "Start the system"
+        };
+        assert_eq!(next, wanted, "falls back: {falls_back}");
+        bench.go_on(run, "");
+        assert!(bench.has_reached(Goal::SlotB));
+        assert_eq!(active(&bench), "b");
+    }
 }
