@@ -12,6 +12,7 @@ use serde::Serialize;
 
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::{Family, Leaves, Lies, PackageKind, Unlockable};
+use crate::fuse;
 
 /// Minutes that the unlock within a chain takes, its first start included.
 const UNLOCK_MINUTES: u32 = 5;
@@ -57,6 +58,9 @@ pub struct Chain {
     pub missing: Vec<String>,
     /// Builds that can be reached when it is done.
     pub reachable: Vec<String>,
+    /// The build on which it ends, where nothing can be installed after the unlock: that wants copies of
+    /// what exists once (`B6`), and nothing reads them on this family yet.
+    pub stays_on: Option<String>,
     /// Nodes that the search opened.
     pub expanded: u32,
 }
@@ -100,6 +104,8 @@ pub enum Gate {
     NotKnown,
     /// The build is none that the family lists.
     NotListed,
+    /// What is fused is not known, and a way to another build hangs on it (`W1`).
+    NotKnownFuse,
     /// Through a chain.
     Chain(Chain),
     /// Not at all.
@@ -107,7 +113,8 @@ pub enum Gate {
 }
 
 /// Judges the present build. A chain leads back to the build `back_to`, on which a run that is under way
-/// began, where that can be reached; else to the present one.
+/// began, where that can be reached; else to the present one. Where nothing could be installed after the
+/// unlock it ends with that, on the build that can be unlocked.
 #[must_use]
 pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
     if family
@@ -126,16 +133,22 @@ pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
     if spec.unlockable == Unlockable::Yes {
         return Gate::Open;
     }
-    let fused = facts
-        .count(FactKey::RollbackIndex)
-        .unwrap_or(0)
-        .max(spec.rollback);
+    // What starts now is not below the fuse, and starting it may have fused as much.
+    let fused = match fuse::fused(family, facts).floor() {
+        Some(floor) => floor.max(spec.rollback),
+        None => return Gate::NotKnownFuse,
+    };
     let (exact, enabled) = left_behind(family, facts, at);
     let begin = Begin {
         build: at,
         fused,
         exact,
         enabled,
+        after: if family.temporary_start.is_some() {
+            After::Back
+        } else {
+            After::Stay
+        },
     };
     let wanted = back_to
         .and_then(|build| family.build(build))
@@ -216,6 +229,7 @@ pub fn cheapest(
         fused,
         exact: true,
         enabled: false,
+        after: After::Back,
     };
     cheapest_from(family, begin, wanted, here)
 }
@@ -227,6 +241,17 @@ struct Begin {
     fused: u32,
     exact: bool,
     enabled: bool,
+    after: After,
+}
+
+/// What can come after the unlock: a package then wants copies of what exists once (`G4`, `B6`), so
+/// something has to be able to read them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum After {
+    /// The way back to the wanted build.
+    Back,
+    /// Nothing.
+    Stay,
 }
 
 fn cheapest_from(
@@ -273,8 +298,15 @@ fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>)
         if best.get(&node).is_some_and(|(known, _)| *known < paid) {
             continue;
         }
-        if node.unlocked && node.exact && node.build == wanted {
-            return Some(chain(family, &best, node, here, expanded));
+        let is_there = match begin.after {
+            After::Back => node.exact && node.build == wanted,
+            After::Stay => true,
+        };
+        if node.unlocked && is_there {
+            let mut found = chain(family, &best, node, here, expanded);
+            found.stays_on = (begin.after == After::Stay)
+                .then(|| family.builds[node.build].id.clone());
+            return Some(found);
         }
         expanded += 1;
         let mut reach = |next: Node, edge: Edge, cost: Cost| {
@@ -414,12 +446,20 @@ mod tests {
             .collect()
     }
 
+    /// The family as it were, could what exists once be read there.
+    fn readable() -> Family {
+        Family {
+            temporary_start: shipped("gimbal").temporary_start,
+            ..shipped("mooring")
+        }
+    }
+
     fn on_card(files: &str) -> Gate {
         let known = [
             (FactKey::Build, "WM1-3.4-2610"),
             (FactKey::CardFiles, files),
         ];
-        gate(&shipped("mooring"), &facts(&known), None)
+        gate(&readable(), &facts(&known), None)
     }
 
     const ALL: &str = "mallet-full-3.1,mallet-3.1-to-3.2,mallet-3.2-to-3.3,mallet-3.3-to-3.4";
@@ -453,9 +493,29 @@ mod tests {
         assert_eq!(chain.packages(), (vec![0, 1], vec![0, 2, 3, 4]));
     }
 
+    /// Two erases on, the packages of the way back would be refused for want of copies (`B6`): where
+    /// nothing reads what exists once, the chain ends with the unlock, and says so.
+    #[test]
+    fn where_nothing_can_be_copied_the_chain_stays_on_the_build_that_opens() {
+        let known = [
+            (FactKey::Build, "WM1-3.4-2610"),
+            (FactKey::CardFiles, ALL),
+        ];
+        let Gate::Chain(chain) = gate(&shipped("mooring"), &facts(&known), None) else {
+            panic!("a chain")
+        };
+        assert_eq!(
+            names(&chain),
+            ["mallet-full-3.1", "mallet-enabler-3.1", "unlock"]
+        );
+        assert_eq!(chain.stays_on.as_deref(), Some("WM1-3.1-2603"));
+        assert_eq!((chain.wipes, chain.minutes), (2, 9 + 2 + 5));
+        assert_eq!(chain.packages().1, [0usize; 0]);
+    }
+
     #[test]
     fn planned_anew_on_the_way_it_still_leads_back_to_where_it_began() {
-        let family = shipped("mooring");
+        let family = readable();
         let known = [
             (FactKey::Build, "WM1-3.1-2603"),
             (FactKey::LastPackage, "mallet-enabler-3.1"),
@@ -510,6 +570,9 @@ mod tests {
             rollback,
             stock: Stock::Published,
             note: String::new(),
+            variants: Vec::new(),
+            learned: String::new(),
+            images: Vec::new(),
         }
     }
 

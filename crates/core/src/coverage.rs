@@ -14,6 +14,7 @@ use crate::family::{Blank, Changes, Family, Role};
 use crate::partitions::{Described, OwnPartition, describe};
 use crate::rule::Rule;
 use crate::seal::{Cure, Item, ItemState};
+use crate::worth::{Inside, Worth, holds, worth};
 
 /// How long a verification counts (`B7`), in milliseconds.
 pub const VERIFIED_FOR_MS: u64 = 180 * 24 * 3_600_000;
@@ -96,6 +97,24 @@ pub struct CapturedFacts {
     pub agreement: Agreement,
     /// Whether it holds anything.
     pub blank: BlankBytes,
+    /// What its head says that it is; nothing where nobody looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inside: Option<Inside>,
+    /// Whether it exists once in the world, as the family had it when it was read.
+    #[serde(default)]
+    pub is_unique: bool,
+}
+
+/// Who took a capture.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Taker {
+    /// This bench.
+    #[default]
+    Us,
+    /// Another one, from whose place it was taken over. Its word tells damage, and never whose or which
+    /// maker's bytes these are (`E6`).
+    AnotherBench,
 }
 
 /// A capture, as the log has it.
@@ -116,6 +135,9 @@ pub struct CaptureFacts {
     /// The build that ran, where it was known (`B9`).
     #[serde(default)]
     pub build: Option<String>,
+    /// Who took it.
+    #[serde(default)]
+    pub taker: Taker,
 }
 
 impl CaptureFacts {
@@ -143,6 +165,19 @@ pub struct CopyFacts {
     pub damaged: Vec<Label>,
 }
 
+/// What shows that a write is through.
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum WriteShown {
+    /// The device reported success for every frame.
+    #[default]
+    Reported,
+    /// It was read back and is equal.
+    ReadBack,
+}
+
 /// What was last written to a partition by us, and shown to be there.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Written {
@@ -152,6 +187,9 @@ pub struct Written {
     pub image: Digest,
     /// When.
     pub at: Moment,
+    /// What shows it.
+    #[serde(default)]
+    pub shown: WriteShown,
 }
 
 /// A copy that was read back from its medium in this process: its bytes were hashed, and have the
@@ -279,10 +317,16 @@ pub struct CoverageRow {
     pub capture: Option<CaptureId>,
     /// Places with a verified copy of that.
     pub places: u32,
+    /// Those copies, each with what tells its place from others under the policy.
+    #[serde(skip)]
+    pub counted: Vec<(PlaceId, String)>,
     /// In one sentence.
     pub text: String,
     /// The rule behind it.
     pub rule: Rule,
+    /// Whether nothing that a person could do would change it.
+    #[serde(skip)]
+    pub has_no_cure: bool,
 }
 
 /// How a unit's partitions are kept.
@@ -326,6 +370,8 @@ pub struct CoverageInput<'a> {
     pub copies: &'a [CopyFacts],
     /// What we wrote last.
     pub written: &'a [Written],
+    /// When anything was first written from here.
+    pub first_write: Option<Moment>,
     /// The bench's policy.
     pub policy: &'a Policy,
     /// When the system last ran, as far as anybody saw.
@@ -334,17 +380,103 @@ pub struct CoverageInput<'a> {
     pub now: Moment,
 }
 
-/// What a blank partition means (`B5`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+/// What lies in a partition now means (`B5`, `E4`).
+#[derive(Debug, Clone, PartialEq, Eq)]
 enum Finding {
-    /// It holds something.
+    /// Nothing stands against it.
     Holds,
     /// The family says that it may be blank.
     Expected,
-    /// Blank in every capture there is: nothing is left to lose.
+    /// Blank in every capture there is, the first of them taken before anything was written here:
+    /// nothing is left to lose.
     FoundLost,
-    /// It held something before.
-    Unexplained,
+    /// Worse than what some capture of it holds, or blank and nobody knows since when.
+    Against {
+        /// In one sentence.
+        text: String,
+        /// Whether some capture can be put back.
+        has_cure: bool,
+    },
+}
+
+/// Judged over all captures of the unit that hold the partition, whatever was put back since.
+fn finding(input: &CoverageInput<'_>, row: &CoverageRow, all: &[&CaptureFacts]) -> Finding {
+    let label = &row.described.own.label;
+    let spec = input.family.partition(label);
+    let is_unique = row.described.role == Role::DeviceUnique;
+    let part = |capture: &CaptureFacts| capture.partition(label).cloned();
+    let Some((newest, now)) = all.first().and_then(|one| Some((*one, part(one)?))) else {
+        return Finding::Holds;
+    };
+    if !is_unique {
+        return Finding::Holds;
+    }
+    let may_be_blank = spec.is_some_and(|spec| spec.blank == Blank::Expected);
+    let of = |capture: &CaptureFacts| {
+        part(capture).map_or(Worth::Nothing, |part| worth(capture, &part, input.captures))
+    };
+    let best = input.captures.iter().map(of).max();
+    let best = best.unwrap_or(Worth::Nothing);
+    if now.blank != BlankBytes::No {
+        if may_be_blank {
+            return Finding::Expected;
+        }
+        if best > Worth::Nothing {
+            return Finding::Against {
+                text: format!(
+                    "{label} is blank now and held something before: put it back from a capture first."
+                ),
+                has_cure: true,
+            };
+        }
+        let first = all.last().map(|one| one.taken);
+        let is_before = match (first, input.first_write) {
+            (Some(first), Some(write)) => first < write,
+            (_, None) => true,
+            (None, Some(_)) => false,
+        };
+        return if is_before {
+            Finding::FoundLost
+        } else {
+            Finding::Against {
+                text: format!(
+                    "{label} is blank in every capture, and the first of them was taken after something had been written here: nothing tells whether it was lost before."
+                ),
+                has_cure: false,
+            }
+        };
+    }
+    // Read live or handed in is told by its own line.
+    if newest.rest == Rest::AtRest && newest.origin == Origin::Read && of(newest) < best {
+        return Finding::Against {
+            text: format!(
+                "{label} holds {} now, and {} before: put it back from a capture first.",
+                holds(&now),
+                all.iter()
+                    .filter(|one| of(one) == best)
+                    .find_map(|one| part(one))
+                    .map_or_else(|| "something better".to_owned(), |part| holds(&part))
+            ),
+            has_cure: true,
+        };
+    }
+    let earliest = all
+        .iter()
+        .rev()
+        .filter(|one| of(one) == Worth::Good)
+        .find_map(|one| part(one));
+    if row.changes == Changes::Fixed
+        && let Some(earliest) = earliest
+        && earliest.blake3 != now.blake3
+    {
+        return Finding::Against {
+            text: format!(
+                "{label} never changes by itself, and what lies there now is not what the first capture holds: put that back, or find out what wrote it."
+            ),
+            has_cure: true,
+        };
+    }
+    Finding::Holds
 }
 
 /// Judges how a unit's partitions are kept.
@@ -376,6 +508,8 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         places: 0,
         text: String::new(),
         rule: Rule::B3,
+        counted: Vec::new(),
+        has_no_cure: false,
     };
     if row.wanted == Wanted::Never {
         row.kept = Keeping::NotWanted;
@@ -401,29 +535,21 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
                 && holding.iter().any(|(_, part)| part.blake3 == written.image)
         });
     if let Some(written) = put_back {
-        holding.retain(|(_, part)| part.blake3 == written.image);
+        // Those of the written bytes first; the others still tell what there was.
+        holding.sort_by_key(|(_, part)| part.blake3 != written.image);
     }
     let known_at = |capture: &CaptureFacts| put_back.map_or(capture.taken, |written| written.at);
     let is_unique = row.described.role == Role::DeviceUnique;
-    let may_be_blank = spec.is_some_and(|spec| spec.blank == Blank::Expected);
-    let finding = match holding.first() {
-        Some((_, newest)) if newest.blank != BlankBytes::No => {
-            if may_be_blank || !is_unique {
-                Finding::Expected
-            } else if holding.iter().all(|(_, part)| part.blank != BlankBytes::No) {
-                Finding::FoundLost
-            } else {
-                Finding::Unexplained
-            }
-        }
-        _ => Finding::Holds,
-    };
-    if finding == Finding::Unexplained {
+    let mut all: Vec<&CaptureFacts> = holding.iter().map(|(capture, _)| *capture).collect();
+    if let [_, rest @ ..] = all.as_mut_slice() {
+        rest.sort_by_key(|capture| std::cmp::Reverse((capture.taken, capture.id)));
+    }
+    let finding = finding(input, &row, &all);
+    if let Finding::Against { text, has_cure } = finding {
         row.kept = Keeping::Partly;
         row.rule = Rule::B5;
-        row.text = format!(
-            "{label} is blank now and held something before: put it back from a capture first."
-        );
+        row.text = text;
+        row.has_no_cure = !has_cure;
         return row;
     }
     let Some((capture, part)) = holding.first().copied() else {
@@ -444,8 +570,8 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
     }
     row.capture = Some(capture.id);
     row.rule = Rule::B6;
-    let places = counted(input, capture.id, &label);
-    row.places = u32::try_from(places.len()).unwrap_or(u32::MAX);
+    row.counted = counted(input, capture.id, &label);
+    row.places = apart(&row.counted);
     let needed = u32::from(input.policy.copies.max(1));
     let lost = if finding == Finding::FoundLost {
         " It was blank in every capture: found lost before anything was written."
@@ -487,6 +613,12 @@ fn unsound(
     known_at: Moment,
 ) -> Option<(Rule, String)> {
     let label = &row.described.own.label;
+    if capture.taker == Taker::AnotherBench {
+        return Some((
+            Rule::E6,
+            format!("{label} was captured by another bench, whose word alone this is: capture it here too."),
+        ));
+    }
     if capture.origin == Origin::Declared {
         return Some((
             Rule::S1,
@@ -515,8 +647,12 @@ fn unsound(
     })
 }
 
-/// Places whose copy of this partition counts.
-fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> BTreeSet<String> {
+/// Copies of this partition that count, each with what tells its place from others.
+fn counted(
+    input: &CoverageInput<'_>,
+    capture: CaptureId,
+    label: &Label,
+) -> Vec<(PlaceId, String)> {
     input
         .copies
         .iter()
@@ -527,17 +663,40 @@ fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> BTre
         })
         .filter_map(|copy| {
             let medium = copy.medium.as_ref()?;
-            Some(match input.policy.media {
+            let told = match input.policy.media {
                 Media::Distinct => medium.clone(),
                 Media::Any => copy.place.to_string(),
-            })
+            };
+            Some((copy.place, told))
         })
         .collect()
 }
 
+/// How many of these places stand apart: two that share a disk beneath count as one.
+#[must_use]
+pub fn apart(counted: &[(PlaceId, String)]) -> u32 {
+    let mut groups: Vec<BTreeSet<&str>> = Vec::new();
+    for (_, medium) in counted {
+        let mut disks: BTreeSet<&str> = medium.split(MEDIA_JOIN).collect();
+        groups.retain(|group| {
+            let shares = !group.is_disjoint(&disks);
+            if shares {
+                disks.extend(group.iter());
+            }
+            !shares
+        });
+        groups.push(disks);
+    }
+    u32::try_from(groups.len()).unwrap_or(u32::MAX)
+}
+
+/// What stands between the disks of a medium that lies on several.
+pub const MEDIA_JOIN: &str = " + ";
+
 fn item(row: &CoverageRow) -> Item {
     let cure = match (row.kept, row.rule, row.capture) {
         (Keeping::Enough, ..) => None,
+        (_, Rule::B5, _) if row.has_no_cure => Some(Cure::Nothing),
         (_, Rule::B5, _) => Some(Cure::PutBack),
         (_, _, Some(capture)) => Some(Cure::KeepCopies { capture }),
         _ => Some(Cure::Capture),
@@ -590,6 +749,7 @@ pub(crate) mod testing {
             origin: Origin::Read,
             rest: Rest::AtRest,
             build: None,
+            taker: Taker::Us,
             partitions: own()
                 .iter()
                 .map(|own| CapturedFacts {
@@ -598,6 +758,8 @@ pub(crate) mod testing {
                     blake3: Digest::of(own.label.as_str().as_bytes()),
                     agreement: Agreement::Twice,
                     blank: BlankBytes::No,
+                    inside: None,
+                    is_unique: true,
                 })
                 .collect(),
         }
@@ -628,6 +790,7 @@ mod tests {
         captures: Vec<CaptureFacts>,
         copies: Vec<CopyFacts>,
         written: Vec<Written>,
+        first_write: Option<Moment>,
         policy: Policy,
         system_ran: Option<Moment>,
         now: Moment,
@@ -639,6 +802,7 @@ mod tests {
             copies: vec![copy(&taken, 1, 11), copy(&taken, 2, 12)],
             captures: vec![taken],
             written: Vec::new(),
+            first_write: None,
             policy: Policy::usual(),
             system_ran: Some(at(5)),
             now: at(20),
@@ -652,6 +816,7 @@ mod tests {
             captures: &case.captures,
             copies: &case.copies,
             written: &case.written,
+            first_write: case.first_write,
             policy: &case.policy,
             system_ran: case.system_ran,
             now: case.now,
@@ -767,6 +932,7 @@ mod tests {
             label: "persist".parse().unwrap(),
             image: persist(&mut case.captures[1]).blake3,
             at: at(16),
+            shown: WriteShown::ReadBack,
         }];
         let found = missing(&case);
         assert!(

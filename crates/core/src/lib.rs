@@ -9,10 +9,10 @@
 //! 1. [`facts`]: what do we know of this unit, from whom, and is it still so?
 //! 2. [`family`]: what is true of all units of its kind?
 //! 3. [`keepsafe`]: what would its owner lose?
-//! 4. [`builds`]: can this build be unlocked, and which packages lead to one that can, and back?
+//! 4. [`fuse`]: which index is burnt in? [`builds`]: can this build be unlocked, and which packages lead to one that can, and back?
 //! 5. [`plan`]: which steps lead to the goal, and why each?
 //! 6. [`budget`]: do time and battery suffice?
-//! 7. [`coverage`]: is the backup enough? [`chart`] draws it
+//! 7. [`coverage`]: is the backup enough? [`chart`] draws it, [`worth`] says which bytes are better
 //! 8. [`matching`]: is this the right file?
 //! 9. [`seal`]: may I?
 //! 10. [`standing`]: can it be unlocked, and what else is there to say? [`next`]: what is the step
@@ -30,6 +30,7 @@ pub mod coverage;
 pub mod digest;
 pub mod facts;
 pub mod family;
+pub mod fuse;
 pub mod keepsafe;
 pub mod matching;
 pub mod mode;
@@ -45,3 +46,4 @@ pub mod signs;
 pub mod standing;
 pub mod steady;
 pub mod triage;
+pub mod worth;

@@ -7,6 +7,7 @@ use veritope_wire::Digest;
 use crate::digest::{Claimed, Seen};
 use crate::facts::{FactKey, Facts};
 use crate::family::Family;
+use crate::fuse;
 use crate::rule::Rule;
 
 /// What an image's own descriptor says.
@@ -171,7 +172,10 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
             format!("The family has no build {}.", claims.build),
         );
     }
-    if let (Some(build), Some(fused)) = (build, facts.count(FactKey::RollbackIndex)) {
+    // An unknown fuse is a line of the write's own list; it never reads as low enough there.
+    if let (Some(build), Some(fused)) = (build, fuse::fused(family, facts).floor())
+        && family.builds.iter().any(|one| one.rollback > 0)
+    {
         judge(
             Rule::W1,
             build.rollback >= fused,

@@ -192,6 +192,7 @@ mod tests {
             twin: None,
             captures,
             kept: &[],
+            coverage: None,
             held: &[],
             torn: &[],
             ways: Ways {

@@ -7,10 +7,12 @@
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label, Moment};
 
-use crate::coverage::{BlankBytes, CaptureFacts, Origin, Rest, Written};
+use crate::coverage::{BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker, Written};
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
-use crate::family::{Family, PartitionSpec, Role};
+use crate::family::{BuildSpec, Family, PartitionSpec, Role};
 use crate::mode::RecoveryKind;
+use crate::seal::Torn;
+use crate::worth::Inside;
 
 /// How it is known what a partition holds, the best first (`R1`).
 #[derive(
@@ -85,65 +87,111 @@ pub enum Against {
     Published,
 }
 
-/// The unit's own capture that counts as its stock (`R1`): the first one at rest, taken before
-/// anything was written here, of a unit that was seen locked before. A locked unit starts nothing
-/// but the maker's bytes, so what lay on it when it was opened was stock.
+/// The unit's own capture that counts as its stock (`R1`): the first one at rest that this bench took
+/// before anything was written from here, of a unit that was seen locked before. A locked unit starts
+/// nothing but the maker's bytes, so what lay on it when it was opened was stock.
 #[must_use]
-pub fn own_stock<'c>(
-    captures: &'c [CaptureFacts],
-    written: &[Written],
+pub fn own_stock(
+    captures: &[CaptureFacts],
+    first_write: Option<Moment>,
     seen_locked: Option<Moment>,
-) -> Option<&'c CaptureFacts> {
+) -> Option<&CaptureFacts> {
     let locked = seen_locked?;
-    let first_write = written.iter().map(|one| one.at).min();
     captures
         .iter()
         .filter(|one| one.origin == Origin::Read && one.rest == Rest::AtRest)
+        .filter(|one| one.taker == Taker::Us)
         .filter(|one| locked < one.taken && first_write.is_none_or(|at| one.taken < at))
         .min_by_key(|one| one.taken)
 }
 
-/// The maker's bytes of one build, as far as they are at hand.
-#[derive(Debug, Clone, Copy)]
-pub struct Stock<'c> {
-    /// The bytes.
-    pub capture: &'c CaptureFacts,
-    /// The build.
-    pub build: &'c str,
+/// The maker's bytes of one build, as far as they are known for sure: by the digests of a shipped
+/// family file, or by the unit's own capture. A list that came with images is neither (`E6`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Stock {
+    build: String,
+    against: Against,
+    images: Vec<(Label, Digest)>,
 }
 
-/// What captures and our own writes say of each partition, compared with the stock builds at hand. A
-/// partition that none of them holds stays unproven.
+impl Stock {
+    /// What lay on the unit while it was seen locked. What says of itself that it is somebody's
+    /// recovery is never stock; a capture of an unknown build proves nothing.
+    #[must_use]
+    pub fn own(capture: &CaptureFacts) -> Option<Self> {
+        let is_custom = |part: &&CapturedFacts| {
+            let inside = part.inside.as_ref();
+            inside.is_some_and(Inside::is_custom_recovery)
+        };
+        let parts = capture.partitions.iter();
+        Some(Self {
+            build: capture.build.clone()?,
+            against: Against::Own,
+            images: parts
+                .filter(|part| !is_custom(part))
+                .map(|part| (part.label.clone(), part.blake3))
+                .collect(),
+        })
+    }
+
+    /// What a shipped family file says that the maker publishes for this model code, each build with
+    /// all its slots.
+    #[must_use]
+    pub fn published(family: &Family, model: Option<&str>) -> Vec<Self> {
+        let images = |build: &BuildSpec| {
+            let of = |spec: &PartitionSpec| {
+                let stem = stem(spec, family);
+                let known = build.images.iter().find(|(label, _)| label.as_str() == stem);
+                known.map(|(_, digest)| (spec.label.clone(), *digest))
+            };
+            family.partitions.iter().filter_map(of).collect()
+        };
+        family
+            .published(model)
+            .into_iter()
+            .map(|build| Self {
+                build: build.id.clone(),
+                against: Against::Published,
+                images: images(build),
+            })
+            .collect()
+    }
+
+    fn image(&self, label: &Label) -> Option<Digest> {
+        let found = self.images.iter().find(|(known, _)| known == label);
+        found.map(|(_, digest)| *digest)
+    }
+}
+
+/// What captures and our own writes say of each partition, compared with the stock builds that are
+/// known. A partition that none of them holds stays unproven.
 #[must_use]
-pub fn held(stocks: &[Stock<'_>], captures: &[CaptureFacts], written: &[Written]) -> Vec<Held> {
+pub fn held(stocks: &[Stock], captures: &[CaptureFacts], written: &[Written]) -> Vec<Held> {
     let mut labels: Vec<&Label> = stocks
         .iter()
-        .flat_map(|stock| stock.capture.partitions.iter().map(|part| &part.label))
+        .flat_map(|stock| stock.images.iter().map(|(label, _)| label))
         .collect();
     labels.sort_unstable();
     labels.dedup();
     let mut all = Vec::new();
     for label in labels {
-        let against = |stock: &Stock<'_>| match stock.capture.origin {
-            Origin::Stock => Against::Published,
-            Origin::Read | Origin::Declared => Against::Own,
-        };
         // What was published says more than what lay there once.
         let judge = |image: Digest| {
-            let equal = |stock: &&Stock<'_>| {
-                let part = stock.capture.partition(label);
-                part.is_some_and(|part| part.blake3 == image)
-            };
-            let mut equals: Vec<_> = stocks.iter().filter(equal).collect();
-            equals.sort_by_key(|stock| against(stock) == Against::Own);
+            let mut equals: Vec<_> = stocks
+                .iter()
+                .filter(|stock| stock.image(label) == Some(image))
+                .collect();
+            equals.sort_by_key(|stock| stock.against == Against::Own);
             equals
                 .first()
                 .map_or((Holds::Foreign, Against::Own), |stock| {
-                    let build = stock.build.to_owned();
-                    (Holds::Stock { build }, against(stock))
+                    let build = stock.build.clone();
+                    (Holds::Stock { build }, stock.against)
                 })
         };
-        let reads = captures.iter().filter(|one| one.rest == Rest::AtRest);
+        let reads = captures
+            .iter()
+            .filter(|one| one.rest == Rest::AtRest && one.taker == Taker::Us);
         for (capture, read) in reads.filter_map(|one| Some((one, one.partition(label)?))) {
             let (holds, against) = match read.blank {
                 BlankBytes::No => judge(read.blake3),
@@ -234,6 +282,15 @@ pub(crate) fn slot_of(spec: &PartitionSpec, family: &Family) -> &'static str {
     }
 }
 
+/// A partition's label without its slot.
+pub(crate) fn stem<'s>(spec: &'s PartitionSpec, family: &Family) -> &'s str {
+    let label = spec.label.as_str();
+    match slot_of(spec, family) {
+        "" => label,
+        _ => label.get(..label.len() - 2).unwrap_or(label),
+    }
+}
+
 /// What facts alone say of a partition: a recovery that was seen, and what a person knows to be
 /// foreign.
 fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof, Moment)> {
@@ -267,9 +324,14 @@ fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof, Moment)> {
 
 /// Judges every checked partition of the family (`R1`). `held` may hold several entries for one
 /// partition; the newest counts, of equal ones the best proof. What is known to be foreign counts
-/// unless a proof came after it and what that is held against came before it.
+/// unless a proof came after it and what that is held against came before it. What an interrupted write
+/// left in the partitions of `torn` is not known, whatever was seen of them (`S3`).
 #[must_use]
-pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
+pub fn purity(family: &Family, facts: &Facts, held: &[Held], torn: &[Torn]) -> Purity {
+    let known = |spec: &PartitionSpec| {
+        let is_torn = torn.iter().any(|one| one.label == spec.label);
+        best(spec, facts, held).filter(|_| !is_torn)
+    };
     let mut purity = Purity::default();
     let mut slots: Vec<(&'static str, Vec<&PartitionSpec>)> = Vec::new();
     for spec in family
@@ -287,7 +349,7 @@ pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
         let mut builds: Vec<String> = Vec::new();
         let (mut empty, mut unproven) = (0usize, Vec::new());
         for spec in &specs {
-            match best(spec, facts, held) {
+            match known(spec) {
                 Some((Holds::Foreign, proof)) => purity.foreign.push((spec.label.clone(), proof)),
                 Some((Holds::Stock { build }, _)) => {
                     if !builds.contains(&build) {
@@ -306,7 +368,7 @@ pub fn purity(family: &Family, facts: &Facts, held: &[Held]) -> Purity {
         if empty > 0 {
             let holes = specs
                 .iter()
-                .filter(|spec| matches!(best(spec, facts, held), Some((Holds::Empty, _))));
+                .filter(|spec| matches!(known(spec), Some((Holds::Empty, _))));
             purity
                 .foreign
                 .extend(holes.map(|spec| (spec.label.clone(), Proof::ReadTemporary)));
@@ -386,7 +448,7 @@ mod tests {
             (FactKey::Recovery, "stock"),
             (FactKey::Build, "LN3X.7.0.2607"),
         ]);
-        let purity = purity(&family, &said, &[]);
+        let purity = purity(&family, &said, &[], &[]);
         assert_eq!(purity.foreign, []);
         assert!(purity.unproven.len() >= 8);
         assert!(!purity.is_proven());
@@ -396,7 +458,7 @@ mod tests {
     fn a_word_is_enough_to_call_it_foreign() {
         let family = shipped("cinder");
         let said = facts(&[(FactKey::Recovery, "custom"), (FactKey::Foreign, "vendor")]);
-        let purity = purity(&family, &said, &[]);
+        let purity = purity(&family, &said, &[], &[]);
         assert_eq!(labels(&purity.foreign), ["recovery", "vendor"]);
     }
 
@@ -405,16 +467,16 @@ mod tests {
         let family = gimbal();
         let mut all = all_read(&family, "loop-4.1.7-20261011");
         let nothing = facts(&[]);
-        assert!(purity(&family, &nothing, &all).is_proven());
+        assert!(purity(&family, &nothing, &all, &[]).is_proven());
         all.push(held("boot", Holds::Foreign, Proof::Written, 9));
-        assert_eq!(labels(&purity(&family, &nothing, &all).foreign), ["boot"]);
+        assert_eq!(labels(&purity(&family, &nothing, &all, &[]).foreign), ["boot"]);
         all.push(held(
             "boot",
             stock("loop-4.1.7-20261011"),
             Proof::ReadRecovery,
             12,
         ));
-        assert!(purity(&family, &nothing, &all).is_proven());
+        assert!(purity(&family, &nothing, &all, &[]).is_proven());
     }
 
     #[test]
@@ -427,7 +489,7 @@ mod tests {
         };
         // Read at minute 5: what was seen before lay in what was read, what was seen after lies there.
         for minute in [3, 9] {
-            let found = purity(&family, &custom(minute), &all);
+            let found = purity(&family, &custom(minute), &all, &[]);
             assert_eq!(labels(&found.foreign), ["recovery"], "minute {minute}");
         }
         // Seen in between, then written anew from what was captured before: stock again.
@@ -438,8 +500,8 @@ mod tests {
             Proof::Written,
             12,
         ));
-        assert!(purity(&family, &custom(9), &cured).is_proven());
-        assert!(!purity(&family, &custom(3), &cured).is_proven());
+        assert!(purity(&family, &custom(9), &cured, &[]).is_proven());
+        assert!(!purity(&family, &custom(3), &cured, &[]).is_proven());
     }
 
     #[test]
@@ -456,7 +518,7 @@ mod tests {
             })
             .collect();
         let nothing = facts(&[]);
-        let untouched = purity(&family, &nothing, &all);
+        let untouched = purity(&family, &nothing, &all, &[]);
         assert!(untouched.is_proven());
         assert_eq!(untouched.empty, ["b"]);
         let boot_b = all
@@ -464,7 +526,7 @@ mod tests {
             .find(|held| held.label.as_str() == "boot_b")
             .unwrap();
         boot_b.holds = stock(build);
-        let holed = purity(&family, &nothing, &all);
+        let holed = purity(&family, &nothing, &all, &[]);
         assert!(!holed.is_proven());
         assert!(labels(&holed.foreign).contains(&"system_b"));
     }
@@ -483,14 +545,14 @@ mod tests {
             })
             .collect();
         let nothing = facts(&[]);
-        let updated = purity(&family, &nothing, &all);
+        let updated = purity(&family, &nothing, &all, &[]);
         assert!(updated.is_proven());
         assert_eq!(
             updated.builds,
             [("a", old.to_owned()), ("b", new.to_owned())]
         );
         all[0].holds = stock(new);
-        let mixed = purity(&family, &nothing, &all);
+        let mixed = purity(&family, &nothing, &all, &[]);
         assert_eq!(mixed.mixed, ["a"]);
         assert!(!mixed.is_proven());
     }

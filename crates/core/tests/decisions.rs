@@ -76,6 +76,7 @@ fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
         },
         captures: 0,
         kept: &[],
+        coverage: None,
         held: &[],
         torn: &[],
         twin: None,

@@ -159,7 +159,7 @@ impl Locator<'_> {
         let first_start = raw.first_start.into_inner();
         let places = self.places(raw.fact)?;
         let variants = self.variants(raw.variant)?;
-        let builds = self.builds(raw.build)?;
+        let builds = self.builds(raw.build, &variants)?;
         let packages = self.packages(raw.package, &builds, &declared)?;
         let equipment = match raw.equipment_id.map(Spanned::into_inner) {
             None => None,
@@ -304,6 +304,7 @@ impl Locator<'_> {
                         key: id.key,
                         hardware: id.hardware == YesNo::Yes,
                         placeholders: id.placeholders,
+                        shape: id.shape.map(super::Shape),
                     }
                 })
                 .collect(),
@@ -515,7 +516,11 @@ impl Locator<'_> {
         Ok(variants)
     }
 
-    fn builds(&self, raw: Vec<Spanned<RawBuild>>) -> Result<Vec<BuildSpec>, FamilyError> {
+    fn builds(
+        &self,
+        raw: Vec<Spanned<RawBuild>>,
+        variants: &[Variant],
+    ) -> Result<Vec<BuildSpec>, FamilyError> {
         let mut builds: Vec<BuildSpec> = Vec::new();
         for build in raw {
             let build = build.into_inner();
@@ -531,6 +536,32 @@ impl Locator<'_> {
                     ),
                 )
             })?;
+            let known = |code: &&Spanned<String>| {
+                let mut all = variants.iter();
+                !all.any(|variant| variant.code == *code.get_ref())
+            };
+            if let Some(code) = build.variants.iter().find(known) {
+                return Err(self.refuse(
+                    code.span(),
+                    format!(
+                        "`build.variants` names {}, which no [[variant]] has",
+                        code.get_ref()
+                    ),
+                ));
+            }
+            let mut images = Vec::new();
+            for (label, digest) in build.images {
+                let label = label.parse::<Label>().map_err(|error| {
+                    self.refuse(build.id.span(), format!("`build.images`: {error}"))
+                })?;
+                images.push((label, digest));
+            }
+            if !images.is_empty() && build.learned.is_none() {
+                return Err(self.refuse(
+                    build.id.span(),
+                    "`build.learned` is missing: say where and when its digests were learned",
+                ));
+            }
             builds.push(BuildSpec {
                 id: build.id.into_inner(),
                 patch,
@@ -539,6 +570,13 @@ impl Locator<'_> {
                 rollback: build.rollback,
                 stock: build.stock,
                 note: build.note,
+                variants: build
+                    .variants
+                    .into_iter()
+                    .map(Spanned::into_inner)
+                    .collect(),
+                learned: build.learned.unwrap_or_default(),
+                images,
             });
         }
         Ok(builds)

@@ -10,6 +10,7 @@ mod check;
 mod choreography;
 mod guide;
 pub mod pattern;
+mod placeholder;
 mod raw;
 mod recognise;
 
@@ -38,8 +39,9 @@ pub use recognise::{Paired, Recognised, Session};
 /// builds and packages, equipment IDs, slot pairs, second areas, inner volumes, what screens print.
 /// 3 = how it is locked again, what a link tells in each mode, ways to read out, what restores the
 /// maker's recovery, choices of the write tool, choreographies, ways to erase the owner's data, what
-/// is read before anything foreign is written. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 3;
+/// is read before anything foreign is written. 4 = digests of what the maker publishes, how identifiers
+/// are made up. An older file is one that uses none of what came later.
+pub const FAMILY_SCHEMA: u32 = 4;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -405,6 +407,13 @@ pub struct BuildSpec {
     pub stock: Stock,
     /// What else is known of it.
     pub note: String,
+    /// Model codes that it is for; all where empty (`M2`).
+    pub variants: Vec<String>,
+    /// Where and when the digests were learned; empty where there are none.
+    pub learned: String,
+    /// Digests of the maker's images as they lie in their partitions, zeros behind them included, by
+    /// label without a slot (`R1`).
+    pub images: Vec<(Label, Digest)>,
 }
 
 /// A package.
@@ -518,6 +527,28 @@ pub struct Identifier {
     pub hardware: bool,
     /// Values that mean *missing* (`K4`).
     pub placeholders: Vec<String>,
+    /// How the family makes them up; what is made otherwise is none (`K4`).
+    pub shape: Option<Shape>,
+}
+
+/// How an identifier is made up: `h` stands for a digit of base 16, `d` for one of base 10, `w` for a
+/// letter or digit; anything else for itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Shape(pub String);
+
+impl Shape {
+    /// Whether `value` is made up so; letters may be large or small.
+    #[must_use]
+    pub fn fits(&self, value: &str) -> bool {
+        let is_so = |(wanted, sign): (char, char)| match wanted {
+            'h' => sign.is_ascii_hexdigit(),
+            'd' => sign.is_ascii_digit(),
+            'w' => sign.is_ascii_alphanumeric(),
+            other => other.eq_ignore_ascii_case(&sign),
+        };
+        self.0.chars().count() == value.chars().count()
+            && self.0.chars().zip(value.chars()).all(is_so)
+    }
 }
 
 /// What a partition is for; decides what may be done to it.
@@ -670,9 +701,48 @@ impl Family {
             .find(|(_, build)| build.id == id)
     }
 
+    /// Whether this is the text that ships with the program, to the letter. Only such a text says what
+    /// is the maker's (`R1`, `E6`).
+    #[must_use]
+    pub fn is_shipped(&self) -> bool {
+        SHIPPED
+            .iter()
+            .any(|(_, text)| Digest::of(text.as_bytes()) == self.digest)
+    }
+
+    /// What the maker publishes for a unit of this model code, build by build: only out of a shipped
+    /// text. A build of another variant says nothing of this one (`M2`).
+    #[must_use]
+    pub fn published(&self, model: Option<&str>) -> Vec<&BuildSpec> {
+        if !self.is_shipped() {
+            return Vec::new();
+        }
+        let is_for = |build: &&BuildSpec| {
+            build.variants.is_empty()
+                || model.is_some_and(|code| build.variants.iter().any(|one| one == code))
+        };
+        let with_images = self.builds.iter().filter(|build| !build.images.is_empty());
+        with_images.filter(is_for).collect()
+    }
+
     /// The unlock stages that every plan needs, in order.
     pub fn main_stages(&self) -> impl Iterator<Item = &StageSpec> {
         self.stages.iter().filter(|stage| stage.only_for.is_empty())
+    }
+
+    /// What exists once and an unlock destroys: what its stages name, and all of it where one erases
+    /// that role.
+    #[must_use]
+    pub fn destroyed(&self) -> Vec<Label> {
+        let is_destroyed = |spec: &&PartitionSpec| {
+            spec.role == Role::DeviceUnique
+                && self.main_stages().any(|stage| {
+                    stage.destroys.contains(&spec.label)
+                        || stage.erases.contains(&Role::DeviceUnique)
+                })
+        };
+        let all = self.partitions.iter().filter(is_destroyed);
+        all.map(|spec| spec.label.clone()).collect()
     }
 
     /// The mode below the system in which a unit has to answer this computer (`U8`): the one that
@@ -689,22 +759,17 @@ impl Family {
         }
     }
 
-    /// Whether this value of an identifier means *missing* (`K4`): one of the family's
-    /// placeholders, all one character, or digits counting up.
+    /// Whether this value of an identifier means *missing* (`K4`): one of the family's placeholders,
+    /// not made up as the family makes them, or nothing that tells any unit from another.
     #[must_use]
     pub fn is_placeholder(&self, key: FactKey, value: &str) -> bool {
-        let listed = self
-            .identifiers
-            .iter()
-            .any(|id| id.key == key && id.placeholders.iter().any(|p| p == value));
-        let bare: Vec<u8> = value.bytes().filter(u8::is_ascii_alphanumeric).collect();
-        let constant = bare.windows(2).all(|pair| pair[0] == pair[1]);
-        let counting = bare.len() >= 6
-            && bare.iter().all(u8::is_ascii_digit)
-            && bare
-                .windows(2)
-                .all(|pair| (pair[0] - b'0' + 1) % 10 == pair[1] - b'0');
-        listed || constant || counting
+        let mut of_key = self.identifiers.iter().filter(|id| id.key == key);
+        let is_listed = of_key.any(|id| {
+            let mut known = id.placeholders.iter();
+            known.any(|one| one.eq_ignore_ascii_case(value.trim()))
+                || id.shape.as_ref().is_some_and(|shape| !shape.fits(value.trim()))
+        });
+        is_listed || placeholder::is_placeholder(value)
     }
 
     /// Whether something is known by which a unit is told from others of its model (`K4`).

@@ -25,7 +25,7 @@ pub(super) use builds::*;
 #[serde(deny_unknown_fields)]
 #[schema(title = "Veritope family file")]
 pub struct RawFamily {
-    /// Version of this format: 1 to 3.
+    /// Version of this format: 1 to 4.
     #[schema(value_type = u32)]
     pub(super) schema: Spanned<u32>,
     /// Which family it is.
@@ -320,6 +320,9 @@ pub(super) struct RawIdentifier {
     /// Values that stand for *missing*.
     #[serde(default)]
     pub(super) placeholders: Vec<String>,
+    /// How it is made up: `h` a digit of base 16, `d` of base 10, `w` a letter or digit, the rest as
+    /// written. A value made otherwise is *missing*.
+    pub(super) shape: Option<String>,
 }
 
 /// A storage area.

@@ -153,7 +153,7 @@ mod tests {
             family.recognise(&known, &paired, &erased, Session::Anew),
             Recognised::Same(vec![pair(Mode::System, "R58N30FGHIJ")])
         );
-        let twin = seen("system", "R58N30ABCDE", &[(FactKey::ChipId, "00ff00ff")]);
+        let twin = seen("system", "R58N30ABCDE", &[(FactKey::ChipId, "77e1093c")]);
         assert_eq!(
             family.recognise(&known, &paired, &twin, Session::Running),
             Recognised::Other(FactKey::ChipId)

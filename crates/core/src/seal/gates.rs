@@ -95,6 +95,13 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
     Some(match builds::gate(family, facts, None) {
         Gate::Open => met(Rule::U5, "This build can be unlocked.", facts, key),
         Gate::NotKnown => not_known(family, facts, Rule::U5, key, "Which build runs on it?"),
+        Gate::NotKnownFuse => not_known(
+            family,
+            facts,
+            Rule::W1,
+            FactKey::RollbackIndex,
+            "Which rollback index is fused? The way to a build that can be unlocked hangs on it.",
+        ),
         Gate::NotListed => Item {
             text:
                 "This build is none that the family lists: read it again, or add it to the family."
@@ -118,8 +125,9 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
         Gate::Chain(chain) if chain.missing.is_empty() => met(
             Rule::U5,
             format!(
-                "This build can't be unlocked itself; {} packages lead to one that can and back, {} minutes and {} wipes in all.",
-                chain.legs.len() - 1,
+                "This build can't be unlocked itself; {} packages lead to {}, {} minutes and {} wipes in all.",
+                chain.legs.len().saturating_sub(1),
+                end_of(&chain),
                 chain.minutes,
                 chain.wipes
             ),
@@ -131,12 +139,13 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
             facts,
             Rule::U5,
             FactKey::CardFiles,
-            "This build can't be unlocked itself; the way there and back takes packages. Which are on the card?",
+            "This build can't be unlocked itself; the way there takes packages. Which are on the card?",
         ),
         Gate::Chain(chain) => missing(
             Rule::U5,
             format!(
-                "This build can't be unlocked itself. The way there and back ({} minutes, {} wipes) lacks {}.",
+                "This build can't be unlocked itself. The way to {} ({} minutes, {} wipes) lacks {}.",
+                end_of(&chain),
                 chain.minutes,
                 chain.wipes,
                 chain.missing.join(", ")
@@ -149,6 +158,16 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
             key,
         ),
     })
+}
+
+/// Where a chain ends, in words.
+fn end_of(chain: &builds::Chain) -> String {
+    match &chain.stays_on {
+        Some(build) => format!(
+            "{build}, which can be, and it stays there: what is installed after the unlock wants copies of what exists once, and nothing reads those on this family yet (B6)"
+        ),
+        None => "one that can, and back".to_owned(),
+    }
 }
 
 fn toggle(family: &Family, facts: &Facts, now: Moment) -> Option<Item> {

@@ -11,13 +11,15 @@
 //! * `wipe`: erasing the owner's data (`G5`)
 //! * `slot`: making the other slot the active one (`G5`)
 //!
-//! `consent` and `owner` hold the lines that several lists share. Each list has a function that gives the list as lines with what is met and what is missing, for
+//! `consent`, `owner`, `copies` and `index` hold the lines that several lists share. Each list has a function that gives the list as lines with what is met and what is missing, for
 //! screens, and one that turns a complete list into a permit, bound to the unit's hardware identity
 //! and the link's epoch. There is no other way to a permit.
 
 mod consent;
+mod copies;
 mod erase;
 mod gates;
+mod index;
 mod owner;
 mod package;
 mod relock;
@@ -38,6 +40,7 @@ use crate::mode::{Lock, Mode, Slot};
 use crate::rule::Rule;
 
 pub use consent::{Consent, told};
+pub use copies::ReadBack;
 pub use erase::erase_items;
 pub(crate) use gates::wrong_with;
 pub use package::{
@@ -49,7 +52,9 @@ pub use relock::{
 };
 pub use restore::{RestoreEvidence, Witnessed, mint_restore, restore_items};
 pub use slot::{SlotEvidence, mint_slot, slot_items, slot_preparations};
-pub use unlock::{UnlockEvidence, mint_unlock, unlock_items, unlock_preparations};
+pub use unlock::{
+    UnlockEvidence, mint_unlock, unlock_consequences, unlock_items, unlock_preparations,
+};
 pub use wipe::{
     WipeEvidence, mint_wipe, wipe_consequences, wipe_items, wipe_preparations, wipe_stage,
 };
@@ -354,36 +359,30 @@ pub(super) fn reported(wanted: Lock, witness: &LinkWitness<'_>) -> Option<Item> 
     )))
 }
 
-/// Whether a partition whose last write was interrupted lets `effect` through (`S3`): the same
-/// write again, or what lay there before.
-pub(super) fn torn(torn: &[Torn], effect: &Effect) -> Vec<Item> {
+/// Whether a partition whose last write was interrupted lets `effect` through (`S3`): only what writes
+/// it whole, by a list of its own: the same again, what lay there before, or another image.
+pub(super) fn torn(torn: &[Torn], effect: Option<&Effect>) -> Vec<Item> {
+    let written = effect.and_then(Effect::writes).map(|(label, _)| label);
     torn.iter()
         .map(|open| {
             let label = &open.label;
-            let may = match effect.writes() {
-                Some((wanted, image)) if wanted == label => {
-                    open.effect == *effect || open.before == Some(image)
-                }
-                // Another partition's write waits until this one is whole.
-                _ => false,
-            };
-            if may {
-                item(
+            // Another partition's write waits until this one is whole.
+            if written == Some(label) {
+                return item(
                     Rule::S3,
                     ItemState::Met,
-                    format!("The interrupted write of {label} is taken up again or put back."),
+                    format!("The interrupted write of {label} is taken up again, or written over whole."),
+                    Vec::new(),
+                );
+            }
+            Item {
+                cure: Some(Cure::PutBack),
+                ..item(
+                    Rule::S3,
+                    ItemState::Missing,
+                    format!("A write of {label} was interrupted: take it up again or put back what was there."),
                     Vec::new(),
                 )
-            } else {
-                Item {
-                    cure: Some(Cure::PutBack),
-                    ..item(
-                        Rule::S3,
-                        ItemState::Missing,
-                        format!("A write of {label} was interrupted: take it up again or put back what was there."),
-                        Vec::new(),
-                    )
-                }
             }
         })
         .collect()

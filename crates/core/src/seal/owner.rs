@@ -117,19 +117,20 @@ pub(super) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Item
     }
 }
 
-/// Never while an update is being merged, where the family's updates do that.
-pub(super) fn merging(family: &Family, facts: &Facts) -> Option<Item> {
+/// Nothing is erased or made active while an update is being merged, where the family's updates do that;
+/// the line stands in the list of `rule`.
+pub(super) fn merging(rule: Rule, family: &Family, facts: &Facts) -> Option<Item> {
     family.place(FactKey::Merging)?;
     let cited = cite(facts, FactKey::Merging);
     Some(match facts.choice(FactKey::Merging) {
         Some("no") => item(
-            Rule::G5,
+            rule,
             ItemState::Met,
             "No update is being merged.",
             cited,
         ),
         Some(_) => item(
-            Rule::G5,
+            rule,
             ItemState::Missing,
             "An update is being merged: start the system and let it finish, or what is erased now leaves nothing that starts.",
             cited,
@@ -137,7 +138,7 @@ pub(super) fn merging(family: &Family, facts: &Facts) -> Option<Item> {
         None => not_known(
             family,
             facts,
-            Rule::G5,
+            rule,
             FactKey::Merging,
             "Is an update still being merged?",
         ),

@@ -2,8 +2,11 @@
 //! can't be there yet; `G4` afterwards, when they can.
 
 use super::consent::{consented, data_lost};
+use super::index::index;
 use super::owner::{accounts, keep_safe};
-use super::{Consent, Cure, Item, ItemState, battery, cite, item, not_known, ownership};
+use super::{
+    Consent, Cure, Item, ItemState, Torn, battery, cite, item, not_known, ownership, torn,
+};
 use crate::budget::Battery;
 use crate::coverage::Coverage;
 use crate::digest::{Claimed, Seen};
@@ -32,6 +35,8 @@ pub struct PackageEvidence<'a> {
     pub coverage: &'a Coverage,
     /// The battery, judged for the whole sheet.
     pub battery: &'a Battery,
+    /// Writes whose end nobody has seen.
+    pub torn: &'a [Torn],
     /// The consent to this package, if there is one.
     pub consent: Option<&'a Consent>,
 }
@@ -106,7 +111,9 @@ pub fn package_preparations(evidence: &PackageEvidence<'_>) -> Vec<Item> {
         place(evidence),
         base(evidence),
     ];
-    items.extend(index(evidence));
+    items.extend(fused(evidence));
+    // It is not said which partitions it leaves alone, so none may be half written.
+    items.extend(torn(evidence.torn, None));
     items.push(battery(family, facts, evidence.battery));
     if evidence.package.wipes {
         items.push(accounts(family, facts));
@@ -268,24 +275,10 @@ fn base(evidence: &PackageEvidence<'_>) -> Item {
 }
 
 /// Never below what is fused (`W1`).
-fn index(evidence: &PackageEvidence<'_>) -> Option<Item> {
-    let (family, facts, package) = (evidence.family, evidence.facts, evidence.package);
-    if family.builds.iter().all(|build| build.rollback == 0) {
-        return None;
-    }
+fn fused(evidence: &PackageEvidence<'_>) -> Option<Item> {
+    let (family, package) = (evidence.family, evidence.package);
     let to = family.builds.get(package.to)?;
-    let fused = facts.count(FactKey::RollbackIndex).unwrap_or(0);
-    let state = if to.rollback >= fused {
-        ItemState::Met
-    } else {
-        ItemState::Missing
-    };
-    Some(item(
-        Rule::W1,
-        state,
-        format!("{} has index {}; fused is {fused}.", to.id, to.rollback),
-        cite(facts, FactKey::RollbackIndex),
-    ))
+    index(Rule::W1, family, evidence.facts, &to.id, Some(to.rollback))
 }
 
 #[cfg(test)]
@@ -342,6 +335,7 @@ mod tests {
             keep_safe: &keep,
             coverage: &Coverage::default(),
             battery: &battery,
+            torn: &[],
             consent: None,
         })
         .into_iter()

@@ -7,7 +7,8 @@
 use veritope_wire::{Label, Moment};
 
 use super::consent::{Consent, consented, meant_for_another};
-use super::owner::{accounts, keep_safe, twin};
+use super::index::index;
+use super::owner::{accounts, keep_safe, merging, twin};
 use super::{
     Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, by_link,
     cite, in_mode, item, not_known, open_items, ownership, reported, torn,
@@ -82,17 +83,16 @@ pub fn relock_consequences(family: &Family) -> Vec<Consequence> {
 #[must_use]
 pub fn relock_preparations(evidence: &RelockEvidence<'_>) -> Vec<Item> {
     let (family, facts) = (evidence.family, evidence.facts);
-    let pure = purity(family, facts, evidence.held);
+    let pure = purity(family, facts, evidence.held, evidence.torn);
     let mut items = vec![ownership(family, facts), open_now(family, facts)];
     items.extend(twin(family, facts, evidence.twin));
-    items.extend(torn(
-        evidence.torn,
-        &Effect::Relock {
-            stage: String::new(),
-        },
-    ));
+    items.extend(torn(evidence.torn, None));
+    // Where it is not known yet, it is read on the way: the list of the step wants it known.
+    let is_known = |line: &Item| line.state == ItemState::Missing;
+    items.extend(merging(Rule::G8, family, facts).filter(is_known));
     items.extend(stock(family, facts, &pure));
-    items.extend(index(family, facts, &pure));
+    items.extend(runs(family, facts, &pure));
+    items.extend(fused(family, facts, &pure));
     let written = last_write(facts, evidence.held);
     items.extend([started(facts, written), functions(facts, written)]);
     items.extend(switch(family, facts));
@@ -116,6 +116,8 @@ pub fn relock_preparations(evidence: &RelockEvidence<'_>) -> Vec<Item> {
 #[must_use]
 pub fn relock_items(evidence: &RelockEvidence<'_>) -> Vec<Item> {
     let mut items = relock_preparations(evidence);
+    let is_left = |line: &Item| line.state != ItemState::Missing;
+    items.extend(merging(Rule::G8, evidence.family, evidence.facts).filter(is_left));
     items.push(consented(
         evidence.consent,
         evidence.nickname,
@@ -241,56 +243,70 @@ fn stock(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Item> {
     items
 }
 
-/// `R2`: also a slot that is not active must not be below what is fused.
-fn index(family: &Family, facts: &Facts, pure: &Purity) -> Option<Item> {
-    if family.builds.iter().all(|build| build.rollback == 0) {
+/// `R1`: the build that runs is the one that is proven; of two slots, the active one's.
+fn runs(family: &Family, facts: &Facts, pure: &Purity) -> Option<Item> {
+    if !pure.is_proven() {
+        // Without proof there is nothing to compare; the lines above say so.
         return None;
     }
-    if pure.builds.is_empty() {
-        // Without a proven build there is nothing to compare; R1 says so.
-        return None;
+    let has_slots = pure.builds.iter().any(|(slot, _)| !slot.is_empty());
+    let active = facts.choice(FactKey::Slot);
+    if has_slots && active.is_none() {
+        let question = "Which slot is the active one? What it holds has to be what runs.";
+        return Some(not_known(family, facts, Rule::R1, FactKey::Slot, question));
     }
-    let cited = cite(facts, FactKey::RollbackIndex);
-    let Some(fused) = facts.count(FactKey::RollbackIndex) else {
-        return Some(not_known(
-            family,
-            facts,
-            Rule::R2,
-            FactKey::RollbackIndex,
-            "Which rollback index is fused?",
-        ));
+    let of = |slot: &str| slot.is_empty() || Some(slot) == active;
+    let proven = pure.builds.iter().find(|(slot, _)| of(slot));
+    let cited = cite(facts, FactKey::Build);
+    let Some(runs) = facts.text(FactKey::Build) else {
+        let question = "Which build runs now? It has to be the one that is proven.";
+        return Some(not_known(family, facts, Rule::R1, FactKey::Build, question));
     };
-    let below: Vec<String> = pure
-        .builds
-        .iter()
-        .filter(|(_, build)| {
-            family
-                .build(build)
-                .is_none_or(|(_, spec)| spec.rollback < fused)
-        })
-        .map(|(_, build)| build.clone())
-        .collect();
-    Some(if below.is_empty() {
-        item(
-            Rule::R2,
+    Some(match proven {
+        Some((_, build)) if build == runs => item(
+            Rule::R1,
             ItemState::Met,
-            format!("Nothing is below the fused rollback index {fused}."),
+            format!("{runs} runs, and that is what is proven."),
             cited,
-        )
-    } else {
-        Item {
+        ),
+        Some((_, build)) => Item {
             cure: Some(Cure::PutStock { labels: Vec::new() }),
             ..item(
-                Rule::R2,
+                Rule::R1,
                 ItemState::Missing,
-                format!(
-                    "The fused rollback index is {fused}; not known to be at or above it: {}.",
-                    below.join(", ")
-                ),
+                format!("Proven is {build}, and {runs} says that it runs: start it, and read the build again."),
                 cited,
             )
-        }
+        },
+        None => Item {
+            cure: Some(Cure::PutStock { labels: Vec::new() }),
+            ..item(
+                Rule::R1,
+                ItemState::Missing,
+                format!("Slot {} is the active one, and nothing proves what it holds.", active.unwrap_or("")),
+                cited,
+            )
+        },
     })
+}
+
+/// `R2`: also a slot that is not active must not be below what is fused.
+fn fused(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Item> {
+    // Without a proven build there is nothing to compare; R1 says so.
+    let lines = pure.builds.iter().filter_map(|(_, build)| {
+        let known = family.build(build).map(|(_, spec)| spec.rollback);
+        let line = index(Rule::R2, family, facts, build, known)?;
+        Some(match line.state {
+            ItemState::Missing => Item {
+                cure: Some(Cure::PutStock { labels: Vec::new() }),
+                ..line
+            },
+            _ => line,
+        })
+    });
+    let mut all: Vec<Item> = lines.collect();
+    all.dedup();
+    all
 }
 
 /// When anything was last written that a start has to prove.
@@ -485,6 +501,7 @@ mod tests {
             (FactKey::Accounts, "0"),
             (FactKey::Toggle, "on"),
             (FactKey::RollbackIndex, "3"),
+            (FactKey::Build, BUILD),
             (FactKey::ChipId, "91b0c4d7"),
             (FactKey::Mode, "bootloader"),
         ];
@@ -606,8 +623,11 @@ mod tests {
         bench.happened.push((Happening::SystemWritten, at(8)));
         assert_eq!(rules(&mint(&bench)), [Rule::R3]);
         bench.happened.push((Happening::SystemWritten, at(10)));
-        // The ticks are older too, and what was fused may have changed.
-        assert_eq!(rules(&mint(&bench)), [Rule::R2, Rule::R3, Rule::R3]);
+        // The ticks are older too, and what runs and what was fused may have changed.
+        assert_eq!(
+            rules(&mint(&bench)),
+            [Rule::R1, Rule::R2, Rule::R3, Rule::R3]
+        );
     }
 
     #[test]
@@ -649,6 +669,19 @@ mod tests {
             before: None,
             since: at(9),
         });
-        assert_eq!(rules(&mint(&bench)), [Rule::S3]);
+        // What the broken write left there is no proof of anything.
+        assert_eq!(rules(&mint(&bench)), [Rule::S3, Rule::R1]);
+    }
+
+    #[test]
+    fn the_build_that_runs_is_the_one_that_is_proven() {
+        let mut bench = complete();
+        bench.rows.retain(|row| row.key != FactKey::Build);
+        assert_eq!(rules(&mint(&bench)), [Rule::R1]);
+        say(&mut bench, FactKey::Build, "LN3X.7.0.2607");
+        assert_eq!(rules(&mint(&bench)), [Rule::R1]);
+        bench.rows.retain(|row| row.key != FactKey::Build);
+        say(&mut bench, FactKey::Build, BUILD);
+        assert_eq!(rules(&mint(&bench)), []);
     }
 }

@@ -2,13 +2,14 @@
 //! merged, and what the owner would miss there is kept safe. It erases nothing and can be taken back, so
 //! no name is typed.
 
+use super::index::index;
 use super::owner::{keep_safe, merging, twin};
 use super::{
-    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, by_link, cite,
-    in_mode, item, open_items, ownership, reported,
+    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, by_link,
+    in_mode, item, open_items, ownership, reported, torn,
 };
 use crate::budget::Battery;
-use crate::facts::{FactKey, Facts};
+use crate::facts::Facts;
 use crate::family::Family;
 use crate::keepsafe::KeepSafe;
 use crate::mode::{Lock, Slot};
@@ -26,6 +27,8 @@ pub struct SlotEvidence<'a> {
     pub slot: Slot,
     /// What is known of each partition's content.
     pub held: &'a [Held],
+    /// Writes whose end nobody has seen.
+    pub torn: &'a [Torn],
     /// What was said about the owner's data.
     pub keep_safe: &'a KeepSafe,
     /// The battery, judged for the whole sheet.
@@ -49,8 +52,12 @@ pub fn slot_items(evidence: &SlotEvidence<'_>) -> Vec<Item> {
     let (family, facts) = (evidence.family, evidence.facts);
     let mut items = vec![ownership(family, facts)];
     items.extend(twin(family, facts, evidence.twin));
-    items.push(whole(evidence));
-    items.extend(merging(family, facts));
+    let whole = whole(evidence);
+    let may_start = (whole.state == ItemState::Met).then(|| fused(evidence));
+    items.push(whole);
+    items.extend(may_start.flatten());
+    items.extend(torn(evidence.torn, None));
+    items.extend(merging(Rule::G5, family, facts));
     items.extend([
         battery(family, facts, evidence.battery),
         keep_safe(family, facts, evidence.keep_safe),
@@ -63,7 +70,7 @@ pub fn slot_items(evidence: &SlotEvidence<'_>) -> Vec<Item> {
 fn whole(evidence: &SlotEvidence<'_>) -> Item {
     let (family, facts) = (evidence.family, evidence.facts);
     let id = evidence.slot.id();
-    let pure = purity(family, facts, evidence.held);
+    let pure = purity(family, facts, evidence.held, evidence.torn);
     let line = |state, text: String| item(Rule::Q11, state, text, Vec::new());
     if pure.empty.contains(&id) {
         return line(
@@ -106,22 +113,20 @@ fn whole(evidence: &SlotEvidence<'_>) -> Item {
             )
         };
     };
-    let fused = facts.count(FactKey::RollbackIndex).unwrap_or(0);
-    let index = family.build(build).map_or(0, |(_, spec)| spec.rollback);
-    if index < fused {
-        return item(
-            Rule::W1,
-            ItemState::Missing,
-            format!(
-                "Slot {id} holds {build} with index {index}; {fused} is fused, so it does not start."
-            ),
-            cite(facts, FactKey::RollbackIndex),
-        );
-    }
     line(
         ItemState::Met,
         format!("Slot {id} holds {build}, proven whole."),
     )
+}
+
+/// What the slot holds may start (`W1`); asked once it is known.
+fn fused(evidence: &SlotEvidence<'_>) -> Option<Item> {
+    let (family, facts) = (evidence.family, evidence.facts);
+    let id = evidence.slot.id();
+    let pure = purity(family, facts, evidence.held, evidence.torn);
+    let (_, build) = pure.builds.iter().find(|(slot, _)| *slot == id)?;
+    let known = family.build(build).map(|(_, spec)| spec.rollback);
+    index(Rule::W1, family, facts, build, known)
 }
 
 /// Mints the permit for making one slot the active one (`G5`).
@@ -158,7 +163,7 @@ mod tests {
     use super::*;
     use crate::budget::{self, Policy};
     use crate::facts::testing::{at, linked, row};
-    use crate::facts::{FactRow, Source};
+    use crate::facts::{FactKey, FactRow, Source};
     use crate::family::testing::shipped;
     use crate::plan::{Goal, Presence, State, Ways, find};
     use crate::relock::{Against, Holds, Proof, is_checked};
@@ -185,6 +190,7 @@ mod tests {
                 (FactKey::ChipId, "9a77015c20e40001"),
                 (FactKey::Mode, "bootloader"),
                 (FactKey::Merging, "no"),
+                (FactKey::RollbackIndex, "3"),
                 (FactKey::Slot, "a"),
             ],
             9,
@@ -231,6 +237,7 @@ mod tests {
                 facts: &facts,
                 slot: Slot::B,
                 held: &case.held,
+                torn: &[],
                 keep_safe: &case.keep_safe,
                 battery: &battery,
                 twin: None,
@@ -300,6 +307,11 @@ mod tests {
     fn each_other_piece_that_is_missing_keeps_it_shut() {
         assert_eq!(
             with(|case| said(case, FactKey::RollbackIndex, "9")),
+            [Rule::W1]
+        );
+        // Unknown is not zero.
+        assert_eq!(
+            with(|case| case.rows.retain(|row| row.key != FactKey::RollbackIndex)),
             [Rule::W1]
         );
         assert_eq!(with(|case| said(case, FactKey::Merging, "yes")), [Rule::G5]);

@@ -1,17 +1,18 @@
 //! Unlocking a stage (`G1`): preparations, consequences told, typed consent.
 
-use veritope_wire::Moment;
+use veritope_wire::{Label, Moment};
 
 use super::consent::{Consent, consented, meant_for_another};
 use super::gates::gates;
-use super::owner::{accounts, keep_safe, screen_lock, twin};
+use super::owner::{accounts, keep_safe, merging, screen_lock, twin};
 use super::{
-    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, cite, in_mode,
-    item, not_known, open_items, ownership, reported,
+    Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, cite,
+    in_mode, item, not_known, open_items, ownership, reported, torn,
 };
 use crate::budget::Battery;
+use crate::coverage::{Coverage, Keeping};
 use crate::facts::{FactKey, Facts};
-use crate::family::Family;
+use crate::family::{Consequence, Family, RouteKind, RouteLock};
 use crate::keepsafe::KeepSafe;
 use crate::mode::Lock;
 use crate::rule::Rule;
@@ -29,6 +30,10 @@ pub struct UnlockEvidence<'a> {
     pub keep_safe: &'a KeepSafe,
     /// The battery, judged for the whole sheet.
     pub battery: &'a Battery,
+    /// How the unit's partitions are kept, where its table was ever read.
+    pub coverage: Option<&'a Coverage>,
+    /// Writes whose end nobody has seen.
+    pub torn: &'a [Torn],
     /// Now.
     pub now: Moment,
     /// The consent for this stage on this run, if there is one.
@@ -43,6 +48,11 @@ pub fn unlock_preparations(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let mut items = vec![ownership(evidence.family, evidence.facts), lock(evidence)];
     items.extend(twin(evidence.family, evidence.facts, evidence.twin));
     items.extend(gates(evidence));
+    items.extend(torn(evidence.torn, None));
+    // Where it is not known yet, it is read on the way: the list of the step wants it known.
+    let is_known = |line: &Item| line.state == ItemState::Missing;
+    items.extend(merging(Rule::G1, evidence.family, evidence.facts).filter(is_known));
+    items.extend(destroyed(evidence));
     items.extend([
         accounts(evidence.family, evidence.facts),
         screen_lock(evidence.family, evidence.facts),
@@ -56,8 +66,79 @@ pub fn unlock_preparations(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
 #[must_use]
 pub fn unlock_items(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let mut items = unlock_preparations(evidence);
+    let is_left = |line: &Item| line.state != ItemState::Missing;
+    items.extend(merging(Rule::G1, evidence.family, evidence.facts).filter(is_left));
     items.push(consent(evidence));
     items
+}
+
+/// What unlocking costs: what the family says, and by name what exists once and does not survive it.
+#[must_use]
+pub fn unlock_consequences(family: &Family) -> Vec<Consequence> {
+    let mut all = family.consequences.clone();
+    all.extend(family.destroyed().into_iter().map(|label| Consequence {
+        area: label.to_string(),
+        text: format!("{label} exists once in the world and is destroyed; nothing brings it back."),
+    }));
+    all
+}
+
+/// What exists once and is destroyed: captured before, where anything gives rights to read while it is
+/// locked; else it is told in the consent, by name.
+fn destroyed(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
+    let (family, facts) = (evidence.family, evidence.facts);
+    let has_route = family.read_routes.iter().any(|route| {
+        route.lock == RouteLock::Any && route.kind == RouteKind::RunningSystem
+    });
+    let is_kept = |label: &Label| {
+        let rows = evidence.coverage.map(|coverage| &coverage.rows);
+        rows.into_iter().flatten().any(|row| {
+            row.described.own.label == *label && row.kept == Keeping::Enough
+        })
+    };
+    let line = |label: Label| {
+        if is_kept(&label) {
+            let text = format!("{label} is destroyed by the unlock, and what it holds is kept.");
+            return item(Rule::G1, ItemState::Met, text, Vec::new());
+        }
+        if !has_route {
+            let text = format!(
+                "{label} is destroyed by the unlock. Nothing reads it while it is locked: the consent names it."
+            );
+            return item(Rule::G1, ItemState::Met, text, Vec::new());
+        }
+        match facts.choice(FactKey::Root) {
+            Some("no") => item(
+                Rule::G1,
+                ItemState::Met,
+                format!(
+                    "{label} is destroyed by the unlock. Without administrator rights nothing reads it before: the consent names it."
+                ),
+                cite(facts, FactKey::Root),
+            ),
+            Some(_) => Item {
+                cure: Some(Cure::Nothing),
+                ..item(
+                    Rule::G1,
+                    ItemState::Missing,
+                    format!(
+                        "{label} is destroyed by the unlock, and the running system has the rights to copy it before. This version does not read by that way yet: the unlock waits for it."
+                    ),
+                    cite(facts, FactKey::Root),
+                )
+            },
+            None => not_known(
+                family,
+                facts,
+                Rule::G1,
+                FactKey::Root,
+                &format!(
+                    "{label} is destroyed by the unlock; with administrator rights it can be copied before. Does the running system give them?"
+                ),
+            ),
+        }
+    };
+    family.destroyed().into_iter().map(line).collect()
 }
 
 fn lock(evidence: &UnlockEvidence<'_>) -> Item {
@@ -87,7 +168,7 @@ fn consent(evidence: &UnlockEvidence<'_>) -> Item {
     consented(
         evidence.consent,
         evidence.nickname,
-        &evidence.family.consequences,
+        &unlock_consequences(evidence.family),
         Rule::U11,
     )
 }
@@ -197,6 +278,8 @@ mod tests {
             facts: &facts,
             keep_safe: &bench.keep_safe,
             battery: &battery,
+            coverage: None,
+            torn: &[],
             now: at(1),
             consent: bench.consent.as_ref(),
             twin: bench.twin,

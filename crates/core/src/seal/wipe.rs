@@ -4,8 +4,8 @@
 use super::consent::{Consent, consented, data_lost, meant_for_another};
 use super::owner::{accounts, keep_safe, merging, screen_lock, twin};
 use super::{
-    Closed, Effect, Item, ItemState, LinkWitness, Permit, admit, battery, in_mode, open_items,
-    ownership, reported,
+    Closed, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, in_mode,
+    open_items, ownership, reported, torn,
 };
 use crate::budget::Battery;
 use crate::facts::Facts;
@@ -27,6 +27,8 @@ pub struct WipeEvidence<'a> {
     pub wipe: &'a WipeSpec,
     /// What was said about the owner's data.
     pub keep_safe: &'a KeepSafe,
+    /// Writes whose end nobody has seen.
+    pub torn: &'a [Torn],
     /// The battery, judged for the whole sheet.
     pub battery: &'a Battery,
     /// The consent to this wipe, if there is one.
@@ -64,7 +66,9 @@ pub fn wipe_preparations(evidence: &WipeEvidence<'_>) -> Vec<Item> {
     let mut items = vec![ownership(family, facts)];
     items.extend(twin(family, facts, evidence.twin));
     // Where it is not known yet, it is read on the way: the list of the step wants it known.
-    items.extend(merging(family, facts).filter(|line| line.state == ItemState::Missing));
+    items.extend(merging(Rule::G5, family, facts).filter(|line| line.state == ItemState::Missing));
+    // Nothing is erased while what starts the unit may be half written.
+    items.extend(torn(evidence.torn, None));
     items.extend([
         accounts(family, facts),
         screen_lock(family, facts),
@@ -79,7 +83,7 @@ pub fn wipe_preparations(evidence: &WipeEvidence<'_>) -> Vec<Item> {
 pub fn wipe_items(evidence: &WipeEvidence<'_>) -> Vec<Item> {
     let mut items = wipe_preparations(evidence);
     let known = |line: &Item| line.state != ItemState::Missing;
-    items.extend(merging(evidence.family, evidence.facts).filter(known));
+    items.extend(merging(Rule::G5, evidence.family, evidence.facts).filter(known));
     items.push(consented(
         evidence.consent,
         evidence.nickname,
@@ -183,6 +187,7 @@ mod tests {
                 facts: &facts,
                 wipe: &case.family.wipes[0],
                 keep_safe: &case.keep_safe,
+                torn: &[],
                 battery: &battery,
                 consent: case.consent.as_ref(),
                 twin: None,

@@ -3,12 +3,13 @@
 
 use veritope_wire::{Digest, Label, Moment};
 
+use super::copies::{ReadBack, not_read_back};
 use super::{
     Closed, Cure, Effect, Item, ItemState, LinkWitness, Permit, Torn, admit, battery, cite,
     in_mode, item, not_known, open_items, ownership, reported, torn,
 };
 use crate::budget::Battery;
-use crate::coverage::{Coverage, VerifiedCopy};
+use crate::coverage::Coverage;
 use crate::digest::{Claimed, Seen};
 use crate::facts::{FactKey, FactKind, Facts};
 use crate::family::{BeforeForeign, Family, Role};
@@ -38,7 +39,7 @@ pub struct WriteEvidence<'a> {
     /// Writes whose end nobody has seen.
     pub torn: &'a [Torn],
     /// Copies that were read back in this process.
-    pub copies: &'a [VerifiedCopy],
+    pub read_back: ReadBack<'a>,
     /// Now.
     pub now: Moment,
 }
@@ -65,7 +66,7 @@ pub fn write_items(evidence: &WriteEvidence<'_>) -> Vec<Item> {
         });
     }
     items.extend(evidence.coverage.items.iter().cloned());
-    items.push(way_back(evidence));
+    items.push(way_back(evidence.label, evidence.coverage));
     items
 }
 
@@ -117,7 +118,7 @@ fn common(evidence: &WriteEvidence<'_>) -> Vec<Item> {
             label: label.clone(),
             image,
         };
-        items.extend(torn(evidence.torn, &effect));
+        items.extend(torn(evidence.torn, Some(&effect)));
     }
     items
 }
@@ -279,10 +280,9 @@ fn proven(evidence: &WriteEvidence<'_>) -> Item {
 }
 
 /// What is written over was captured and read back (`Q1`).
-fn way_back(evidence: &WriteEvidence<'_>) -> Item {
-    let label = evidence.label.map_or("the partition", Label::as_str);
-    let row = evidence
-        .coverage
+pub(super) fn way_back(label: Option<&Label>, coverage: &Coverage) -> Item {
+    let label = label.map_or("the partition", Label::as_str);
+    let row = coverage
         .rows
         .iter()
         .find(|row| row.described.own.label.as_str() == label);
@@ -308,8 +308,8 @@ fn way_back(evidence: &WriteEvidence<'_>) -> Item {
     }
 }
 
-/// Mints the permit to write an image (`G4`). At least one copy of everything that exists once was
-/// read back in this process within ten minutes; the others count by the log.
+/// Mints the permit to write an image (`G4`). Every copy of what exists once that can be reached was read
+/// back in this process within ten minutes; those in places that are away count by the log.
 ///
 /// # Errors
 /// When any line of the list is not met, or the unit at the link is not the one that was judged.
@@ -318,22 +318,11 @@ pub fn mint_write(
     witness: &LinkWitness<'_>,
 ) -> Result<Permit, Closed> {
     let mut missing = open_items(write_items(evidence));
-    for row in &evidence.coverage.rows {
-        let is_unique = row.described.role == Role::DeviceUnique;
-        let label = &row.described.own.label;
-        let is_seen = evidence
-            .copies
-            .iter()
-            .any(|copy| copy.label() == label && copy.is_fresh(evidence.now));
-        if is_unique && !is_seen {
-            missing.push(item(
-                Rule::B7,
-                ItemState::Missing,
-                format!("No copy of {label} was read back just now."),
-                Vec::new(),
-            ));
-        }
-    }
+    missing.extend(not_read_back(
+        evidence.coverage,
+        &evidence.read_back,
+        evidence.now,
+    ));
     close(evidence, missing, witness, |label, image| {
         Effect::WriteImage { label, image }
     })
@@ -384,7 +373,7 @@ mod tests {
     use super::*;
     use crate::budget::{self, Policy};
     use crate::coverage::testing::{capture, copy, own};
-    use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput};
+    use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput, VerifiedCopy};
     use crate::facts::testing::{at, linked, row};
     use crate::facts::{FactRow, Source};
     use crate::family::testing::gimbal;
@@ -402,6 +391,9 @@ mod tests {
         copies: Vec<CopyFacts>,
         verified: Vec<&'static str>,
         verified_at: i64,
+        /// Places whose copies did not read back, and places that don't answer.
+        garbled: Vec<veritope_wire::PlaceId>,
+        away: Vec<veritope_wire::PlaceId>,
         torn: Vec<Torn>,
         label: Label,
         image: &'static [u8],
@@ -427,6 +419,8 @@ mod tests {
             captures: vec![taken],
             verified: vec!["persist", "modemst1"],
             verified_at: 20,
+            garbled: Vec::new(),
+            away: Vec::new(),
             torn: Vec::new(),
             label: "recovery".parse().unwrap(),
             image: IMAGE,
@@ -452,6 +446,7 @@ mod tests {
             captures: &case.captures,
             copies: &case.copies,
             written: &[],
+            first_write: None,
             policy: &policy,
             system_ran: Some(at(5)),
             now: at(20),
@@ -471,13 +466,17 @@ mod tests {
             },
             &seen,
         );
-        let copies: Vec<VerifiedCopy> = case
-            .verified
-            .iter()
-            .map(|label| {
+        // Every copy that the log knows, unless a test took one away.
+        let each = case.copies.iter().flat_map(|copy| {
+            let labels = case.verified.iter();
+            labels.map(|label| (copy.place, *label))
+        });
+        let copies: Vec<VerifiedCopy> = each
+            .filter(|(place, _)| !case.garbled.contains(place))
+            .map(|(place, label)| {
                 VerifiedCopy::new(
                     label.parse().unwrap(),
-                    case.copies[0].place,
+                    place,
                     &Seen::of(label.as_bytes()),
                     Claimed(Digest::of(label.as_bytes())),
                     at(case.verified_at),
@@ -495,7 +494,11 @@ mod tests {
             coverage: &coverage,
             battery: &battery,
             torn: &case.torn,
-            copies: &copies,
+            read_back: ReadBack {
+                copies: &copies,
+                away: &case.away,
+                needed: policy.copies,
+            },
             now: at(20),
         };
         let witness = witness(&live, 7);
@@ -584,6 +587,20 @@ mod tests {
     }
 
     #[test]
+    fn a_copy_that_is_garbage_counts_as_none_and_one_that_is_away_by_the_log() {
+        let mut case = complete();
+        let second = case.copies[1].place;
+        case.garbled = vec![second];
+        assert_eq!(rules(&case), [Rule::B7]);
+        case.away = vec![second];
+        assert_eq!(rules(&case), []);
+        // Away all of them: nothing was seen.
+        case.garbled = case.copies.iter().map(|copy| copy.place).collect();
+        case.away.clone_from(&case.garbled);
+        assert_eq!(rules(&case), [Rule::B7]);
+    }
+
+    #[test]
     fn each_lack_closes_it_with_its_rule() {
         type Spoil = fn(&mut Case);
         let cases: [(Spoil, &[Rule]); 11] = [
@@ -652,8 +669,9 @@ mod tests {
         };
         case.torn = vec![write(IMAGE)];
         assert_eq!(rules(&case), []);
+        // Another image writes it whole too, by its own list.
         case.torn = vec![write(b"another image")];
-        assert_eq!(rules(&case), [Rule::S3]);
+        assert_eq!(rules(&case), []);
     }
 
     #[test]
@@ -685,11 +703,15 @@ mod tests {
                     captures: &[],
                     copies: &[],
                     written: &[],
+                    first_write: None,
                     policy: &Policy::usual(),
                     system_ran: None,
                     now: at(20),
                 }),
-                copies: &[],
+                read_back: ReadBack {
+                    copies: &[],
+                    ..evidence.read_back
+                },
                 ..*evidence
             };
             mint_read_route(&evidence, witness)

@@ -18,6 +18,7 @@ mod outlook;
 use serde::Serialize;
 use veritope_wire::{Digest, Moment};
 
+use crate::coverage::Coverage;
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
 use crate::facts::{FactKey, Facts};
@@ -156,6 +157,8 @@ pub struct StandingInput<'a> {
     pub captures: usize,
     /// How what exists once is kept, line by line; empty where nothing was ever captured.
     pub kept: &'a [Item],
+    /// How all partitions are kept, where the unit's table was ever read.
+    pub coverage: Option<&'a Coverage>,
     /// What is known of each partition's content (`R1`).
     pub held: &'a [Held],
     /// Writes whose end nobody has seen.
@@ -245,7 +248,7 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
         },
         ahead: Ahead::Unlock,
         next_check: None,
-        consequences: family.consequences.clone(),
+        consequences: seal::unlock_consequences(family),
         battery: None,
         afternoon: None,
         sheet: None,
@@ -329,6 +332,8 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
             facts,
             keep_safe: input.keep_safe,
             battery: &battery,
+            coverage: input.coverage,
+            torn: input.torn,
             now: input.now,
             consent: input.consent,
             twin: input.twin,
@@ -580,6 +585,7 @@ mod tests {
             },
             captures: 0,
             kept: &[],
+            coverage: None,
             held: &[],
             torn: &[],
             twin: None,

@@ -1,5 +1,7 @@
 //! Builds, packages and the maker's write tool as a file words them.
 
+use std::collections::BTreeMap;
+
 use serde::Deserialize;
 use toml::Spanned;
 use veritope_wire::Digest;
@@ -51,6 +53,17 @@ pub(crate) struct RawBuild {
     /// What else to know.
     #[serde(default)]
     pub(crate) note: String,
+    /// Model codes that it is for; all of them where none is named (M2).
+    #[serde(default)]
+    #[schema(value_type = Vec<String>)]
+    pub(crate) variants: Vec<Spanned<String>>,
+    /// Where and when the digests were learned, such as `2026-08-02, the maker's list`.
+    pub(crate) learned: Option<String>,
+    /// BLAKE3 digests of the maker's images by partition, without a slot: the image and zeros up to
+    /// the end of its partition, in the size that this file gives (R1).
+    #[serde(default)]
+    #[schema(value_type = BTreeMap<String, String>)]
+    pub(crate) images: BTreeMap<String, Digest>,
 }
 
 /// A package.
