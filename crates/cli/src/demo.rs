@@ -182,7 +182,7 @@ fn make_bridge(
     };
     let births = [
         unit(
-            "dock-1",
+            "sanderling",
             11,
             "FL1-220417-0093",
             "9a:77:01:5c:20:e4",
@@ -190,7 +190,7 @@ fn make_bridge(
             81,
         ),
         unit(
-            "dock-2",
+            "ruff",
             12,
             "FL1-211130-0417",
             "9a:77:01:31:b8:0d",
@@ -253,7 +253,7 @@ fn shelve(shelf: &Path) -> std::io::Result<()> {
     crate::table::shelve(shelf)
 }
 
-/// Name of the demo's second place, a stand-in's stick that declares its medium.
+/// Name of the demo's second place, a stand-in's stick, which the bench takes for a medium of its own.
 const STICK: &str = "stick";
 
 fn set_up(
@@ -269,7 +269,7 @@ fn set_up(
         .add_bridge(&format!("http://{standin}"), token, request())
         .map_err(DemoError::from)?;
     let mut units = Vec::new();
-    for (nickname, handle) in [("Sanderling", "dock-1"), ("Ruff", "dock-2")] {
+    for (nickname, handle) in [("Sanderling", "sanderling"), ("Ruff", "ruff")] {
         let new = NewUnit {
             nickname: nickname.to_owned(),
             way: Way::Link {
@@ -287,13 +287,12 @@ fn set_up(
         .set_policy(policy, request())
         .map_err(DemoError::from)?;
     let stick = data.join(STICK);
-    Vault::declare(
-        &stick,
-        PlaceId::new(uuid::Uuid::now_v7()),
-        Some("stand-in stick"),
-    )?;
+    Vault::declare(&stick, PlaceId::new(uuid::Uuid::now_v7()))?;
     let stick = engine
         .add_place(STICK, &stick.to_string_lossy(), request())
+        .map_err(DemoError::from)?;
+    engine
+        .take_for_a_medium(stick, "stand-in stick")
         .map_err(DemoError::from)?;
     if let Some(ruff) = units.last() {
         ruffs_past(&engine, devices, clock, *ruff, stick)?;
@@ -310,7 +309,7 @@ fn ruffs_past(
     unit: UnitId,
     stick: PlaceId,
 ) -> Result<(), CommandError> {
-    let handle = "dock-2";
+    let handle = "ruff";
     let act = |kind: ActKind, mode: &str| -> Result<(), CommandError> {
         devices
             .with(handle, |device| {

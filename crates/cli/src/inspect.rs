@@ -6,7 +6,8 @@ use std::process::ExitCode;
 
 use serde_json::{Value, json};
 use veritope_formats::startimage::read_start_image;
-use veritope_vault::{Access, Manifest, Object, Vault, VerifyReport};
+use veritope_core::coverage::BlankBytes;
+use veritope_vault::{Access, Manifest, Object, Vault, VaultError, VerifyReport};
 use veritope_wire::{Digest, PlaceId};
 
 use crate::args::{InspectArgs, VerifyArgs};
@@ -19,17 +20,22 @@ pub(crate) fn verify(args: &VerifyArgs) -> Result<ExitCode, CommandError> {
     let vault = Vault::open(&args.path, Access::Read, nobody)?;
     let mut reports: Vec<VerifyReport> = Vec::new();
     let mut unusable = Vec::new();
+    // A manifest that is gone, empty, or another's is damage of its capture; one from a later program
+    // may be sound, and only that program can tell.
+    let mut manifests = Vec::new();
     for unit in vault.units()? {
         for capture in vault.each_capture(unit)? {
             match capture {
                 Ok(manifest) => reports.push(vault.verify(&manifest, |_| true)),
-                Err(error) => unusable.push(error.to_string()),
+                Err(error @ VaultError::Newer { .. }) => unusable.push(error.to_string()),
+                Err(error) => manifests.push(error.to_string()),
             }
         }
     }
-    let damaged: usize = reports.iter().map(|report| report.damage.len()).sum();
+    let in_images: usize = reports.iter().map(|report| report.damage.len()).sum();
+    let damaged = in_images + manifests.len();
     if args.json {
-        let all = json!({ "captures": reports, "unusable": unusable });
+        let all = json!({ "captures": reports, "manifests": manifests, "unusable": unusable });
         println!("{}", serde_json::to_string_pretty(&all).unwrap_or_default());
     } else {
         for report in &reports {
@@ -45,19 +51,33 @@ pub(crate) fn verify(args: &VerifyArgs) -> Result<ExitCode, CommandError> {
                 report.sound.len(),
                 report.bytes
             );
+            for (label, blank) in &report.blank {
+                let what = match blank {
+                    BlankBytes::Zeros => "all zero",
+                    BlankBytes::Ones => "all 0xFF",
+                    BlankBytes::No => continue,
+                };
+                println!("  {label}: sound, and {what}");
+            }
             for one in &report.damage {
                 let frame = one
                     .frame
                     .map_or_else(|| "whole".to_owned(), |frame| format!("frame {frame}"));
+                let label = one
+                    .label
+                    .as_ref()
+                    .map_or_else(|| "manifest".to_owned(), ToString::to_string);
                 println!(
-                    "  {} {frame}, bytes {} to {}: {} ({})",
-                    one.label,
+                    "  {label} {frame}, bytes {} to {}: {} ({})",
                     one.first_byte,
                     one.last_byte,
                     one.what,
                     one.file.display()
                 );
             }
+        }
+        for text in &manifests {
+            println!("DAMAGED manifest {text}");
         }
         for text in &unusable {
             println!("UNUSABLE {text}");

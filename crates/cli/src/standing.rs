@@ -91,6 +91,7 @@ fn print_json(value: &impl Serialize) -> Result<(), CommandError> {
 pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
     let asked = asked(args)?;
     let standing = standing::judge(&StandingInput {
+        coverage: None,
         nickname: &asked.file.nickname,
         family: Some(&asked.family),
         facts: &asked.file.facts,

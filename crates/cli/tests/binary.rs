@@ -3,6 +3,7 @@
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
 mod judging;
+mod published;
 mod support;
 
 use std::fs;

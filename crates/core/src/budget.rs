@@ -165,6 +165,45 @@ pub fn battery(
     }
 }
 
+/// Bytes that a link moves in a second at least: 250 MB in two minutes (JOB 11).
+const LEAST_BYTES_PER_SECOND: u64 = 2 << 20;
+
+/// Judges the battery for work that moves so many bytes in a recovery (`U7`): what that takes with the
+/// reserve on top, and never under the hard stop, since it writes.
+#[must_use]
+pub fn moving(bytes: u64, facts: &Facts, family: &Family, policy: &Policy, now: Moment) -> Battery {
+    let recoveries = family.modes.iter().filter(|spec| spec.mode.reads_partitions());
+    let rate = recoveries.map(|spec| spec.drain_permille_per_hour).max();
+    let seconds = bytes.div_ceil(LEAST_BYTES_PER_SECOND);
+    let drain = seconds
+        .saturating_mul(u64::from(rate.unwrap_or(0)))
+        .div_ceil(3600);
+    let sheet_permille = u32::try_from(drain).unwrap_or(u32::MAX);
+    let with_reserve = sheet_permille
+        .saturating_mul(100 + RESERVE_PERCENT)
+        .div_ceil(100);
+    let begin_from_percent = with_reserve
+        .max(HARD_STOP_PERMILLE.saturating_add(sheet_permille))
+        .div_ceil(10);
+    let charge = charge_now(facts, family, now);
+    let verdict = match &charge {
+        None => BatteryVerdict::NotKnown,
+        Some(charge) if charge.permille < begin_from_percent.saturating_mul(10) => {
+            BatteryVerdict::TooLow
+        }
+        Some(charge) if charge.permille < u32::from(policy.battery_floor_percent) * 10 => {
+            BatteryVerdict::UnderFloor
+        }
+        Some(_) => BatteryVerdict::Enough,
+    };
+    Battery {
+        sheet_permille,
+        begin_from_percent,
+        charge,
+        verdict,
+    }
+}
+
 /// The battery where there is no sheet to judge it for.
 #[must_use]
 pub fn unplanned(facts: &Facts, family: &Family, now: Moment) -> Battery {

@@ -138,6 +138,9 @@ pub struct CaptureFacts {
     /// Who took it.
     #[serde(default)]
     pub taker: Taker,
+    /// Of a set of the maker's: digest of the list that came with it, which tells sets apart.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub list: Option<Digest>,
 }
 
 impl CaptureFacts {
@@ -750,6 +753,7 @@ pub(crate) mod testing {
             rest: Rest::AtRest,
             build: None,
             taker: Taker::Us,
+            list: None,
             partitions: own()
                 .iter()
                 .map(|own| CapturedFacts {

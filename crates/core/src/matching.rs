@@ -2,12 +2,13 @@
 //! codename, fit, digest. The whole table of `M1`-`M14` comes with the recovery station.
 
 use serde::Serialize;
-use veritope_wire::Digest;
+use veritope_wire::{Digest, Label};
 
 use crate::digest::{Claimed, Seen};
 use crate::facts::{FactKey, Facts};
 use crate::family::Family;
 use crate::fuse;
+use crate::relock::{is_checked, stem};
 use crate::rule::Rule;
 
 /// What an image's own descriptor says.
@@ -129,6 +130,8 @@ pub struct StockClaims<'a> {
     pub variants: &'a [String],
     /// Its build.
     pub build: &'a str,
+    /// Partitions that it has images for, without a slot or with one.
+    pub members: &'a [Label],
 }
 
 /// Judges whether a stock set is this unit's: codename, variant, a build that the family knows, and
@@ -162,6 +165,28 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
             None => format!("For {names}; which variant the unit is, is not known."),
         },
     );
+    // Half a set leaves a mix of two builds, which no lock is closed on.
+    let lacking: Vec<&str> = {
+        let mut all: Vec<&str> = family
+            .partitions
+            .iter()
+            .filter(|spec| is_checked(spec.role))
+            .map(|spec| (spec, stem(spec, family)))
+            .filter(|(spec, stem)| {
+                let mut members = claims.members.iter();
+                !members.any(|one| one.as_str() == *stem || *one == spec.label)
+            })
+            .map(|(_, stem)| stem)
+            .collect();
+        all.dedup();
+        all
+    };
+    judge(
+        Rule::Q8,
+        lacking.is_empty(),
+        format!("Complete: {} images.", claims.members.len()),
+        format!("Not complete: {} is missing.", lacking.join(", ")),
+    );
     let build = family.builds.iter().find(|one| one.id == claims.build);
     // A family that lists no builds leaves it to variant and digests.
     if !family.builds.is_empty() {
@@ -170,6 +195,15 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
             build.is_some(),
             format!("Build {}.", claims.build),
             format!("The family has no build {}.", claims.build),
+        );
+    }
+    if let Some(build) = build.filter(|build| !build.variants.is_empty()) {
+        let own = own.unwrap_or("");
+        judge(
+            Rule::M2,
+            build.variants.iter().any(|one| one == own),
+            format!("{} is a build of this variant.", build.id),
+            format!("{} is a build of {}.", build.id, build.variants.join(", ")),
         );
     }
     // An unknown fuse is a line of the write's own list; it never reads as low enough there.
@@ -229,6 +263,12 @@ mod tests {
     fn a_stock_set_is_for_its_variant_and_not_below_the_fuse() {
         use crate::facts::testing::facts;
         let cinder = crate::family::testing::shipped("cinder");
+        let members: Vec<Label> = cinder
+            .partitions
+            .iter()
+            .filter(|spec| is_checked(spec.role))
+            .map(|spec| spec.label.clone())
+            .collect();
         let stops = |model: &str, fused: &str, variants: &[&str], build: &str| {
             let known = facts(&[(FactKey::ModelCode, model), (FactKey::RollbackIndex, fused)]);
             let variants: Vec<String> = variants.iter().map(|one| (*one).to_owned()).collect();
@@ -236,6 +276,7 @@ mod tests {
                 codename: "cinder",
                 variants: &variants,
                 build,
+                members: &members,
             };
             judge_stock(&cinder, &known, claims)
                 .into_iter()

@@ -38,7 +38,7 @@ pub struct Damage<'a> {
     /// The place that the copy lies in.
     pub place: &'a str,
     /// The partition.
-    pub label: &'a Label,
+    pub label: Option<&'a Label>,
     /// The frame, when only one is damaged.
     pub frame: Option<u64>,
     /// A place with a sound copy of the same capture.
@@ -165,10 +165,10 @@ fn damaged(damage: Damage<'_>) -> String {
         || "take a capture anew".to_owned(),
         |place| format!("repair it from {place}"),
     );
-    format!(
-        "A copy in {} is damaged: {}{frame}; {cure}.",
-        damage.place, damage.label
-    )
+    let what = damage
+        .label
+        .map_or_else(|| "its manifest".to_owned(), ToString::to_string);
+    format!("A copy in {} is damaged: {what}{frame}; {cure}.", damage.place)
 }
 
 #[cfg(test)]
@@ -224,7 +224,7 @@ mod tests {
             }],
             damage: Some(Damage {
                 place: "this bench",
-                label: &persist,
+                label: Some(&persist),
                 frame: Some(0),
                 sound: Some("stick"),
             }),

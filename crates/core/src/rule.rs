@@ -78,6 +78,7 @@ rules! {
     N5: "Switching off that only hibernates does not count as off.",
     N6: "Link command first, keys next, a forced restart last, and never while an erase or a write may be running.",
     Q1: "The way back first: the partition that is written over is captured and verified.",
+    Q8: "A set is complete only when every member of it is there, and no two builds share a folder.",
     Q11: "What replaces something is proven whole where it lies before anything is erased.",
     Q12: "A package goes onto the base that it states, and onto no other.",
     Q13: "A start of the system is a checkpoint after a risky step.",

@@ -3,6 +3,7 @@
 
 use std::time::Duration;
 
+use veritope_core::digest::Claimed;
 use veritope_core::family::Method;
 use veritope_core::mode::Slot;
 use veritope_core::plan::{Action, Planned, Step};
@@ -18,7 +19,6 @@ use crate::evidence::list_of;
 use crate::reading::{CaptureKind, read_tables};
 use crate::record::Entry;
 use crate::run::{StepPhase, Watcher};
-use crate::shelf::read_seen;
 use crate::unit::{RunRecord, UnitRecord};
 use crate::watch::Observation;
 
@@ -96,19 +96,9 @@ impl Engine {
                 device.restart(to, epoch)
             }
             Action::TemporaryStart => {
-                let image = self
-                    .shelf
-                    .recovery_for(family)
-                    .map_err(|error| EngineError::Shelf(error.to_string()))?
-                    .ok_or_else(|| {
-                        EngineError::Shelf(
-                            "the recovery image is no longer on the shelf".to_owned(),
-                        )
-                    })?;
-                let (bytes, seen) = read_seen(&image.path)
-                    .map_err(|error| EngineError::Shelf(format!("{}: {error}", image.name)))?;
+                let (bytes, seen) = self.judged_image(run, family)?;
                 write_down()?;
-                match device.put_memory(&bytes, &seen, epoch) {
+                match device.put_memory(&bytes, Claimed(seen.digest()), epoch) {
                     Ok(_) => device.start_from_memory(epoch),
                     Err(error) => Err(error),
                 }

@@ -5,12 +5,16 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{
-    self, CaptureFacts, CapturedFacts, CopyFacts, Coverage, CoverageInput, Origin, Rest,
-    VerifiedCopy,
+    self, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, Coverage, CoverageInput, Origin,
+    Rest, Taker, VerifiedCopy,
 };
 use veritope_core::digest::{Claimed, FrameLayout};
 use veritope_core::facts::Happening;
 use veritope_core::family::{Family, Role};
+use veritope_core::worth::Inside;
+use veritope_formats::filesystem;
+use veritope_formats::startimage::descriptor_of;
+use veritope_link::LinkError;
 use veritope_vault::{
     Access, CaptureSource, Captured, ImageState, MANIFEST_VERSION, Manifest, Vault,
 };
@@ -18,9 +22,10 @@ use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
-use crate::places::{OWN_NAME, medium_text};
+use crate::places::OWN_NAME;
 use crate::reading::{CaptureKind, Meter, Moving, Reader, Tables, images, no_backup, read_tables};
 use crate::record::{DamageFacts, Entry};
+use crate::restore::hardware_key;
 use crate::run::Watcher;
 use crate::unit::UnitRecord;
 use crate::watch::{Observation, Settling};
@@ -32,6 +37,9 @@ struct Note {
     kind: CaptureKind,
     taken: Moment,
     hardware: String,
+    /// Whether a person stopped it: then it goes on when a person says so.
+    #[serde(default)]
+    is_stopped: bool,
     guids: Vec<String>,
 }
 
@@ -45,6 +53,7 @@ impl Engine {
             captures: &record.captures,
             copies: &record.copies,
             written: &record.written,
+            first_write: record.first_write,
             policy: &self.policy(),
             system_ran: facts.last(Happening::SystemRan),
             now: self.now(),
@@ -97,6 +106,15 @@ impl Engine {
         let epoch = seen.state.epoch;
         let tables = read_tables(&device, epoch)?;
         let images = images(family, &tables, kind);
+        if images.iter().all(|image| image.number == 0) {
+            return Err(no_backup(
+                Rule::B3,
+                "the unit's table names no partition that is wanted here: a capture of nothing is none"
+                    .to_owned(),
+            ));
+        }
+        let identity = hardware_key(family);
+        device.is_still(identity, &hardware, epoch)?;
         let (job, taken) = self.job_for(&record, kind, &hardware, &tables)?;
         let mut staging = self.vault.stage(job)?;
         staging.note(
@@ -105,7 +123,8 @@ impl Engine {
                 unit,
                 kind: kind.clone(),
                 taken,
-                hardware,
+                hardware: hardware.clone(),
+                is_stopped: false,
                 guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
             },
         )?;
@@ -139,7 +158,37 @@ impl Engine {
         };
         let mut partitions = Vec::new();
         for image in &images {
-            partitions.push(reader.take(&mut staging, image, &mut meter)?);
+            match reader.take(&mut staging, image, &mut meter) {
+                Ok(part) => partitions.push(part),
+                Err(EngineError::Stopped) if watcher.is_cancelled() => {
+                    // A person's word: it does not go on by itself.
+                    staging.note(
+                        "capture",
+                        &Note {
+                            unit,
+                            kind: kind.clone(),
+                            taken,
+                            hardware,
+                            is_stopped: true,
+                            guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
+                        },
+                    )?;
+                    return Err(EngineError::Stopped);
+                }
+                Err(error) => return Err(error),
+            }
+        }
+        // Whoever gave the last byte is whoever gave the first: else none of it counts.
+        match device.is_still(identity, &hardware, epoch) {
+            Ok(()) => {}
+            Err(error @ LinkError::AnotherUnit { .. }) => {
+                staging.discard()?;
+                return Err(error.into());
+            }
+            Err(error) => return Err(error.into()),
+        }
+        for part in &mut partitions {
+            part.inside = Some(look_inside(&self.vault, part)?);
         }
         let manifest = Manifest {
             veritope_capture: MANIFEST_VERSION,
@@ -168,7 +217,7 @@ impl Engine {
             capture: capture.id,
             place: self.vault.id(),
             name: OWN_NAME.to_owned(),
-            medium: medium_text(&self.vault.medium()?),
+            medium: self.medium_of(self.vault.id(), &self.vault)?,
             verified: None,
             damaged: Vec::new(),
         };
@@ -189,8 +238,8 @@ impl Engine {
         Ok(manifest.capture)
     }
 
-    /// The job to go on with, or a new one. What was read before the system ran is not gone on
-    /// with: living partitions are other ones now.
+    /// The job to go on with, or a new one. What was read before anything could have changed it, by the
+    /// system or by a write, is not gone on with: those partitions are other ones now.
     fn job_for(
         &self,
         record: &UnitRecord,
@@ -199,7 +248,7 @@ impl Engine {
         tables: &Tables,
     ) -> Result<(JobId, Moment), EngineError> {
         let guids: Vec<String> = tables.areas.iter().map(|area| area.guid.clone()).collect();
-        let ran = record.known().last(Happening::SystemRan);
+        let changed = record.touched;
         for job in self.vault.staged()? {
             let Some(note) = self.vault.note_of::<Note>(job, "capture")? else {
                 continue;
@@ -214,7 +263,7 @@ impl Engine {
                 .iter()
                 .any(|capture| capture.id.uuid() == job.uuid());
             let is_same = !is_done && note.hardware == hardware && note.guids == guids;
-            if is_same && ran.is_none_or(|ran| ran < note.taken) {
+            if is_same && changed.is_none_or(|at| at < note.taken) {
                 return Ok((job, note.taken));
             }
             self.vault.stage(job)?.discard()?;
@@ -278,14 +327,15 @@ impl Engine {
                 let mode = record.known().mode();
                 let is_readable = mode.is_some_and(veritope_core::mode::Mode::reads_partitions)
                     && self.answers(&record);
-                (is_readable && !matches!(note.kind, CaptureKind::Some { .. })).then_some(note)
+                let is_wanted = !note.is_stopped && !matches!(note.kind, CaptureKind::Some { .. });
+                (is_readable && is_wanted).then_some(note)
             })
             .map(|note| (note.unit, note.kind))
             .collect()
     }
 
     /// Reads a copy back from its medium and writes down what was found (`B7`).
-    fn read_back(
+    pub(crate) fn read_back(
         &self,
         vault: &Vault,
         name: &str,
@@ -293,6 +343,10 @@ impl Engine {
         meter: &mut Meter<'_>,
     ) -> Result<(), EngineError> {
         meter.at(format!("reading the copy in {name} back"));
+        let record = self.record(manifest.unit)?;
+        let known = record.image_source(manifest.capture);
+        // A copy is its objects and its manifest.
+        let of_manifest = known.and_then(|known| manifest_damage(vault, &record, known));
         let report = vault.verify(manifest, |bytes| {
             meter.moved(bytes);
             !meter.watcher.should_stop()
@@ -300,9 +354,8 @@ impl Engine {
         if meter.watcher.should_stop() {
             return Err(EngineError::Stopped);
         }
-        let damage = report
-            .damage
-            .into_iter()
+        let damage = report.damage.into_iter().chain(of_manifest);
+        let damage = damage
             .map(|one| DamageFacts {
                 label: one.label,
                 frame: one.frame,
@@ -318,7 +371,7 @@ impl Engine {
                 capture: manifest.capture,
                 place: vault.id(),
                 name: name.to_owned(),
-                medium: medium_text(&vault.medium()?),
+                medium: self.medium_of(vault.id(), vault)?,
                 damage,
             }],
         )
@@ -383,15 +436,37 @@ impl Engine {
                 total_bytes: stored + manifest.bytes(),
             },
         };
-        self.vault.copy_to(&vault, unit, capture, |bytes| {
-            meter.moved(bytes);
-            !watcher.should_stop()
-        })?;
+        let known = record
+            .image_source(capture)
+            .ok_or(EngineError::NoCapture(capture))?;
+        // From the first place that has it whole enough to copy; the copy is read back before it counts.
+        let mut done = Err(EngineError::NoCapture(capture));
+        for source in self.all_places().into_iter().filter(|one| one.id != place) {
+            let copied = self
+                .open_place(source.id, Access::Read)
+                .and_then(|(_, from)| {
+                    Ok(
+                        from.copy_to(&vault, unit, capture, known.manifest, |bytes| {
+                            meter.moved(bytes);
+                            !watcher.should_stop()
+                        })?,
+                    )
+                });
+            let is_done = copied.is_ok() || watcher.should_stop();
+            // What the first place says is said, if none has it.
+            if is_done || matches!(done, Err(EngineError::NoCapture(_))) {
+                done = copied.map(drop);
+            }
+            if is_done {
+                break;
+            }
+        }
+        done?;
         let copy = CopyFacts {
             capture,
             place,
             name: target.name.clone(),
-            medium: medium_text(&vault.medium()?),
+            medium: self.medium_of(place, &vault)?,
             verified: None,
             damaged: Vec::new(),
         };
@@ -438,12 +513,18 @@ impl Engine {
         let record = self.record(unit)?;
         let manifest = self.manifest_of(&record, capture)?;
         let (damaged_place, damaged) = self.open_place(place, Access::Write)?;
-        let labels: Vec<Label> = record
+        let damage = record
             .damage
             .iter()
             .filter(|(c, p, _)| (*c, *p) == (capture, place))
-            .flat_map(|(_, _, damage)| damage.iter().map(|one| one.label.clone()))
+            .flat_map(|(_, _, damage)| damage);
+        let labels: Vec<Label> = damage
+            .clone()
+            .filter_map(|one| one.label.clone())
             .collect();
+        if damage.clone().any(|one| one.label.is_none()) {
+            self.repair_manifest(&record, &manifest, &damaged)?;
+        }
         let parts = manifest
             .partitions
             .iter()
@@ -509,27 +590,170 @@ impl Engine {
         })
     }
 
-    /// One copy of everything that exists once, read back now.
-    pub(crate) fn fresh_copies(
+    /// Every copy of what exists once, in every place that can be reached, read back now; with the places
+    /// that are away. A copy that is found damaged is read back whole and written down.
+    ///
+    /// # Errors
+    /// When what was found can't be written down.
+    pub(crate) fn read_copies_back(
         &self,
-        record: &UnitRecord,
-        coverage: &Coverage,
-    ) -> Vec<VerifiedCopy> {
+        unit: UnitId,
+        family: &Family,
+    ) -> Result<(Vec<VerifiedCopy>, Vec<PlaceId>), EngineError> {
+        let record = self.record(unit)?;
+        let coverage = self.coverage_of(&record, family);
         let unique = coverage
             .rows
             .iter()
             .filter(|row| row.described.role == Role::DeviceUnique);
-        unique
-            .filter_map(|row| {
-                let manifest = self.manifest_of(record, row.capture?).ok()?;
-                let label = &row.described.own.label;
-                let facts = record.captures.iter().find(|c| c.id == manifest.capture)?;
-                let claim = facts.partition(label)?.blake3;
-                let part = manifest.partition(label)?;
-                self.verified_copy(part, claim).map(|(_, copy)| copy)
-            })
-            .collect()
+        let mut copies = Vec::new();
+        let mut damaged: Vec<(CaptureId, PlaceId)> = Vec::new();
+        let away = self.places_away();
+        for row in unique {
+            let label = &row.described.own.label;
+            let Some(known) = row.capture.and_then(|capture| {
+                record.captures.iter().find(|one| one.id == capture)
+            }) else {
+                continue;
+            };
+            let Some(claim) = known.partition(label).map(|part| part.blake3) else {
+                continue;
+            };
+            for (place, _) in row.counted.iter().filter(|(place, _)| !away.contains(place)) {
+                let seen = self.copy_of(&record, known, label, claim, *place);
+                match seen {
+                    Some(copy) => copies.push(copy),
+                    None => damaged.push((known.id, *place)),
+                }
+            }
+        }
+        damaged.sort_unstable();
+        damaged.dedup();
+        for (capture, place) in damaged {
+            let manifest = self.manifest_of(&record, capture);
+            let opened = self.open_place(place, Access::Read);
+            if let (Ok(manifest), Ok((place, vault))) = (manifest, opened) {
+                let mut meter = Meter {
+                    watcher: &Unwatched,
+                    moving: Moving {
+                        what: String::new(),
+                        done_bytes: 0,
+                        total_bytes: manifest.bytes(),
+                    },
+                };
+                self.read_back(&vault, &place.name, &manifest, &mut meter)?;
+            }
+        }
+        Ok((copies, away))
     }
+
+    /// One partition of one copy, its manifest first.
+    fn copy_of(
+        &self,
+        record: &UnitRecord,
+        known: &CaptureFacts,
+        label: &Label,
+        claim: Digest,
+        place: PlaceId,
+    ) -> Option<VerifiedCopy> {
+        let (_, vault) = self.open_place(place, Access::Read).ok()?;
+        let (manifest, digest) = vault.manifest(record.id, known.id).ok()?;
+        let part = manifest.partition(label).filter(|_| digest == known.manifest)?;
+        match vault.verify_image(part, |_| true) {
+            ImageState::Sound(seen) => {
+                VerifiedCopy::new(label.clone(), place, &seen, Claimed(claim), self.now())
+            }
+            ImageState::Damaged(_) => None,
+        }
+    }
+
+    /// Brings the manifest of a capture over a damaged one, from a place where it is the one that the log
+    /// knows; nothing else ever goes over it.
+    fn repair_manifest(
+        &self,
+        record: &UnitRecord,
+        manifest: &Manifest,
+        damaged: &Vault,
+    ) -> Result<(), EngineError> {
+        let known = record
+            .image_source(manifest.capture)
+            .ok_or(EngineError::NoCapture(manifest.capture))?;
+        let mut last = no_backup(
+            veritope_core::rule::Rule::B6,
+            "no other place has the manifest of this capture as it was written".to_owned(),
+        );
+        for other in self
+            .all_places()
+            .into_iter()
+            .filter(|other| other.id != damaged.id())
+        {
+            let done = self
+                .open_place(other.id, Access::Read)
+                .and_then(|(_, sound)| {
+                    Ok(sound.copy_manifest_to(damaged, manifest, known.manifest)?)
+                });
+            match done {
+                Ok(()) => return Ok(()),
+                Err(error) => last = error,
+            }
+        }
+        Err(last)
+    }
+}
+
+/// Watches nothing.
+struct Unwatched;
+
+impl Watcher for Unwatched {
+    fn phase(&self, _: &crate::run::StepPhase) {}
+
+    fn should_stop(&self) -> bool {
+        false
+    }
+}
+
+/// What is wrong with the manifest of a copy, if anything: gone, edited, empty, or another one's.
+fn manifest_damage(
+    vault: &Vault,
+    record: &UnitRecord,
+    known: &CaptureFacts,
+) -> Option<veritope_vault::Damage> {
+    let what = match vault.manifest(record.id, known.id) {
+        Ok((_, digest)) if digest == known.manifest => return None,
+        Ok(_) => "it is not the one that was written when the capture was taken".to_owned(),
+        Err(veritope_vault::VaultError::NoCapture(_)) => "it is gone".to_owned(),
+        Err(error) => error.to_string(),
+    };
+    Some(veritope_vault::Damage {
+        label: None,
+        frame: None,
+        first_byte: 0,
+        last_byte: 0,
+        file: vault.root().to_owned(),
+        what,
+    })
+}
+
+/// What the head of a captured image says that it is.
+fn look_inside(vault: &Vault, part: &Captured) -> Result<Inside, EngineError> {
+    if part.blank != BlankBytes::No {
+        return Ok(Inside::Other);
+    }
+    let head = vault.frame(part, 0)?;
+    let of_file_system = &head[..head.len().min(filesystem::HEAD_BYTES)];
+    if let Some(declared) = filesystem::declared(of_file_system) {
+        return Ok(Inside::FileSystem {
+            kind: declared.kind.to_owned(),
+        });
+    }
+    Ok(match descriptor_of(&head) {
+        Ok(image) => Inside::StartImage {
+            codename: image.codename,
+            kind: image.kind,
+            version: image.version,
+        },
+        Err(_) => Inside::Other,
+    })
 }
 
 /// What the log keeps of a manifest.
@@ -541,6 +765,8 @@ pub(crate) fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
         origin: manifest.source.origin,
         rest: manifest.source.rest,
         build: manifest.build.clone(),
+        taker: Taker::Us,
+        list: None,
         partitions: manifest
             .partitions
             .iter()
@@ -550,6 +776,8 @@ pub(crate) fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
                 blake3: part.blake3,
                 agreement: part.agreement,
                 blank: part.blank,
+                inside: part.inside.clone(),
+                is_unique: part.role == Some(Role::DeviceUnique),
             })
             .collect(),
     }

@@ -6,10 +6,12 @@ use std::collections::BTreeMap;
 use serde::Serialize;
 use veritope_core::budget::Policy;
 use veritope_core::chart::{Chart, ColumnInput, Held, Trust, chart};
-use veritope_core::coverage::{Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest};
-use veritope_core::facts::Happening;
+use veritope_core::coverage::{
+    Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest, Taker,
+};
 use veritope_core::family::Role;
 use veritope_core::partitions::describe;
+use veritope_core::worth::{self, Worth};
 use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId, UnitId};
 
 use crate::bench::Engine;
@@ -41,8 +43,14 @@ pub struct CopyLine {
 pub struct CaptureLine {
     /// Its id.
     pub id: CaptureId,
+    /// The number by which a person tells it from others, in the order of their taking.
+    pub number: u32,
     /// When it was begun.
     pub taken: Moment,
+    /// Whether another bench took it.
+    pub taker: Taker,
+    /// What it holds of what exists once, in words: what is blank first.
+    pub holds: Vec<HeldLine>,
     /// Partitions and tables in it.
     pub partitions: u32,
     /// Bytes of all images.
@@ -53,6 +61,17 @@ pub struct CaptureLine {
     pub copies: Vec<CopyLine>,
     /// Places that have no copy of it yet.
     pub copy_to: Vec<PlaceId>,
+}
+
+/// What a capture holds of a partition that exists once.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct HeldLine {
+    /// The partition.
+    pub label: Label,
+    /// In words.
+    pub text: String,
+    /// How much it is worth (`E4`).
+    pub worth: Worth,
 }
 
 /// One captured partition.
@@ -160,7 +179,7 @@ impl Engine {
             stock: record.captures.first().map(|capture| capture.id),
             captures,
             chart,
-            not_read_since: record.known().last(Happening::SystemRan),
+            not_read_since: record.last_change(),
             torn: record.torn.iter().map(|torn| torn.label.clone()).collect(),
             places,
             policy: self.policy(),
@@ -296,9 +315,23 @@ fn line(record: &UnitRecord, capture: &CaptureFacts, places: &[PlaceView]) -> Ca
                 .collect(),
         })
         .collect();
+    let mut holds: Vec<HeldLine> = capture
+        .partitions
+        .iter()
+        .filter(|part| part.is_unique)
+        .map(|part| HeldLine {
+            label: part.label.clone(),
+            text: worth::holds(part),
+            worth: worth::worth(capture, part, &record.captures),
+        })
+        .collect();
+    holds.sort_by_key(|held| held.worth);
     CaptureLine {
         id: capture.id,
+        number: u32::try_from(record.number_of(capture.id)).unwrap_or(u32::MAX),
         taken: capture.taken,
+        taker: capture.taker,
+        holds,
         partitions: u32::try_from(capture.partitions.len()).unwrap_or(u32::MAX),
         bytes: capture
             .partitions

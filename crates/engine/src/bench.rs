@@ -11,7 +11,7 @@ use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::plan::{Goal, Presence, Ways};
 use veritope_link::{DeviceLink, Transport};
 use veritope_vault::{Access, Vault};
-use veritope_wire::{BridgeId, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
+use veritope_wire::{BridgeId, Digest, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
 
 use crate::clock::OwnTime;
 use crate::data::{Bridge, DataFolder};
@@ -59,6 +59,8 @@ pub struct Engine {
     changing: Mutex<BTreeSet<UnitId>>,
     phases: Mutex<BTreeMap<RunId, StepPhase>>,
     pub(crate) time: Mutex<OwnTime>,
+    /// Texts that sheets under way began with and that were changed since, by digest.
+    pub(crate) kept_texts: Mutex<BTreeMap<Digest, Arc<Family>>>,
 }
 
 /// A device that a bridge offers.
@@ -76,6 +78,17 @@ pub struct FoundDevice {
     pub model_code: Option<String>,
     /// The unit on this bench that it is, when known.
     pub unit: Option<UnitId>,
+    /// A unit on this bench that is reached otherwise, or by hand, and that these identifiers are of.
+    pub recognised: Option<Recognised>,
+}
+
+/// A unit by which a device was recognised (`K4`).
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
+pub struct Recognised {
+    /// The unit.
+    pub unit: UnitId,
+    /// Its name.
+    pub nickname: String,
 }
 
 /// A unit to put onto the bench.
@@ -137,6 +150,7 @@ impl Engine {
             live: Mutex::default(),
             changing: Mutex::default(),
             phases: Mutex::default(),
+            kept_texts: Mutex::default(),
         };
         engine.clear_leftovers()?;
         Ok(engine)
@@ -182,12 +196,17 @@ impl Engine {
     }
 
     pub(crate) fn family_of(&self, record: &UnitRecord) -> Option<Arc<Family>> {
-        self.family_named(&self.codename_of(record)?)
+        self.family_by(record, &record.known())
     }
 
-    /// The same, where the facts were put together already.
+    /// The same, where the facts were put together already. While a run is under way it is the text that
+    /// the run began with.
     pub(crate) fn family_by(&self, record: &UnitRecord, known: &Facts) -> Option<Arc<Family>> {
-        self.family_named(&Self::codename_by(record, known)?)
+        let current = self.family_named(&Self::codename_by(record, known)?);
+        match record.active_run().and_then(|run| run.family) {
+            Some(digest) => self.family_with(digest, current),
+            None => current,
+        }
     }
 
     pub(crate) fn record(&self, unit: UnitId) -> Result<UnitRecord, EngineError> {
@@ -286,6 +305,7 @@ impl Engine {
             name: name.clone(),
             url: url.to_owned(),
             token: token.trim().to_owned(),
+            extras: info.extras.into_iter().take(16).collect(),
         };
         let id = bridge.id;
         let mut all: Vec<Bridge> = bridges.iter().map(|(bridge, _)| bridge.clone()).collect();
@@ -342,6 +362,19 @@ impl Engine {
             .collect()
     }
 
+    /// The page on which a unit's stand-in is in a person's hands; nothing for a real device.
+    pub(crate) fn body_page(&self, record: &UnitRecord) -> Option<String> {
+        let Way::Link { bridge, handle } = &record.way else {
+            return None;
+        };
+        let bridges = lock(&self.bridges);
+        let (known, _) = bridges.iter().find(|(known, _)| known.id == *bridge)?;
+        let is_plain = |byte: u8| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_');
+        let has_body = known.extras.iter().any(|extra| extra == "body");
+        (has_body && handle.0.bytes().all(is_plain))
+            .then(|| format!("{}/device/{}", known.url, handle.0))
+    }
+
     pub(crate) fn transport(&self, id: BridgeId) -> Result<Arc<dyn Transport>, EngineError> {
         lock(&self.bridges)
             .iter()
@@ -370,7 +403,16 @@ impl Engine {
             let family = facts
                 .get("codename")
                 .and_then(|name| self.family_named(name));
+            let recognised = units
+                .iter()
+                .filter(|unit| unit.way != way)
+                .find(|unit| self.is_this(unit, &facts))
+                .map(|unit| Recognised {
+                    unit: unit.id,
+                    nickname: unit.nickname.clone(),
+                });
             found.push(FoundDevice {
+                recognised,
                 bridge: id,
                 handle: line.handle.0,
                 presence: line.listed.into(),
@@ -385,28 +427,151 @@ impl Engine {
         Ok(found)
     }
 
+    /// Whether what a device says of itself is this unit's: some identifier is the same, and none
+    /// differs.
+    fn is_this(&self, unit: &UnitRecord, said: &BTreeMap<String, String>) -> bool {
+        let known = unit.known();
+        let Some(family) = self.family_by(unit, &known) else {
+            return false;
+        };
+        let mut same = false;
+        for id in &family.identifiers {
+            let there = said.get(id.key.id());
+            let there = there.filter(|value| !family.is_placeholder(id.key, value));
+            let here = known.known(id.key).map(|row| row.value.exact());
+            let here = here.filter(|value| !family.is_placeholder(id.key, value));
+            match (here, there) {
+                (Some(here), Some(there)) if here == *there => same = true,
+                (Some(_), Some(_)) => return false,
+                _ => {}
+            }
+        }
+        same
+    }
+
+    /// Reaches a unit over a link from now on: the device there is this unit, as its identifiers tell.
+    ///
+    /// # Errors
+    /// When a run is under way, the device is another unit's, or nothing tells that it is this one.
+    pub fn link_unit(
+        &self,
+        unit: UnitId,
+        bridge: BridgeId,
+        handle: &str,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        if record.active_run().is_some() {
+            return Err(EngineError::RunIsOpen);
+        }
+        let found = self.found(bridge)?;
+        let device = found.iter().find(|device| device.handle == handle);
+        let is_it = device.is_some_and(|device| {
+            let mut units = device.recognised.iter();
+            device.unit.is_none() && units.any(|known| known.unit == unit)
+        });
+        if !is_it {
+            return Err(EngineError::BadInput(format!(
+                "nothing tells that the device there is {}: its identifiers are missing, differ, or belong to another unit (K4)",
+                record.nickname
+            )));
+        }
+        let way = Way::Link {
+            bridge,
+            handle: veritope_wire::link::Handle(handle.to_owned()),
+        };
+        self.append(unit, Some(request), vec![Entry::WayChanged { way }])?;
+        if let Err(error) = self.observe(unit) {
+            tracing::info!(%unit, %error, "a linked unit could not be read yet");
+        }
+        self.parts.notify.changed(Changed::Bench);
+        Ok(())
+    }
+
+    /// Gives a unit another name. Consents that were typed with the old one count no longer.
+    ///
+    /// # Errors
+    /// When the name is empty, too long or taken, or a run is under way.
+    pub fn rename_unit(
+        &self,
+        unit: UnitId,
+        nickname: &str,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let record = self.record(unit)?;
+        if record.has_done(request) {
+            return Ok(());
+        }
+        if record.active_run().is_some() {
+            return Err(EngineError::RunIsOpen);
+        }
+        let nickname = self.checked_name(nickname, Some(unit))?;
+        self.append(unit, Some(request), vec![Entry::UnitRenamed { nickname }])?;
+        self.parts.notify.changed(Changed::Bench);
+        Ok(())
+    }
+
+    /// Puts a unit away, or back onto the bench; its record stays, and so does all that is kept of it.
+    ///
+    /// # Errors
+    /// When a run is under way with it.
+    pub fn put_away(
+        &self,
+        unit: UnitId,
+        away: bool,
+        request: RequestId,
+    ) -> Result<(), EngineError> {
+        let _changing = self.begin_changing(unit)?;
+        let record = self.record(unit)?;
+        if record.has_done(request) || record.is_away == away {
+            return Ok(());
+        }
+        if record.active_run().is_some() {
+            return Err(EngineError::RunIsOpen);
+        }
+        self.append(unit, Some(request), vec![Entry::UnitPutAway { away }])?;
+        self.parts.notify.changed(Changed::Bench);
+        Ok(())
+    }
+
+    /// A name that a unit can have.
+    fn checked_name(&self, name: &str, of: Option<UnitId>) -> Result<String, EngineError> {
+        let name = name.trim().to_owned();
+        if !(1..=40).contains(&name.chars().count()) || name.chars().any(char::is_control) {
+            return Err(EngineError::BadInput(
+                "give the unit a name of 1 to 40 characters".to_owned(),
+            ));
+        }
+        let units = self.parts.journal.units()?;
+        let other = units
+            .iter()
+            .find(|unit| unit.nickname == name && Some(unit.id) != of);
+        match other {
+            Some(other) if other.is_away => Err(EngineError::BadInput(format!(
+                "a unit called {name} was put away; choose another name"
+            ))),
+            Some(_) => Err(EngineError::BadInput(format!(
+                "a unit called {name} is on this bench already; choose another name"
+            ))),
+            None => Ok(name),
+        }
+    }
+
     /// Puts a unit onto the bench; a linked one is looked at right away.
     ///
     /// # Errors
     /// When the name is taken or empty, the family is not known, the ownership answer is none, or
     /// the device is another unit of this bench.
     pub fn add_unit(&self, new: NewUnit, request: RequestId) -> Result<UnitId, EngineError> {
-        let nickname = new.nickname.trim().to_owned();
-        let count = nickname.chars().count();
-        if !(1..=40).contains(&count) || nickname.chars().any(char::is_control) {
-            return Err(EngineError::BadInput(
-                "give the unit a name of 1 to 40 characters".to_owned(),
-            ));
-        }
         let units = self.parts.journal.units()?;
         if let Some(done) = units.iter().find(|unit| unit.has_done(request)) {
             return Ok(done.id);
         }
-        if units.iter().any(|unit| unit.nickname == nickname) {
-            return Err(EngineError::BadInput(format!(
-                "a unit called {nickname} is on this bench already; choose another name"
-            )));
-        }
+        let nickname = self.checked_name(&new.nickname, None)?;
         let ownership = FactValue::parse(FactKey::Ownership, &new.ownership)?;
         match (&new.way, &new.family) {
             (Way::Hand, None) => {

@@ -84,6 +84,9 @@ pub struct Bridge {
     pub url: String,
     /// The token that lets us in; never shown or logged.
     pub token: String,
+    /// What it has beside the link: a stand-in's devices have a `body`.
+    #[serde(default)]
+    pub extras: Vec<String>,
 }
 
 #[derive(Default, Serialize, Deserialize)]

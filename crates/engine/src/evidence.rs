@@ -86,6 +86,12 @@ impl Engine {
             facts: &facts,
             keep_safe: &record.keep_safe,
             battery: &battery,
+            coverage: record
+                .own
+                .is_some()
+                .then(|| self.coverage_of(record, family))
+                .as_ref(),
+            torn: &record.torn,
             now: self.now(),
             consent,
             twin: self.twin_of(record, family, &facts).as_deref(),
@@ -118,6 +124,7 @@ impl Engine {
             keep_safe: &record.keep_safe,
             coverage: &coverage,
             battery: &battery,
+            torn: &record.torn,
             consent,
         }))
     }
@@ -142,6 +149,7 @@ impl Engine {
             facts: &facts,
             wipe,
             keep_safe: &record.keep_safe,
+            torn: &record.torn,
             battery: &battery,
             consent,
             twin: self.twin_of(record, family, &facts).as_deref(),
@@ -204,7 +212,9 @@ pub(crate) fn costs_of(
     facts: &Facts,
 ) -> (Option<String>, Vec<Consequence>) {
     match &step.effect {
-        Some(Planned::Unlock { stage }) => (Some(stage.clone()), family.consequences.clone()),
+        Some(Planned::Unlock { stage }) => {
+            (Some(stage.clone()), seal::unlock_consequences(family))
+        }
         Some(Planned::Relock { stage }) => (Some(stage.clone()), seal::relock_consequences(family)),
         Some(Planned::Wipe { way }) => {
             let wipe = family.wipes.iter().find(|one| one.id == *way);

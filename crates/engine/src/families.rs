@@ -12,6 +12,7 @@ use veritope_wire::{Digest, RequestId};
 use crate::bench::{Engine, lock};
 use crate::error::EngineError;
 use crate::record::{Entry, Scope};
+use crate::unit::UnitRecord;
 
 /// Most bytes of a family file.
 pub const MOST_FAMILY_BYTES: usize = 48 << 10;
@@ -61,6 +62,11 @@ impl KnownFamily {
     }
 }
 
+/// Where the text that a sheet began with is kept.
+fn running_file(digest: Digest) -> String {
+    format!("running/{digest}.toml")
+}
+
 fn shipped(codename: &str) -> Option<(&'static str, &'static str)> {
     SHIPPED
         .iter()
@@ -81,6 +87,9 @@ pub struct FamilyLine {
     pub origin: FamilyOrigin,
     /// Units of it on this bench.
     pub units: u32,
+    /// Units whose sheet is under way and goes on by the text that it began with; the next sheet takes
+    /// this one.
+    pub on_older_text: Vec<String>,
 }
 
 /// Something that the guide says, with its title.
@@ -165,6 +174,54 @@ impl Engine {
         self.known_family(codename).map(|known| known.family)
     }
 
+    /// The text with this digest, which a sheet under way began with: `current`, if it still is that, else
+    /// the one that was kept when the sheet began. Nothing where that is gone.
+    pub(crate) fn family_with(
+        &self,
+        digest: Digest,
+        current: Option<Arc<Family>>,
+    ) -> Option<Arc<Family>> {
+        if let Some(current) = current.filter(|family| family.digest == digest) {
+            return Some(current);
+        }
+        let mut kept = lock(&self.kept_texts);
+        if let Some(known) = kept.get(&digest) {
+            return Some(Arc::clone(known));
+        }
+        let bytes = self.data.secret(&running_file(digest)).ok()??;
+        let text = String::from_utf8(bytes).ok()?;
+        let known = KnownFamily::read("the text of a sheet under way", &text, true).ok()?;
+        // A file that was changed is not the text that the sheet began with.
+        (known.family.digest == digest).then(|| {
+            kept.insert(digest, Arc::clone(&known.family));
+            known.family
+        })
+    }
+
+    /// Keeps the text of a family for a sheet that begins with it.
+    pub(crate) fn keep_text(&self, family: &Family) -> Result<(), EngineError> {
+        let file = running_file(family.digest);
+        if self.data.secret(&file)?.is_some() {
+            return Ok(());
+        }
+        let known = self.known_family(&family.codename);
+        if let Some(known) = known.filter(|known| known.family.digest == family.digest) {
+            self.data.put_secret(&file, known.text.as_bytes())?;
+        }
+        Ok(())
+    }
+
+    /// Units whose sheet goes by another text of this family than the one in force.
+    fn on_older_text(&self, known: &KnownFamily, units: &[UnitRecord]) -> Vec<String> {
+        let is_older = |unit: &&UnitRecord| {
+            let began = unit.active_run().and_then(|run| run.family);
+            began.is_some_and(|digest| digest != known.family.digest)
+                && self.codename_of(unit).as_deref() == Some(&known.family.codename)
+        };
+        let older = units.iter().filter(is_older);
+        older.map(|unit| unit.nickname.clone()).collect()
+    }
+
     fn known_family(&self, codename: &str) -> Option<KnownFamily> {
         let all = lock(&self.families);
         all.iter()
@@ -201,6 +258,7 @@ impl Engine {
                     form: known.family.form.clone(),
                     origin: known.origin(),
                     units: u32::try_from(here.count()).unwrap_or(u32::MAX),
+                    on_older_text: self.on_older_text(known, &units),
                 }
             })
             .collect())
@@ -273,8 +331,8 @@ impl Engine {
         }
     }
 
-    /// Keeps a family of the user's, in place of one with the same codename. Runs under way keep
-    /// their sheets; judgements use the new one from now on.
+    /// Keeps a family of the user's, in place of one with the same codename. Runs under way go on by the
+    /// text that they began with; judgements and new sheets use the new one from now on.
     ///
     /// # Errors
     /// The first mistake with its line; nothing is written then.

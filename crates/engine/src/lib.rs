@@ -24,6 +24,7 @@ mod ending;
 mod error;
 mod evidence;
 mod families;
+mod found;
 pub mod logfile;
 mod pictures;
 mod places;
@@ -40,14 +41,17 @@ pub mod unit;
 pub mod view;
 mod watch;
 
-pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine};
-pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, SUPPLIES};
+pub use backups_view::{
+    BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine,
+};
+pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, Recognised, SUPPLIES};
 pub use clock::ClockNote;
 pub use error::EngineError;
 pub use families::{
     FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition, KnownFamily,
     MOST_FAMILY_BYTES,
 };
+pub use found::{FoundCapture, FoundUnit};
 pub use pictures::{MOST_PICTURE_BYTES, Picture};
 pub use places::{Place, PlaceView};
 pub use reading::{CaptureKind, Moving};

@@ -22,6 +22,9 @@ pub struct Place {
     pub name: String,
     /// Its folder.
     pub path: PathBuf,
+    /// A medium that this bench takes it for, as it does a stand-in's stick; a folder can't say so itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub medium: Option<String>,
 }
 
 /// A place for the screens.
@@ -43,11 +46,6 @@ pub struct PlaceView {
 
 /// Name of the bench's own vault.
 pub(crate) const OWN_NAME: &str = "this bench";
-
-/// The medium as the log keeps it: nothing for memory.
-pub(crate) fn medium_text(medium: &Medium) -> Option<String> {
-    (*medium != Medium::Memory).then(|| medium.shown())
-}
 
 /// A place opened for use: our own, which stays open, or another.
 pub(crate) enum Opened {
@@ -73,6 +71,7 @@ impl Engine {
             id: self.vault.id(),
             name: OWN_NAME.to_owned(),
             path: self.vault.root().to_owned(),
+            medium: None,
         }];
         all.extend(self.other_places());
         all
@@ -92,7 +91,7 @@ impl Engine {
         if id == self.vault.id() {
             return Ok((place, Opened::Own(Arc::clone(&self.vault))));
         }
-        if !place.path.join("place.toml").exists() {
+        if !Vault::lies_in(&place.path) {
             return Err(EngineError::PlaceAway(place.name));
         }
         let vault = Vault::open(&place.path, access, id)?;
@@ -104,6 +103,33 @@ impl Engine {
         }
     }
 
+    /// Places of which nothing can be reached now. One that is there and can't be made sense of is not
+    /// away: what lies there counts as nothing.
+    pub(crate) fn places_away(&self) -> Vec<PlaceId> {
+        let away = |place: &Place| {
+            matches!(
+                self.open_place(place.id, Access::Read),
+                Err(EngineError::PlaceAway(_))
+            )
+        };
+        let places = self.all_places().into_iter();
+        places.filter(away).map(|place| place.id).collect()
+    }
+
+    /// The medium beneath a place, as the log keeps it: nothing for memory.
+    pub(crate) fn medium_of(
+        &self,
+        id: PlaceId,
+        vault: &Vault,
+    ) -> Result<Option<String>, EngineError> {
+        let declared = self.all_places().into_iter().find(|place| place.id == id);
+        if let Some(medium) = declared.and_then(|place| place.medium) {
+            return Ok(Some(medium));
+        }
+        let medium = vault.medium()?;
+        Ok((medium != Medium::Memory).then(|| medium.shown()))
+    }
+
     /// All places for the screens.
     #[must_use]
     pub fn places(&self) -> Vec<PlaceView> {
@@ -112,15 +138,15 @@ impl Engine {
             .map(|place| {
                 let own = place.id == self.vault.id();
                 let opened = self.open_place(place.id, Access::Read);
-                let medium = opened
-                    .as_ref()
-                    .ok()
-                    .and_then(|(_, vault)| vault.medium().ok());
+                let medium = opened.as_ref().ok().map(|(_, vault)| {
+                    let known = self.medium_of(place.id, vault).ok().flatten();
+                    known.unwrap_or_else(|| Medium::Memory.shown())
+                });
                 PlaceView {
                     id: place.id,
                     name: place.name,
                     path: place.path.display().to_string(),
-                    medium: medium.map(|medium| medium.shown()),
+                    medium,
                     problem: opened.err().map(|error| error.to_string()),
                     own,
                 }
@@ -165,6 +191,7 @@ impl Engine {
             id: vault.id(),
             name: name.to_owned(),
             path: path.clone(),
+            medium: None,
         };
         if known.iter().any(|known| known.id == place.id) {
             return Err(EngineError::BadInput(format!(
@@ -184,6 +211,18 @@ impl Engine {
         )?;
         self.parts.notify.changed(crate::ports::Changed::Bench);
         Ok(place.id)
+    }
+
+    /// Takes a place for a medium of its own, as a stand-in's stick is. Only the demo's set-up asks for
+    /// this: no request does.
+    ///
+    /// # Errors
+    /// When there is none, or it can't be written.
+    pub fn take_for_a_medium(&self, id: PlaceId, medium: &str) -> Result<(), EngineError> {
+        self.change_places(|places| {
+            let known = places.iter_mut().filter(|place| place.id == id);
+            known.for_each(|place| place.medium = Some(medium.to_owned()));
+        })
     }
 
     /// Forgets a place; what lies there stays.

@@ -174,7 +174,25 @@ pub(crate) fn read_tables(device: &DeviceLink, epoch: Epoch) -> Result<Tables, E
         }
         tables.placed.push(backup);
     }
+    told_apart(&tables)?;
     Ok(tables)
+}
+
+/// Two partitions of one label can't be told apart yet, and one would be taken for the other.
+fn told_apart(tables: &Tables) -> Result<(), EngineError> {
+    let mut seen: std::collections::BTreeMap<&str, &Image> = std::collections::BTreeMap::new();
+    for image in &tables.placed {
+        if let Some(other) = seen.insert(image.label.as_str(), image) {
+            return Err(no_backup(
+                Rule::B2,
+                format!(
+                    "two partitions are called {}: number {} of area {} and number {} of area {}; they can't be told apart yet, so nothing of this unit is read",
+                    image.label, other.number, other.area, image.number, image.area
+                ),
+            ));
+        }
+    }
+    Ok(())
 }
 
 /// The two ends of an area, which hold its table.
@@ -263,6 +281,7 @@ impl Reader<'_> {
             stored_bytes: staged.stored_bytes,
             agreement,
             blank: staged.blank,
+            inside: None,
         };
         Ok(part)
     }

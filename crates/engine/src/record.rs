@@ -67,8 +67,8 @@ pub enum RunEnd {
 /// One damaged stretch of a copy.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct DamageFacts {
-    /// The partition.
-    pub label: Label,
+    /// The partition; nothing where it is the capture's manifest.
+    pub label: Option<Label>,
     /// The frame, from 0; nothing when the whole object is missing or unreadable.
     pub frame: Option<u64>,
     /// First byte of the image that can't be relied on.
@@ -79,14 +79,24 @@ pub struct DamageFacts {
     pub what: String,
 }
 
-/// What shows that a write is through.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum WriteShown {
-    /// The device reported success for every frame.
-    Reported,
-    /// It was read back and is equal.
-    ReadBack,
+pub use veritope_core::coverage::WriteShown;
+
+impl DamageFacts {
+    /// What is damaged, and where.
+    #[must_use]
+    pub fn in_words(&self) -> String {
+        let Some(label) = &self.label else {
+            return format!("its manifest is damaged: {}", self.what);
+        };
+        let whole = || "as a whole".to_owned();
+        let frame = self
+            .frame
+            .map_or_else(whole, |frame| format!("frame {frame}"));
+        format!(
+            "{label} is damaged, {frame}, bytes {} to {}",
+            self.first_byte, self.last_byte
+        )
+    }
 }
 
 /// One entry of a log.
@@ -197,6 +207,12 @@ pub enum Entry {
         run: RunId,
         /// The sheet.
         sheet: Box<Sheet>,
+        /// Digest of the family's text that it was planned by, and goes on by to its end.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        family: Option<Digest>,
+        /// Digest of the image that was judged for it, where it starts or writes one (`E5`).
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        image: Option<Digest>,
     },
     /// The rest of a run was planned again.
     Replanned {
@@ -259,6 +275,28 @@ pub enum Entry {
     },
     /// The unit's token is kept from now on, encrypted; the log does not hold it (`U4`).
     TokenKept,
+    /// A capture that another bench took was found in a place and taken over (`E6`).
+    CaptureFound {
+        /// What it holds.
+        capture: CaptureFacts,
+        /// Partitions the unit had then, as its own table said.
+        own: Vec<OwnPartition>,
+    },
+    /// The unit has another name from now on.
+    UnitRenamed {
+        /// Which.
+        nickname: String,
+    },
+    /// The unit is off the bench, or back on it; its record stays.
+    UnitPutAway {
+        /// Whether it is off.
+        away: bool,
+    },
+    /// The unit is reached otherwise from now on.
+    WayChanged {
+        /// How.
+        way: Way,
+    },
     /// A set of the maker's was taken into the vault, every digest compared with the published one.
     StockTaken {
         /// What it holds.
@@ -407,10 +445,14 @@ impl Entry {
             | Self::PlaceRemoved { .. }
             | Self::PolicyChanged { .. } => EntryKind::Bench,
             Self::Captured { .. }
+            | Self::CaptureFound { .. }
             | Self::StockTaken { .. }
             | Self::CopyMade { .. }
             | Self::CopyRead { .. } => EntryKind::Backups,
             Self::UnitAdded { .. }
+            | Self::UnitRenamed { .. }
+            | Self::UnitPutAway { .. }
+            | Self::WayChanged { .. }
             | Self::TokenKept
             | Self::Facts { .. }
             | Self::FactRetracted { .. }
@@ -543,9 +585,20 @@ impl Entry {
                 )
             }
             Self::Captured { capture, .. } => captured_in_words(capture),
+            Self::CaptureFound { capture, .. } => format!(
+                "A capture of another bench was taken over: {} partitions.",
+                capture.partitions.len()
+            ),
+            Self::UnitRenamed { nickname } => format!("It is called {nickname} from now on."),
+            Self::UnitPutAway { away: true } => "It was put away; its record stays.".to_owned(),
+            Self::UnitPutAway { away: false } => "It is back on the bench.".to_owned(),
+            Self::WayChanged { way } => match way {
+                Way::Link { handle, .. } => format!("It is linked as {} from now on.", handle.0),
+                Way::Hand => "It is worked on by hand from now on.".to_owned(),
+            },
             Self::TokenKept => "Its unlock token is kept, encrypted.".to_owned(),
             Self::StockTaken { capture } => format!(
-                "The maker's set {} was taken into the vault, {} images, each with its published digest.",
+                "The maker's set {} was taken into the vault, {} images, each with the digest of its list.",
                 capture.build.as_deref().unwrap_or("without a build"),
                 capture.partitions.len()
             ),
@@ -558,13 +611,8 @@ impl Entry {
             Self::CopyRead { name, damage, .. } => match damage.first() {
                 None => format!("The copy in {name} was read back from its medium: sound."),
                 Some(first) => format!(
-                    "The copy in {name} was read back: {} is damaged, {}, bytes {} to {}.",
-                    first.label,
-                    first
-                        .frame
-                        .map_or_else(|| "as a whole".to_owned(), |frame| format!("frame {frame}")),
-                    first.first_byte,
-                    first.last_byte
+                    "The copy in {name} was read back: {}.",
+                    first.in_words()
                 ),
             },
             Self::WriteBegan { effect, .. } => match effect.writes() {

@@ -1,6 +1,7 @@
 //! What the log knows of each partition's content, for the judgement of a relock and of another slot.
 
 use veritope_core::budget;
+use veritope_core::facts::FactKey;
 use veritope_core::family::Family;
 use veritope_core::mode::Slot;
 use veritope_core::plan::Sheet;
@@ -26,7 +27,7 @@ impl Engine {
             family,
             nickname: &record.nickname,
             facts: &facts,
-            held: &held_of(record),
+            held: &held_of(record, family),
             torn: &record.torn,
             keep_safe: &record.keep_safe,
             battery: Some(&battery),
@@ -51,7 +52,8 @@ impl Engine {
             family,
             facts: &facts,
             slot,
-            held: &held_of(record),
+            held: &held_of(record, family),
+            torn: &record.torn,
             keep_safe: &record.keep_safe,
             battery: &battery,
             twin: self.twin_of(record, family, &facts).as_deref(),
@@ -59,17 +61,12 @@ impl Engine {
     }
 }
 
-/// What is known of each partition, held against the unit's own capture from before anything was
-/// written here and against the maker's sets in the vault; nothing where there is none of either.
-pub(crate) fn held_of(record: &UnitRecord) -> Vec<Held> {
-    let own = own_stock(&record.captures, &record.written, record.seen_locked);
-    let stocks: Vec<Stock<'_>> = own
-        .into_iter()
-        .chain(&record.stocks)
-        .filter_map(|capture| {
-            let build = capture.build.as_deref()?;
-            Some(Stock { capture, build })
-        })
-        .collect();
+/// What is known of each partition, held against what a shipped family file says that the maker
+/// publishes, and against the unit's own capture from while it was seen locked.
+pub(crate) fn held_of(record: &UnitRecord, family: &Family) -> Vec<Held> {
+    let known = record.known();
+    let mut stocks = Stock::published(family, known.text(FactKey::ModelCode));
+    let own = own_stock(&record.captures, record.first_write, record.seen_locked);
+    stocks.extend(own.and_then(Stock::own));
     held(&stocks, &record.captures, &record.written)
 }

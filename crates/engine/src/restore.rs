@@ -1,25 +1,29 @@
 //! Putting partitions back from a capture (JOB 9): the present state captured first, only what
-//! differs written, read back and compared. Also the one other write of this version, a recovery
-//! image, since both end at the same door.
+//! differs written, read back and compared, by the same unit. Also the one other write of this version,
+//! a recovery image, since both end at the same door.
 
 use veritope_core::budget;
-use veritope_core::coverage::{CaptureFacts, Origin, VerifiedCopy};
+use veritope_core::coverage::{
+    CaptureFacts, Origin, Taker, VerifiedCopy, Wanted, WriteShown, wanted,
+};
 use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
-use veritope_core::family::{Family, Role};
+use veritope_core::family::{Changes, Family, Role};
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::Sheet;
+use veritope_core::rule::Rule;
 use veritope_core::seal::{
-    self, Effect, Item, LinkWitness, Permit, RestoreEvidence, Witnessed, WriteEvidence,
+    self, Effect, Item, LinkWitness, Permit, ReadBack, RestoreEvidence, Witnessed, WriteEvidence,
 };
+use veritope_core::worth;
 use veritope_link::DeviceLink;
 use veritope_vault::{Access, Captured, Manifest};
-use veritope_wire::{CaptureId, Digest, Label, UnitId};
+use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::reading::{CaptureKind, Moving};
-use crate::record::{Entry, WriteShown};
+use crate::record::Entry;
 use crate::run::Watcher;
 use crate::shelf::read_seen;
 use crate::unit::{RunRecord, UnitRecord};
@@ -30,10 +34,17 @@ use crate::watch::Observation;
 pub struct RestoreRow {
     /// The partition.
     pub label: Label,
-    /// Whether it is one of those that a person most likely means: it exists once, and differs.
+    /// Whether it is one of those that a person most likely means: it exists once, what lies there is
+    /// worse or should never change, and this is the capture to take it from (`E4`).
     pub suggested: bool,
+    /// What the capture holds of it, in words.
+    pub holds: String,
+    /// Another capture that is the better one to take it from, in words; nothing where this is it.
+    pub better: Option<String>,
     /// How it compares with what lies there now.
     pub compared: Compared,
+    /// Since when nobody knows what lies there.
+    pub not_read_since: Option<Moment>,
     /// Frames that differ.
     pub frames: u64,
     /// Bytes that would be written.
@@ -70,35 +81,51 @@ pub struct RestorePlan {
     pub writes: Vec<Label>,
     /// Bytes that would be written.
     pub bytes: u64,
+    /// What has to be captured to compare, where anything has to be.
+    pub read: Option<CaptureKind>,
+}
+
+/// What one judgement of a restore is about.
+struct Ask<'a> {
+    manifest: &'a Manifest,
+    copy: Option<&'a VerifiedCopy>,
+    present: Option<Digest>,
+    /// Bytes that all of it moves.
+    bytes: u64,
+    /// What exists once, read back now, and places that are away.
+    kept: &'a (Vec<VerifiedCopy>, Vec<PlaceId>),
 }
 
 impl Engine {
-    /// What is known to lie in a partition now: the newest capture of it, or what was written
-    /// since; nothing when the system ran or another write came after.
+    /// What is known to lie in a partition now: what was read of it, or written and read back, since
+    /// anything could last have changed it; nothing otherwise.
     pub(crate) fn present_of(record: &UnitRecord, label: &Label) -> Option<Digest> {
-        use veritope_core::facts::Happening;
-        let ran = record.known().last(Happening::SystemRan);
+        if record.torn.iter().any(|torn| torn.label == *label) {
+            return None;
+        }
+        // What we write elsewhere leaves this partition as it is; what was written here counts once it
+        // was read back.
+        let elsewhere = [Happening::SystemWritten, Happening::RecoveryWritten];
+        let events = record.happened.iter();
+        let moved = events
+            .filter(|(what, _)| !elsewhere.contains(what))
+            .map(|(_, at)| *at)
+            .max();
         let written = record
             .written
             .iter()
             .find(|written| written.label == *label);
+        let read_back = written.filter(|one| one.shown == WriteShown::ReadBack);
         let captured = record
             .captures
             .iter()
+            .filter(|capture| capture.taker == Taker::Us)
             .filter_map(|capture| Some((capture.taken, capture.partition(label)?.blake3)))
-            .max_by_key(|(taken, _)| *taken);
-        if record.torn.iter().any(|torn| torn.label == *label) {
-            return None;
-        }
-        let newest = match (written, captured) {
-            (Some(written), Some((taken, _))) if written.at > taken => {
-                Some((written.at, written.image))
-            }
-            (Some(written), None) => Some((written.at, written.image)),
-            (_, captured) => captured,
-        };
+            .max_by_key(|(taken, _)| *taken)
+            .filter(|(taken, _)| written.is_none_or(|written| written.at < *taken));
+        let newest = captured.or(read_back.map(|one| (one.at, one.image)));
         newest
-            .filter(|(at, _)| ran.is_none_or(|ran| ran < *at))
+            .filter(|(at, _)| moved.is_none_or(|moved| moved < *at))
             .map(|(_, digest)| digest)
     }
 
@@ -119,8 +146,11 @@ impl Engine {
             rows: Vec::new(),
             writes: Vec::new(),
             bytes: 0,
+            read: None,
         };
+        let facts = record.known();
         let own = record.own.clone().unwrap_or_default();
+        let nothing = (Vec::new(), self.places_away());
         for part in manifest
             .partitions
             .iter()
@@ -130,16 +160,14 @@ impl Engine {
                 continue;
             };
             let present = Self::present_of(&record, &part.label);
-            let items = self.with_restore_evidence(
-                &record,
-                family,
-                own,
-                &manifest,
-                capture,
-                None,
+            let ask = Ask {
+                manifest: &manifest,
+                copy: None,
                 present,
-                seal::restore_items,
-            );
+                bytes: 3 * part.length_bytes,
+                kept: &nothing,
+            };
+            let items = self.with_restore_evidence(&record, family, own, &ask, seal::restore_items);
             let refused = items.iter().any(is_final);
             let now = present.and_then(|digest| self.frames_of(&record, &part.label, digest));
             let (compared, frames, bytes) = match (present, now) {
@@ -156,20 +184,64 @@ impl Engine {
                 plan.writes.push(part.label.clone());
                 plan.bytes += bytes;
             }
+            if !refused && compared == Compared::NotRead {
+                let is_system = wanted(part.role.unwrap_or(Role::Reserve)) == Wanted::InFull;
+                plan.read = match (&plan.read, is_system) {
+                    (Some(CaptureKind::Full), _) | (_, true) => Some(CaptureKind::Full),
+                    _ => Some(CaptureKind::Quick),
+                };
+            }
+            let is_unique = part.role == Some(Role::DeviceUnique);
+            let changes = family
+                .partition(&part.label)
+                .map_or(Changes::Living, |spec| spec.changes);
+            let best = worth::proposed(
+                &part.label,
+                own.length_bytes,
+                changes,
+                &record.captures,
+                &facts,
+            );
+            let known = record.image_source(capture);
+            let here = known.and_then(|known| known.partition(&part.label));
+            let worth_of = |digest: Digest| {
+                let all = record.captures.iter();
+                all.filter_map(|one| Some((one, one.partition(&part.label)?)))
+                    .find(|(_, part)| part.blake3 == digest)
+                    .map(|(one, part)| worth::worth(one, part, &record.captures))
+            };
+            let there = present.and_then(worth_of);
+            let is_wanted = changes == Changes::Fixed || there < worth_of(part.blake3);
             plan.rows.push(RestoreRow {
                 label: part.label.clone(),
                 suggested: !refused
                     && compared == Compared::Differs
-                    && part.role == Some(Role::DeviceUnique),
+                    && is_unique
+                    && best == Some(capture)
+                    && is_wanted,
+                holds: here.map_or_else(String::new, worth::holds),
+                better: best
+                    .filter(|best| is_unique && *best != capture)
+                    .filter(|best| {
+                        let other = record.image_source(*best);
+                        let other = other.and_then(|other| other.partition(&part.label));
+                        other.map(|part| part.blake3) != Some(part.blake3)
+                    })
+                    .map(|best| format!("better taken from capture {}", record.number_of(best))),
                 compared,
+                not_read_since: match compared {
+                    Compared::NotRead => record.last_change(),
+                    Compared::Same | Compared::Differs => None,
+                },
                 frames,
                 bytes,
                 against: items
                     .iter()
                     .find(|item| is_final(item))
                     .or_else(|| {
-                        let own = veritope_core::rule::Rule::S2;
-                        let mut open = items.iter().filter(|item| item.rule != own);
+                        // What lies there is captured, and so the way back, by the putting back itself.
+                        let own = [Rule::S2, Rule::Q1];
+                        let mut open = items.iter().filter(|item| !own.contains(&item.rule));
                         open.find(|item| item.state != veritope_core::seal::ItemState::Met)
                     })
                     .cloned(),
@@ -197,44 +269,48 @@ impl Engine {
             })
     }
 
-    #[expect(
-        clippy::too_many_arguments,
-        reason = "the parts of one judgement, brought together here only"
-    )]
     fn with_restore_evidence<T>(
         &self,
         record: &UnitRecord,
         family: &Family,
         own: &OwnPartition,
-        manifest: &Manifest,
-        capture: CaptureId,
-        copy: Option<&VerifiedCopy>,
-        present: Option<Digest>,
+        ask: &Ask<'_>,
         judge: impl FnOnce(&RestoreEvidence<'_>) -> T,
     ) -> T {
         let facts = record.known();
+        let policy = self.policy();
+        let capture = ask.manifest.capture;
         let known: Option<&CaptureFacts> = record.image_source(capture);
         let stock = known.filter(|known| known.origin == Origin::Stock);
         let coverage = stock.map(|_| self.coverage_of(record, family));
         let set = stock.map_or_else(Vec::new, |stock| self.set_findings(record, family, stock));
-        let charge = budget::charge_now(&facts, family, self.now());
+        let battery = budget::moving(ask.bytes, &facts, family, &policy, self.now());
         judge(&RestoreEvidence {
             family,
             facts: &facts,
+            live: None,
+            paired: &record.paired,
             own,
             capture: known,
+            captures: &record.captures,
             witnessed: Witnessed {
                 // `manifest_of` compared the file's digest with the log's.
                 manifest: known.map_or_else(|| Digest::of(b""), |known| known.manifest),
-                identifiers: &manifest.identifiers,
-                origin: manifest.source.origin,
+                identifiers: &ask.manifest.identifiers,
+                mode: ask.manifest.source.mode,
+                origin: ask.manifest.source.origin,
             },
-            copy,
-            present,
+            copy: ask.copy,
+            present: ask.present,
             coverage: coverage.as_ref(),
+            read_back: ReadBack {
+                copies: &ask.kept.0,
+                away: &ask.kept.1,
+                needed: policy.copies,
+            },
             set: &set,
             torn: &record.torn,
-            charge: charge.as_ref(),
+            battery: &battery,
             now: self.now(),
         })
     }
@@ -244,8 +320,8 @@ impl Engine {
     ///
     /// # Errors
     /// When the seal stays closed for a partition (nothing of it is written then), a frame of the
-    /// capture is damaged, or the link breaks: the partition is then named as torn, and the same
-    /// call finishes it.
+    /// capture is damaged, the unit at the link becomes another one, or the link breaks: the partition
+    /// is then named as torn, and the same call finishes it.
     pub fn restore(
         &self,
         unit: UnitId,
@@ -268,18 +344,29 @@ impl Engine {
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let seen = self.observe(unit)?;
         let record = self.record(unit)?;
+        let moved: u64 = labels
+            .iter()
+            .filter_map(|label| manifest.partition(label))
+            .map(|part| part.length_bytes)
+            .sum();
+        // Read for the record, written, read back.
+        let bytes = moved.saturating_mul(3);
+        let nothing = (Vec::new(), Vec::new());
         for label in labels {
             let own = own_of(&record, label)?;
-            let items = self.with_restore_evidence(
-                &record,
-                family,
-                &own,
-                &manifest,
-                capture,
-                None,
-                None,
-                seal::restore_items,
-            );
+            let ask = Ask {
+                manifest: &manifest,
+                copy: None,
+                present: Self::present_of(&record, label),
+                bytes,
+                kept: &nothing,
+            };
+            let items = self.with_restore_evidence(&record, family, &own, &ask, |evidence| {
+                seal::restore_items(&RestoreEvidence {
+                    live: Some(&seen.facts),
+                    ..*evidence
+                })
+            });
             let refused: Vec<Item> = items.into_iter().filter(is_final).collect();
             if !refused.is_empty() {
                 let rule = list_of(&manifest);
@@ -294,21 +381,29 @@ impl Engine {
             },
             watcher,
         )?;
-        let present = {
-            let record = self.record(unit)?;
-            self.manifest_of(&record, present)?
+        let record = self.record(unit)?;
+        let present = self.manifest_of(&record, present)?;
+        let kept = match manifest.source.origin {
+            Origin::Stock => self.read_copies_back(unit, family)?,
+            Origin::Read | Origin::Declared => nothing,
         };
         for label in order(&manifest, labels) {
-            self.restore_one(unit, &manifest, &present, &label, watcher)?;
+            self.restore_one(unit, &manifest, &present, &kept, bytes, &label, watcher)?;
         }
         Ok(())
     }
 
+    #[expect(
+        clippy::too_many_arguments,
+        reason = "the parts of one restore, brought together here only"
+    )]
     fn restore_one(
         &self,
         unit: UnitId,
         manifest: &Manifest,
         present: &Manifest,
+        kept: &(Vec<VerifiedCopy>, Vec<PlaceId>),
+        bytes: u64,
         label: &Label,
         watcher: &dyn Watcher,
     ) -> Result<(), EngineError> {
@@ -330,16 +425,16 @@ impl Engine {
             live: &seen.facts,
             epoch: seen.state.epoch,
         };
-        let permit = self.with_restore_evidence(
-            &record,
-            family,
-            &own,
+        let ask = Ask {
             manifest,
-            manifest.capture,
-            verified.as_ref().map(|(_, copy)| copy),
-            Some(now.blake3),
-            |evidence| seal::mint_restore(evidence, &witness),
-        );
+            copy: verified.as_ref().map(|(_, copy)| copy),
+            present: Some(now.blake3),
+            bytes,
+            kept,
+        };
+        let permit = self.with_restore_evidence(&record, family, &own, &ask, |evidence| {
+            seal::mint_restore(evidence, &witness)
+        });
         let permit = match permit {
             Ok(permit) => permit,
             Err(closed) => {
@@ -352,7 +447,7 @@ impl Engine {
         let (_, vault) = self.open_place(place, Access::Read)?;
         let differing = differing(part, &now.frames);
         let device = self.device(&record)?;
-        let effect = permit.effect().clone();
+        let (effect, hardware) = (permit.effect().clone(), permit.hardware().to_owned());
         let list = part.frame_list().ok_or_else(not_in)?;
         let mut moving = Moving {
             what: format!("writing {label}"),
@@ -391,9 +486,11 @@ impl Engine {
                 unequal.push(index);
             }
         }
+        // Whoever read it back is whoever was written to.
+        device.is_still(hardware_key(family), &hardware, seen.state.epoch)?;
         if !unequal.is_empty() {
             return Err(EngineError::NoBackup {
-                rule: veritope_core::rule::Rule::S3,
+                rule: Rule::S3,
                 text: format!(
                     "{label} reads back otherwise than it was written, in {} frames from {} on: worn storage or a bad cable; take it up again",
                     unequal.len(),
@@ -448,7 +545,8 @@ impl Engine {
             return Vec::new();
         };
         let family = &*family;
-        self.with_write_evidence(record, family, sheet, &[], None, seal::write_items)
+        let nothing = (Vec::new(), Vec::new());
+        self.with_write_evidence(record, family, sheet, &nothing, None, seal::write_items)
     }
 
     fn with_write_evidence<T>(
@@ -456,13 +554,14 @@ impl Engine {
         record: &UnitRecord,
         family: &Family,
         sheet: &Sheet,
-        copies: &[VerifiedCopy],
+        kept: &(Vec<VerifiedCopy>, Vec<PlaceId>),
         seen: Option<&Seen>,
         judge: impl FnOnce(&WriteEvidence<'_>) -> T,
     ) -> T {
         let facts = record.known();
+        let policy = self.policy();
         let coverage = self.coverage_of(record, family);
-        let battery = budget::battery(sheet, &facts, family, &self.policy(), self.now());
+        let battery = budget::battery(sheet, &facts, family, &policy, self.now());
         let image = self.shelf.recovery_for(family).ok().flatten();
         let label = family
             .recovery_write
@@ -492,7 +591,11 @@ impl Engine {
             coverage: &coverage,
             battery: &battery,
             torn: &record.torn,
-            copies,
+            read_back: ReadBack {
+                copies: &kept.0,
+                away: &kept.1,
+                needed: policy.copies,
+            },
             now: self.now(),
         })
     }
@@ -509,17 +612,9 @@ impl Engine {
     ) -> Result<(), EngineError> {
         let record = self.record(unit)?;
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
-        let image = self
-            .shelf
-            .recovery_for(family)
-            .map_err(|error| EngineError::Shelf(error.to_string()))?
-            .ok_or_else(|| {
-                EngineError::Shelf("the recovery image is no longer on the shelf".to_owned())
-            })?;
-        let (bytes, hashed) = read_seen(&image.path)
-            .map_err(|error| EngineError::Shelf(format!("{}: {error}", image.name)))?;
-        let coverage = self.coverage_of(&record, family);
-        let copies = self.fresh_copies(&record, &coverage);
+        let (bytes, hashed) = self.judged_image(run, family)?;
+        let kept = self.read_copies_back(unit, family)?;
+        let record = self.record(unit)?;
         let witness = LinkWitness {
             unit,
             live: &seen.facts,
@@ -529,7 +624,7 @@ impl Engine {
             &record,
             family,
             &run.sheet,
-            &copies,
+            &kept,
             Some(&hashed),
             |evidence| seal::mint_write(evidence, &witness),
         );
@@ -539,12 +634,12 @@ impl Engine {
                 return Err(self.refuse_write(
                     unit,
                     title.to_owned(),
-                    veritope_core::rule::Rule::G4,
+                    Rule::G4,
                     closed.missing,
                 )?);
             }
         };
-        let effect = permit.effect().clone();
+        let (effect, hardware) = (permit.effect().clone(), permit.hardware().to_owned());
         let Some((label, digest)) = effect.writes().map(|(label, image)| (label.clone(), image))
         else {
             return Err(EngineError::NoStep);
@@ -585,6 +680,7 @@ impl Engine {
             &mut moving,
             watcher,
         )?;
+        device.is_still(hardware_key(family), &hardware, seen.state.epoch)?;
         // The device reported every frame; that the recovery runs is for the next step to show.
         let kind = FactValue::parse(FactKey::Recovery, "custom")?;
         self.append(
@@ -623,19 +719,25 @@ impl Engine {
 }
 
 /// The list that putting this back needs: the unit's own bytes, or its maker's.
-fn list_of(manifest: &Manifest) -> veritope_core::rule::Rule {
+fn list_of(manifest: &Manifest) -> Rule {
     match manifest.source.origin {
-        Origin::Stock => veritope_core::rule::Rule::G4,
-        _ => veritope_core::rule::Rule::G7,
+        Origin::Stock => Rule::G4,
+        _ => Rule::G7,
     }
 }
 
 /// Whether nothing that a person could do would open this line.
 fn is_final(item: &Item) -> bool {
-    use veritope_core::rule::Rule;
     item.state == veritope_core::seal::ItemState::Missing
         && match item.rule {
-            Rule::S1 | Rule::S4 | Rule::S5 | Rule::B5 | Rule::M1 | Rule::M2 | Rule::W1 => true,
+            Rule::E4
+            | Rule::S1
+            | Rule::S4
+            | Rule::S5
+            | Rule::B5
+            | Rule::M1
+            | Rule::M2
+            | Rule::W1 => true,
             // Roles that are not put back; a torn partition has a cure.
             Rule::S3 => item.cure.is_none(),
             _ => false,

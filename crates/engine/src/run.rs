@@ -9,7 +9,9 @@ use veritope_core::facts::{FactKey, Source};
 use veritope_core::family::{Family, Method, MoveBy};
 use veritope_core::mode::Mode;
 use veritope_core::plan::sighting::divergence;
-use veritope_core::plan::{Action, BackedUp, Data, Goal, Sheet, State, Step, Switch, TableRead};
+use veritope_core::plan::{
+    Action, BackedUp, Data, Goal, Planned, Sheet, State, Step, Switch, TableRead,
+};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Consent, Item};
 use veritope_core::standing;
@@ -87,6 +89,11 @@ pub trait Watcher {
     /// Whether to stop waiting. The device goes on regardless.
     fn should_stop(&self) -> bool;
 
+    /// Whether it is a person who stops it, rather than the server with all its work.
+    fn is_cancelled(&self) -> bool {
+        false
+    }
+
     /// Bytes moved. Called often.
     fn moving(&self, _: &Moving) {}
 }
@@ -148,6 +155,8 @@ impl Engine {
             self.observe(unit)?;
         }
         let record = self.record(unit)?;
+        // What lies on the shelf is hashed anew for this sheet.
+        self.shelf.forget();
         let sheet = self.plan_for(&record, goal)?;
         if !sheet.why_not.is_empty() {
             return Err(EngineError::WhyNot(sheet.why_not));
@@ -172,9 +181,17 @@ impl Engine {
             entries.push(Entry::GoalChosen { goal });
         }
         let is_there = sheet.steps.is_empty();
+        let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        self.keep_text(&family)?;
+        let takes_image = sheet.steps.iter().any(|step| {
+            matches!(step.action, Action::TemporaryStart | Action::WriteRecovery)
+        });
+        let image = self.shelf.recovery_for(&family).ok().flatten();
         entries.push(Entry::RunBegan {
             run,
             sheet: Box::new(sheet),
+            family: Some(family.digest),
+            image: image.filter(|_| takes_image).and_then(|image| image.published),
         });
         if is_there {
             entries.push(Entry::RunEnded {
@@ -284,6 +301,17 @@ impl Engine {
         )
     }
 
+    /// The image that a run's sheet was judged with, whole, over the bytes that are sent (`E5`).
+    pub(crate) fn judged_image(
+        &self,
+        run: &RunRecord,
+        family: &Family,
+    ) -> Result<(Vec<u8>, veritope_core::digest::Seen), EngineError> {
+        self.shelf
+            .image_to_send(family, run.image)
+            .map_err(EngineError::Shelf)
+    }
+
     /// Whether the link takes this step, rather than a person's hands.
     pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
         record.way != Way::Hand
@@ -341,7 +369,14 @@ impl Engine {
             return Err(EngineError::LookFirst);
         }
         let step = open.next_step().ok_or(EngineError::NoStep)?.clone();
-        let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
+        let family = self.family_of(&record);
+        let family = &*match (family, open.family) {
+            (Some(family), Some(digest)) if family.digest != digest => {
+                return Err(EngineError::FamilyGone);
+            }
+            (None, Some(_)) => return Err(EngineError::FamilyGone),
+            (family, _) => family.ok_or(EngineError::NoFamily)?,
+        };
         let intent = Entry::Intent {
             run,
             title: step.title.clone(),
@@ -354,8 +389,24 @@ impl Engine {
                 self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
                 return self.go_on(unit, run, &step);
             }
+            // A file is hashed as it lies there now, not as it lay when it was last looked at.
+            self.shelf.forget();
+            let kept = match step.effect {
+                Some(Planned::InstallPackage { .. }) => self.read_copies_back(unit, family)?,
+                _ => (Vec::new(), Vec::new()),
+            };
+            let record = self.record(unit)?;
             if let Some(items) = self.seal_of(&record, &open, &step) {
-                let missing = seal::open_items(items);
+                let mut missing = seal::open_items(items);
+                if list_of(&step, &record.known()) == Rule::G4 {
+                    let coverage = self.coverage_of(&record, family);
+                    let read = seal::ReadBack {
+                        copies: &kept.0,
+                        away: &kept.1,
+                        needed: self.policy().copies,
+                    };
+                    missing.extend(seal::not_read_back(&coverage, &read, self.now()));
+                }
                 if !missing.is_empty() {
                     let rule = list_of(&step, &record.known());
                     return Err(self.refuse_write(unit, step.title, rule, missing)?);

@@ -114,6 +114,52 @@ impl Shelf {
             .collect())
     }
 
+    /// The image that was judged for a sheet, read whole and judged again over the very bytes that are
+    /// sent (`E5`): no length and no time of change stands for them.
+    ///
+    /// # Errors
+    /// In one sentence: none fits any more, or it is not the one with the digest `judged`.
+    pub(crate) fn image_to_send(
+        &self,
+        family: &Family,
+        judged: Option<Digest>,
+    ) -> Result<(Vec<u8>, Seen), String> {
+        let image = self
+            .recovery_for(family)
+            .map_err(|error| error.to_string())?
+            .ok_or("the recovery image is no longer on the shelf, or is not what it was: fetch it again (M8)")?;
+        let (bytes, seen) =
+            read_seen(&image.path).map_err(|error| format!("{}: {error}", image.name))?;
+        if !image
+            .published
+            .is_some_and(|published| seen.agrees_with(Claimed(published)))
+        {
+            return Err(format!(
+                "{} has digest {}…, which is not the one that was judged: fetch it again (E5)",
+                image.name,
+                seen.digest().short()
+            ));
+        }
+        // The findings were made over bytes of this very digest.
+        match judged {
+            Some(judged) if judged != seen.digest() => Err(format!(
+                "this sheet began with image {}…, and {} is {}…: stop the run and look at the new one first (E5)",
+                judged.short(),
+                image.name,
+                seen.digest().short()
+            )),
+            _ => Ok((bytes, seen)),
+        }
+    }
+
+    /// Forgets what was hashed, so that the next judgement reads every file anew.
+    pub(crate) fn forget(&self) {
+        let poisoned = PoisonError::into_inner;
+        self.judged.lock().unwrap_or_else(poisoned).clear();
+        let poisoned = PoisonError::into_inner;
+        self.packages.lock().unwrap_or_else(poisoned).clear();
+    }
+
     /// The first image that fits, by name.
     ///
     /// # Errors

@@ -1,6 +1,7 @@
-//! The maker's sets on the shelf: a folder a build under `shelf/stock`, with a list of images and
-//! their published digests. Taken into the vault, every image is compared with its digest; from then
-//! on it proves what is the maker's (`R1`) and can be put back (`G4`).
+//! Sets on the shelf: a folder a build under `shelf/stock`, with a list of images and their digests.
+//! Taken into the vault, every image is compared with its digest; from then on it can be put back
+//! (`G4`). The list proves damage and nothing else (`E6`): what is the maker's is told by the digests of
+//! a shipped family file (`R1`), and a set that contradicts them is not taken.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -13,6 +14,7 @@ use veritope_core::matching::{Finding, Fit, StockClaims, judge_stock};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::rule::Rule;
+use veritope_formats::startimage::descriptor_of;
 use veritope_vault::{CaptureSource, Captured, MANIFEST_VERSION, Manifest, pump};
 use veritope_wire::{CaptureId, Digest, JobId, Label, RequestId, UnitId};
 
@@ -82,22 +84,29 @@ impl Engine {
             .collect();
         names.sort();
         let sets = names.into_iter().map(|id| {
-            let line = |build: &str, images: usize, findings: Vec<Finding>| StockLine {
+            let line = |build: &str,
+                        digest: Option<Digest>,
+                        images: usize,
+                        findings: Vec<Finding>| StockLine {
                 fits: !findings.is_empty() && findings.iter().all(|one| one.fit == Fit::Fits),
-                taken: taken(&record, build).map(|stock| stock.id),
+                taken: digest
+                    .and_then(|digest| taken(&record, digest))
+                    .map(|stock| stock.id),
                 id: id.clone(),
                 build: build.to_owned(),
                 images: u32::try_from(images).unwrap_or(u32::MAX),
                 findings,
             };
             match self.list_of(&id) {
-                Ok((_, list)) => line(
+                Ok((_, list, digest)) => line(
                     &list.build,
+                    Some(digest),
                     list.image.len(),
                     judged(&record, family, &list),
                 ),
                 Err(text) => line(
                     &id,
+                    None,
                     0,
                     vec![Finding {
                         rule: Rule::M8,
@@ -114,7 +123,8 @@ impl Engine {
         self.data.join("shelf").join("stock")
     }
 
-    fn list_of(&self, id: &str) -> Result<(PathBuf, StockList), String> {
+    /// A set's folder, its list, and the list's digest, which tells sets apart.
+    fn list_of(&self, id: &str) -> Result<(PathBuf, StockList, Digest), String> {
         if Path::new(id).file_name() != Some(id.as_ref()) {
             return Err(format!("`{id}` is no name of a folder"));
         }
@@ -132,7 +142,7 @@ impl Engine {
                 path.display(),
                 file.file
             )),
-            None => Ok((folder, list)),
+            None => Ok((folder, list, Digest::of(text.as_bytes()))),
         }
     }
 
@@ -151,8 +161,8 @@ impl Engine {
     ) -> Result<CaptureId, EngineError> {
         let record = self.record(unit)?;
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
-        let (folder, list) = self.list_of(id).map_err(EngineError::Shelf)?;
-        if let Some(known) = taken(&record, &list.build) {
+        let (folder, list, digest) = self.list_of(id).map_err(EngineError::Shelf)?;
+        if let Some(known) = taken(&record, digest) {
             return Ok(known.id);
         }
         let findings = judged(&record, family, &list);
@@ -181,6 +191,17 @@ impl Engine {
                     file.blake3.short()
                 )));
             }
+            // What says of itself that it is another's, or somebody's recovery, is none of the maker's.
+            if let Ok(head) = descriptor_of(&bytes) {
+                let is_other = head.codename != family.codename;
+                if is_other || head.kind == "recovery" {
+                    staging.discard()?;
+                    return Err(EngineError::Shelf(format!(
+                        "{} says of itself that it is a {} for {}, so it is not the maker's {} (R1)",
+                        file.file, head.kind, head.codename, file.partition
+                    )));
+                }
+            }
             for (place, spec) in placed(family, &own, &file.partition) {
                 if bytes.len() as u64 > place.length_bytes {
                     staging.discard()?;
@@ -198,6 +219,25 @@ impl Engine {
                     |frame| staging.append(label, frame).map_err(EngineError::from),
                 )?;
                 let image = staging.close(label, layout)?;
+                // Where the family file says what the maker publishes, it is that or nothing.
+                let published = family
+                    .build(&list.build)
+                    .filter(|_| family.is_shipped() && place.length_bytes == u64::from(spec.mib) << 20)
+                    .and_then(|(_, build)| {
+                        let mut images = build.images.iter();
+                        images.find(|(known, _)| *known == file.partition)
+                    });
+                if let Some((_, published)) = published.filter(|(_, one)| *one != image.blake3) {
+                    staging.discard()?;
+                    return Err(EngineError::Shelf(format!(
+                        "{} makes {} {}…, and the maker's of {} is {}…: this is another image (R1)",
+                        file.file,
+                        label,
+                        image.blake3.short(),
+                        list.build,
+                        published.short()
+                    )));
+                }
                 partitions.push(Captured {
                     label: label.clone(),
                     role: Some(spec.role),
@@ -210,6 +250,7 @@ impl Engine {
                     stored_bytes: image.stored_bytes,
                     agreement: Agreement::Once,
                     blank: image.blank,
+                    inside: None,
                 });
             }
         }
@@ -231,8 +272,11 @@ impl Engine {
             areas: Vec::new(),
             partitions,
         };
-        let digest = staging.finish(&manifest)?;
-        let capture = facts_of(&manifest, digest);
+        let of_manifest = staging.finish(&manifest)?;
+        let capture = CaptureFacts {
+            list: Some(digest),
+            ..facts_of(&manifest, of_manifest)
+        };
         self.append(unit, Some(request), vec![Entry::StockTaken { capture }])?;
         staging.discard()?;
         Ok(manifest.capture)
@@ -252,27 +296,39 @@ impl Engine {
             .map(str::to_owned)
             .into_iter()
             .collect();
+        let members: Vec<Label> = stock
+            .partitions
+            .iter()
+            .map(|part| part.label.clone())
+            .collect();
         let claims = StockClaims {
             codename: &family.codename,
             variants: &variants,
             build: stock.build.as_deref().unwrap_or(""),
+            members: &members,
         };
         judge_stock(family, &own, claims)
     }
 }
 
 fn judged(record: &UnitRecord, family: &Family, list: &StockList) -> Vec<Finding> {
+    let members: Vec<Label> = list
+        .image
+        .iter()
+        .map(|file| file.partition.clone())
+        .collect();
     let claims = StockClaims {
         codename: &list.codename,
         variants: &list.variants,
         build: &list.build,
+        members: &members,
     };
     judge_stock(family, &record.known(), claims)
 }
 
-fn taken<'r>(record: &'r UnitRecord, build: &str) -> Option<&'r CaptureFacts> {
+fn taken(record: &UnitRecord, list: Digest) -> Option<&CaptureFacts> {
     let mut stocks = record.stocks.iter();
-    stocks.find(|stock| stock.build.as_deref() == Some(build))
+    stocks.find(|stock| stock.list == Some(list))
 }
 
 /// Where an image belongs: its partition, or both slots of it; nothing that is not the maker's.

@@ -83,6 +83,15 @@ pub struct UnitRecord {
     /// When the link first said that it is locked (`R1`).
     #[serde(default)]
     pub seen_locked: Option<Moment>,
+    /// When anything was first written from here (`B5`, `R1`).
+    #[serde(default)]
+    pub first_write: Option<Moment>,
+    /// When anything was last written, installed, erased or made active, or may have been.
+    #[serde(default)]
+    pub touched: Option<Moment>,
+    /// Whether it was put away.
+    #[serde(default)]
+    pub is_away: bool,
 }
 
 /// One run.
@@ -114,6 +123,12 @@ pub struct RunRecord {
     /// Whether a step of it has erased the owner's data.
     #[serde(default)]
     pub erased: bool,
+    /// Digest of the family's text that it goes by.
+    #[serde(default)]
+    pub family: Option<Digest>,
+    /// Digest of the image that was judged for it.
+    #[serde(default)]
+    pub image: Option<Digest>,
     /// How it ended.
     pub ended: Option<(RunEnd, Moment)>,
 }
@@ -183,6 +198,9 @@ impl UnitRecord {
             paired: Vec::new(),
             pictures: BTreeMap::new(),
             seen_locked: None,
+            first_write: None,
+            touched: None,
+            is_away: false,
         })
     }
 
@@ -214,6 +232,9 @@ impl UnitRecord {
                 epoch,
             } => {
                 self.epoch = epoch.or(self.epoch);
+                if *happening != Happening::ModeChanged {
+                    self.touched = self.touched.max(Some(*at));
+                }
                 self.happened.retain(|(what, _)| what != happening);
                 self.happened.push((*happening, *at));
             }
@@ -227,7 +248,12 @@ impl UnitRecord {
                 self.keep_safe.remove(class);
             }
             Entry::GoalChosen { goal } => self.goal = Some(*goal),
-            Entry::RunBegan { run, sheet } => {
+            Entry::RunBegan {
+                run,
+                sheet,
+                family,
+                image,
+            } => {
                 self.run = Some(RunRecord {
                     id: *run,
                     revision: 1,
@@ -241,6 +267,8 @@ impl UnitRecord {
                     table: None,
                     began_on: self.known().text(FactKey::Build).map(str::to_owned),
                     erased: false,
+                    family: *family,
+                    image: *image,
                     ended: None,
                 });
             }
@@ -248,6 +276,16 @@ impl UnitRecord {
                 self.own = Some(own.clone());
                 self.captures.push(capture.clone());
             }
+            Entry::CaptureFound { capture, own } => {
+                self.own.get_or_insert_with(|| own.clone());
+                if self.captures.iter().all(|known| known.id != capture.id) {
+                    self.captures.push(capture.clone());
+                    self.captures.sort_by_key(|one| (one.taken, one.id));
+                }
+            }
+            Entry::UnitRenamed { nickname } => self.nickname.clone_from(nickname),
+            Entry::UnitPutAway { away } => self.is_away = *away,
+            Entry::WayChanged { way } => self.way = way.clone(),
             Entry::TokenKept => self.has_token = true,
             Entry::StockTaken { capture } => self.stocks.push(capture.clone()),
             Entry::CopyMade { copy } => {
@@ -263,7 +301,16 @@ impl UnitRecord {
                 damage,
             } => {
                 let key = (*capture, *place);
-                let mut labels: Vec<Label> = damage.iter().map(|one| one.label.clone()).collect();
+                // Without its manifest nothing of the copy can be told.
+                let all = damage.iter().any(|one| one.label.is_none());
+                let known = self.captures.iter().find(|one| one.id == *capture);
+                let mut labels: Vec<Label> = match known {
+                    Some(known) if all => {
+                        let parts = known.partitions.iter();
+                        parts.map(|part| part.label.clone()).collect()
+                    }
+                    _ => damage.iter().filter_map(|one| one.label.clone()).collect(),
+                };
                 labels.dedup();
                 if let Some(copy) = self
                     .copies
@@ -281,6 +328,8 @@ impl UnitRecord {
                 }
             }
             Entry::WriteBegan { effect, before } => {
+                self.touched = Some(stamped.at);
+                self.first_write.get_or_insert(stamped.at);
                 if let Some((label, _)) = effect.writes() {
                     let first = self.torn.iter().find(|torn| torn.label == *label);
                     // What lay there before the first try is what can be put back.
@@ -296,18 +345,30 @@ impl UnitRecord {
                     self.torn.push(torn);
                 }
             }
-            Entry::WriteEnded { label, image, .. } => {
+            Entry::WriteEnded {
+                label,
+                image,
+                shown,
+            } => {
+                self.touched = Some(stamped.at);
                 self.torn.retain(|torn| torn.label != *label);
                 self.written.retain(|known| known.label != *label);
                 self.written.push(Written {
                     label: label.clone(),
                     image: *image,
                     at: stamped.at,
+                    shown: *shown,
                 });
             }
             entry => {
                 if let Entry::TableRead { partitions, .. } = entry {
                     self.own = Some(partitions.clone());
+                }
+                if let Entry::Intent {
+                    effect: Some(_), ..
+                } = entry
+                {
+                    self.touched = Some(stamped.at);
                 }
                 if let Some(run) = &mut self.run {
                     run.apply(entry, stamped.at);
@@ -329,6 +390,21 @@ impl UnitRecord {
             .iter()
             .chain(&self.stocks)
             .find(|one| one.id == id)
+    }
+
+    /// When anything could last have changed what lies in its partitions: it was written, erased or
+    /// opened, its system ran, or it was out of sight.
+    #[must_use]
+    pub fn last_change(&self) -> Option<Moment> {
+        let moved = self.happened.iter().map(|(_, at)| *at).max();
+        self.touched.max(moved)
+    }
+
+    /// The number by which a person tells this capture from others: in the order of their taking, from 1.
+    #[must_use]
+    pub fn number_of(&self, capture: CaptureId) -> usize {
+        let at = self.captures.iter().position(|one| one.id == capture);
+        at.map_or(0, |at| at + 1)
     }
 
     /// The run that is under way.

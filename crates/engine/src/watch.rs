@@ -337,7 +337,7 @@ impl Engine {
                 let Way::Link { bridge: of, handle } = &record.way else {
                     continue;
                 };
-                if *of == bridge && !self.is_changing(record.id) {
+                if *of == bridge && !record.is_away && !self.is_changing(record.id) {
                     self.watch_unit(record, handle, &listed);
                 }
             }

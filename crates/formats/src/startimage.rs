@@ -56,6 +56,31 @@ pub enum NotAStartImage {
 /// # Errors
 /// See [`NotAStartImage`].
 pub fn read_start_image(bytes: &[u8]) -> Result<StartImage, NotAStartImage> {
+    let (image, digest) = header_of(bytes)?;
+    let after = &bytes[HEADER_BYTES..];
+    let payload = usize::try_from(image.payload_bytes)
+        .ok()
+        .and_then(|length| after.get(..length))
+        .ok_or(NotAStartImage::Length {
+            found: after.len() as u64,
+            announced: image.payload_bytes,
+        })?;
+    if Digest::of(payload) != digest {
+        return Err(NotAStartImage::Payload);
+    }
+    Ok(image)
+}
+
+/// What the head of an image says of it; the payload is not looked at.
+///
+/// # Errors
+/// See [`NotAStartImage`].
+pub fn descriptor_of(head: &[u8]) -> Result<StartImage, NotAStartImage> {
+    header_of(head).map(|(image, _)| image)
+}
+
+/// The descriptor, and the digest that it gives of the payload.
+fn header_of(bytes: &[u8]) -> Result<(StartImage, Digest), NotAStartImage> {
     let header = bytes.get(..HEADER_BYTES).ok_or(NotAStartImage::Magic)?;
     if &header[..8] != MAGIC {
         return Err(NotAStartImage::Magic);
@@ -86,26 +111,16 @@ pub fn read_start_image(bytes: &[u8]) -> Result<StartImage, NotAStartImage> {
     let announced: u64 = field("payload-bytes")?
         .parse()
         .map_err(|_| NotAStartImage::Descriptor("`payload-bytes` is not a number".into()))?;
-    let after = &bytes[HEADER_BYTES..];
-    let payload = usize::try_from(announced)
-        .ok()
-        .and_then(|length| after.get(..length))
-        .ok_or(NotAStartImage::Length {
-            found: after.len() as u64,
-            announced,
-        })?;
     let digest: Digest = field("payload-blake3")?
         .parse()
         .map_err(|_| NotAStartImage::Descriptor("`payload-blake3` is not a digest".into()))?;
-    if Digest::of(payload) != digest {
-        return Err(NotAStartImage::Payload);
-    }
-    Ok(StartImage {
+    let image = StartImage {
         codename: field("codename")?.to_owned(),
         kind: field("kind")?.to_owned(),
         version: field("version")?.to_owned(),
         payload_bytes: announced,
-    })
+    };
+    Ok((image, digest))
 }
 
 /// Builds an image around `payload`.

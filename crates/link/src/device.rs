@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 
-use veritope_core::digest::{FrameList, Seen};
+use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
 use veritope_core::mode::Mode;
 use veritope_core::seal::{Effect, Permit};
@@ -84,14 +84,46 @@ impl DeviceLink {
         epoch: Epoch,
     ) -> Result<Vec<u8>, LinkError> {
         let read = self.transport.read(&self.handle, label, first, count)?;
-        if read.epoch == epoch {
-            Ok(read.bytes)
-        } else {
-            Err(LinkError::Moved {
+        if read.epoch != epoch {
+            return Err(LinkError::Moved {
                 began: epoch,
                 now: read.epoch,
-            })
+            });
         }
+        if read.bytes.len() as u64 != count {
+            return Err(LinkError::Length {
+                label: label.to_owned(),
+                found: read.bytes.len() as u64,
+                wanted: count,
+            });
+        }
+        Ok(read.bytes)
+    }
+
+    /// Looks whether the unit with this hardware identity still answers under `epoch`: before the first
+    /// byte that is read or written, and after the last.
+    ///
+    /// # Errors
+    /// [`LinkError::Moved`] or [`LinkError::AnotherUnit`], and see [`LinkError`].
+    pub fn is_still(
+        &self,
+        identity: FactKey,
+        hardware: &str,
+        epoch: Epoch,
+    ) -> Result<(), LinkError> {
+        let now = self.look()?;
+        if now.facts.get(identity.id()).map(String::as_str) != Some(hardware) {
+            return Err(LinkError::AnotherUnit {
+                expected: self.unit,
+            });
+        }
+        if now.epoch != epoch {
+            return Err(LinkError::Moved {
+                began: epoch,
+                now: now.epoch,
+            });
+        }
+        Ok(())
     }
 
     /// Restarts into `mode`, as decided under `epoch`. Storage, slots and lock stay as they are, so
@@ -109,24 +141,33 @@ impl DeviceLink {
         self.act(ActKind::Restart, args, epoch)
     }
 
-    /// Puts an image that was seen into the device's memory; storage stays as it is.
+    /// Puts an image into the device's memory, once its bytes are seen to be the ones that were
+    /// `judged` (`E5`); storage stays as it is.
     ///
     /// # Errors
     /// See [`LinkError`]; also when the device side saw another digest.
     pub fn put_memory(
         &self,
         bytes: &[u8],
-        seen: &Seen,
+        judged: Claimed,
         epoch: Epoch,
     ) -> Result<InMemory, LinkError> {
-        // The digest is checked here, at the door, over the very bytes that are sent.
-        if Seen::of(bytes).digest() != seen.digest() {
+        // Hashed here, at the door, over the very bytes that are sent.
+        if !Seen::of(bytes).agrees_with(judged) {
             return Err(LinkError::WrongPermit(
                 "the bytes are not the ones that were judged",
             ));
         }
-        self.transport
-            .put_memory(&Door::open(), &self.handle, epoch, seen.digest(), bytes)
+        let there =
+            self.transport
+                .put_memory(&Door::open(), &self.handle, epoch, judged.0, bytes)?;
+        if there.blake3 == judged.0 && there.length_bytes == bytes.len() as u64 {
+            Ok(there)
+        } else {
+            Err(LinkError::WrongPermit(
+                "the device side says that other bytes arrived",
+            ))
+        }
     }
 
     /// Starts what lies in the device's memory; storage stays as it is.
@@ -252,6 +293,7 @@ impl DeviceLink {
         Ok(OpenWrite {
             link: self,
             permit,
+            identity,
             label,
             list,
         })
@@ -293,6 +335,7 @@ impl DeviceLink {
 pub struct OpenWrite<'l> {
     link: &'l DeviceLink,
     permit: Permit,
+    identity: FactKey,
     label: Label,
     list: FrameList,
 }
@@ -316,6 +359,8 @@ impl OpenWrite<'_> {
             digest: Digest::of(bytes),
         };
         let link = self.link;
+        // A bridge may forget to raise its epoch when another unit takes the place.
+        link.is_good(&self.permit, self.identity)?;
         let written = link.transport.write(
             &Door::open(),
             &link.handle,

@@ -196,7 +196,26 @@ impl Transport for HttpTransport {
             .client
             .get(path)
             .header(RANGE, format!("bytes={first}-{last}"));
+        if count == 0 {
+            return Err(self.odd(format!("no bytes of {label} were asked for")));
+        }
         let answer = self.send(request, PATIENCE)?;
+        // 200 would be the whole partition, or another file altogether.
+        if answer.status() != reqwest::StatusCode::PARTIAL_CONTENT {
+            let status = answer.status();
+            return Err(self.odd(format!("bytes of {label} with status {status} instead of 206")));
+        }
+        let told = answer
+            .headers()
+            .get(CONTENT_RANGE)
+            .and_then(|value| value.to_str().ok())
+            .unwrap_or("");
+        if !is_range(told, first, last) {
+            let told: String = told.chars().take(60).collect();
+            return Err(self.odd(format!(
+                "bytes {first} to {last} of {label} were asked for, and the answer says `{told}`"
+            )));
+        }
         let epoch = answer
             .headers()
             .get(EPOCH_HEADER)
@@ -259,9 +278,31 @@ impl Transport for HttpTransport {
     }
 }
 
+/// Whether a `Content-Range` says exactly these bytes, of something that holds them.
+fn is_range(told: &str, first: u64, last: u64) -> bool {
+    let parts = told
+        .strip_prefix("bytes ")
+        .and_then(|rest| rest.split_once('/'))
+        .and_then(|(range, length)| Some((range.split_once('-')?, length.parse::<u64>().ok()?)));
+    parts.is_some_and(|((from, to), length)| {
+        (from.parse(), to.parse()) == (Ok(first), Ok(last)) && last < length
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_range_is_the_one_that_was_asked_for_to_the_byte() {
+        assert!(is_range("bytes 0-511/4096", 0, 511));
+        for told in [
+            "", "bytes 0-511", "bytes 0-512/4096", "bytes 1-511/4096", "bytes 0-511/511",
+            "bytes 0-511/*", "bytes */4096", "octets 0-511/4096", "bytes -511/4096",
+        ] {
+            assert!(!is_range(told, 0, 511), "{told}");
+        }
+    }
 
     #[test]
     fn only_a_plain_http_address_is_a_bridge() {

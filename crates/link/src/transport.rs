@@ -69,6 +69,16 @@ pub enum LinkError {
         /// Epoch now.
         now: Epoch,
     },
+    /// More or fewer bytes than were asked for.
+    #[error("{found} bytes of {label} came instead of {wanted}")]
+    Length {
+        /// The partition.
+        label: String,
+        /// Bytes that came.
+        found: u64,
+        /// Bytes that were asked for.
+        wanted: u64,
+    },
     /// The permit is for another effect or another unit.
     #[error("the permit is not for this: {0}")]
     WrongPermit(&'static str),

@@ -8,7 +8,7 @@ mod writes;
 use std::sync::Arc;
 
 use tokio::runtime::Runtime;
-use veritope_core::digest::Seen;
+use veritope_core::digest::Claimed;
 use veritope_core::mode::Mode;
 use veritope_link::conform::{self, Outcome};
 use veritope_link::{DeviceLink, HttpTransport, LinkError, Transport};
@@ -17,6 +17,7 @@ use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
 use veritope_wire::body::{BodyAct, CablePlace};
+use veritope_wire::Digest;
 use veritope_wire::link::{Handle, Listed, Progress, RefusalCode};
 
 struct Table {
@@ -85,7 +86,7 @@ impl Table {
             "gimbal", "recovery", "3.2.0", &[5; 9000],
         );
         let epoch = link.look().unwrap().epoch;
-        link.put_memory(&image, &Seen::of(&image), epoch).unwrap();
+        link.put_memory(&image, Claimed(Digest::of(&image)), epoch).unwrap();
         let operation = link.start_from_memory(epoch).unwrap();
         self.clock.pass(12);
         assert!(matches!(
@@ -188,7 +189,7 @@ fn other_bytes_than_were_judged_do_not_pass_the_door() {
     table.go(&link, Mode::Bootloader);
     let epoch = link.look().unwrap().epoch;
     let refused = link
-        .put_memory(b"other", &Seen::of(b"judged"), epoch)
+        .put_memory(b"other", Claimed(Digest::of(b"judged")), epoch)
         .unwrap_err();
     assert!(matches!(refused, LinkError::WrongPermit(_)), "{refused}");
 }

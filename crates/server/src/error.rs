@@ -100,6 +100,7 @@ impl From<EngineError> for Problem {
             E::StaleRevision { .. } => (StatusCode::PRECONDITION_FAILED, "stale-revision"),
             E::Closed { .. } => (StatusCode::CONFLICT, "seal-closed"),
             E::WhyNot(_) | E::NoPlan(_) | E::NoFamily => (StatusCode::CONFLICT, "no-sheet"),
+            E::FamilyGone => (StatusCode::CONFLICT, "family-gone"),
             E::RunIsOpen | E::Busy | E::LookFirst | E::NoStep | E::NotThisWay(_) => {
                 (StatusCode::CONFLICT, "not-now")
             }

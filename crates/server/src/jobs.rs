@@ -386,6 +386,10 @@ impl Watcher for JobWatcher<'_> {
         self.jobs.stopping.load(Ordering::SeqCst) || self.cancel.load(Ordering::SeqCst)
     }
 
+    fn is_cancelled(&self) -> bool {
+        self.cancel.load(Ordering::SeqCst)
+    }
+
     fn moving(&self, moving: &Moving) {
         let mut last = self.last.lock().unwrap_or_else(PoisonError::into_inner);
         let is_new = {

@@ -86,7 +86,7 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
     let links: String = bridge
         .handles()
         .iter()
-        .map(|handle| format!("<li><a href=\"/device/{0}\">{0}</a></li>", escape(handle)))
+        .map(|handle| format!("<li><a href=\"/device/{}\">{}</a></li>", escape(handle), escape(&named(handle))))
         .collect();
     Html(format!(
         "{HEAD}<h1>Stand-in devices</h1><ul>{links}</ul><h2>Stand-in services</h2><ul><li><a href=\"/portal\">The maker's portal for tokens</a></li><li><a href=\"/builds\">The build server</a></li></ul>{TAIL}"
@@ -96,13 +96,21 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
 async fn page(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
     match bridge.with(&handle, |device| Ok(device.face())) {
         Ok(face) => Html(format!(
-            "{HEAD}<h1>{}</h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/\">All devices</a></p>{TAIL}",
+            "{HEAD}<h1>{} <small>({}, simulated)</small></h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/\">All devices</a></p>{TAIL}",
+            escape(&named(&handle)),
             escape(&handle),
             render(&handle, &face)
         ))
         .into_response(),
         Err(refusal) => (StatusCode::NOT_FOUND, refusal.words).into_response(),
     }
+}
+
+/// A handle as the name that its unit bears on a bench: a table's devices are called by it.
+fn named(handle: &str) -> String {
+    let mut signs = handle.chars();
+    let first = signs.next().map(|sign| sign.to_uppercase().to_string());
+    first.unwrap_or_default() + signs.as_str()
 }
 
 async fn fragment(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {

@@ -1,6 +1,6 @@
 //! A capture in another place: objects first, the manifest last, byte for byte.
 
-use std::fs::{self, File, OpenOptions};
+use std::fs::{self, OpenOptions};
 use std::io::{Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
@@ -8,6 +8,8 @@ use veritope_wire::{CaptureId, Digest, UnitId};
 
 use crate::durable;
 use crate::error::VaultError;
+use crate::manifest::Manifest;
+use crate::plain;
 use crate::vault::Vault;
 
 /// What a copy took.
@@ -30,17 +32,24 @@ impl Vault {
     /// before it counts. `each` hears of written bytes and may stop the work by answering `false`.
     ///
     /// # Errors
-    /// When something can't be read or written, or there is no room. What was copied stays, without
-    /// a manifest, and is gone on with.
+    /// When something can't be read or written, there is no room, or the manifest here is not the one that
+    /// is `known`. What was copied stays, without a manifest, and is gone on with.
     pub fn copy_to(
         &self,
         target: &Vault,
         unit: UnitId,
         capture: CaptureId,
+        known: Digest,
         mut each: impl FnMut(u64) -> bool,
     ) -> Result<Copied, VaultError> {
         target.may_write()?;
         let (manifest, digest) = self.manifest(unit, capture)?;
+        if digest != known {
+            return Err(VaultError::Unreadable {
+                path: self.capture_folder(&manifest).join("manifest.json"),
+                what: "it is not the manifest that was written when this capture was taken".to_owned(),
+            });
+        }
         let missing: u64 = manifest
             .partitions
             .iter()
@@ -59,30 +68,56 @@ impl Vault {
                 copied.present += 1;
                 continue;
             }
-            let from = self.object_path(part.blake3);
-            copied.written_bytes += copy_file(&from, &to, &mut each)?;
+            copied.written_bytes += copy_file(self, target, part.blake3, &to, &mut each)?;
         }
-        let folder = target.capture_folder(&manifest);
-        durable::make_folder(&folder)?;
-        let from = self.capture_folder(&manifest).join("manifest.json");
-        let bytes = fs::read(&from).map_err(VaultError::at(&from))?;
-        durable::write(&folder.join("manifest.json"), &bytes)?;
+        self.copy_manifest_to(target, &manifest, known)?;
         Ok(copied)
+    }
+
+    /// Brings the manifest of a capture to `target`, byte for byte, if its file has the digest that is
+    /// `known` of it: nothing else ever goes over a manifest.
+    ///
+    /// # Errors
+    /// When it is another one here, or can't be read or written.
+    pub fn copy_manifest_to(
+        &self,
+        target: &Vault,
+        manifest: &Manifest,
+        known: Digest,
+    ) -> Result<(), VaultError> {
+        target.may_write()?;
+        let from = self.capture_folder(manifest).join("manifest.json");
+        let bytes = self.manifest_bytes(&from)?;
+        if Digest::of(&bytes) != known {
+            return Err(VaultError::Unreadable {
+                path: from,
+                what: "it is not the manifest that was written when this capture was taken".to_owned(),
+            });
+        }
+        let folder = target.capture_folder(manifest);
+        plain::check(target.root(), &folder.join("manifest.json"))?;
+        durable::make_folder(&folder)?;
+        durable::write(&folder.join("manifest.json"), &bytes)
     }
 }
 
-/// Copies a file into place; a part that an earlier try left is gone on with.
+/// Copies an object into place; a part that an earlier try left is gone on with.
 pub(crate) fn copy_file(
-    from: &Path,
+    source: &Vault,
+    target: &Vault,
+    image: Digest,
     to: &Path,
     each: &mut impl FnMut(u64) -> bool,
 ) -> Result<u64, VaultError> {
+    let from = source.object_path(image);
+    plain::check(target.root(), to)?;
     if let Some(parent) = to.parent() {
         durable::make_folder(parent)?;
     }
     let part = to.with_extension("zst-part");
-    let (bad_source, bad_part) = (VaultError::at(from), VaultError::at(&part));
-    let mut source = File::open(from).map_err(&bad_source)?;
+    plain::check(target.root(), &part)?;
+    let (bad_source, bad_part) = (VaultError::at(&from), VaultError::at(&part));
+    let mut source = plain::open(source.root(), &from)?;
     let length = source.metadata().map_err(&bad_source)?.len();
     let mut file = OpenOptions::new()
         .create(true)

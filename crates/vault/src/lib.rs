@@ -16,6 +16,7 @@ mod error;
 mod manifest;
 mod object;
 mod place;
+mod plain;
 mod pump;
 mod staging;
 mod vault;

@@ -7,6 +7,7 @@ use veritope_core::coverage::{Agreement, BlankBytes, Origin, Rest};
 use veritope_core::digest::{FrameLayout, FrameList};
 use veritope_core::family::Role;
 use veritope_core::mode::{Lock, Mode};
+use veritope_core::worth::Inside;
 use veritope_wire::{CaptureId, Digest, Label, Moment, UnitId};
 
 /// Version of the manifest.
@@ -92,6 +93,9 @@ pub struct Captured {
     pub agreement: Agreement,
     /// Whether it holds anything.
     pub blank: BlankBytes,
+    /// What its head says that it is; nothing where nobody looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inside: Option<Inside>,
 }
 
 impl Captured {

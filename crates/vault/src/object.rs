@@ -13,6 +13,7 @@ use veritope_formats::seektable::{
 use veritope_wire::Digest;
 
 use crate::error::VaultError;
+use crate::plain;
 
 /// Most frames of an object: 4 TiB of image.
 const MOST_FRAMES: u64 = 1 << 20;
@@ -44,14 +45,22 @@ impl Object {
     /// first, so that every byte comes from the medium.
     ///
     /// # Errors
-    /// When it can't be read or is no object.
+    /// When it can't be read, is no plain file or no object.
     pub fn open(path: &Path) -> Result<Self, VaultError> {
+        Self::read(path, plain::open_file(path)?)
+    }
+
+    /// The same for a file of the place at `root`: a link on the way there is not followed.
+    pub(crate) fn open_in(root: &Path, path: &Path) -> Result<Self, VaultError> {
+        Self::read(path, plain::open(root, path)?)
+    }
+
+    fn read(path: &Path, mut file: File) -> Result<Self, VaultError> {
         let refuse = VaultError::at(path);
         let unreadable = |what: String| VaultError::Unreadable {
             path: path.to_owned(),
             what,
         };
-        let mut file = File::open(path).map_err(&refuse)?;
         // Only clean pages can be dropped; a fresh object is synced before it gets its name.
         let _ = rustix::fs::fadvise(&file, 0, None, Advice::DontNeed);
         let length = file.metadata().map_err(&refuse)?.len();

@@ -1,6 +1,7 @@
 //! A vault: one folder, written by one bench at a time.
 
 use std::fs::{self, File, TryLockError};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use veritope_wire::{CaptureId, Digest, JobId, PlaceId, UnitId};
@@ -10,6 +11,7 @@ use crate::error::VaultError;
 use crate::manifest::{MANIFEST_VERSION, Manifest};
 use crate::object::Object;
 use crate::place::{Medium, PlaceFile, free_bytes};
+use crate::plain;
 use crate::staging::{Staging, read_note};
 
 /// Version of the folder's layout.
@@ -17,6 +19,8 @@ use crate::staging::{Staging, read_note};
 /// Changes: 1 = first. 2 = objects hold the digests of their frames as stored; a vault of version 1
 /// is read as it is, and becomes version 2 when it is opened for writing.
 const VAULT_VERSION: u32 = 2;
+/// Most of a `place.toml` that is read.
+const MOST_PLACE_BYTES: u64 = 64 << 10;
 /// Largest manifest that is read.
 const MOST_MANIFEST_BYTES: u64 = 64 << 20;
 
@@ -39,8 +43,7 @@ pub struct Vault {
 }
 
 impl Vault {
-    /// Opens a vault; for writing, a new one is made where there is none, with `id` and, where it
-    /// declares one, its medium.
+    /// Opens a vault; for writing, a new one is made where there is none, with `id`.
     ///
     /// # Errors
     /// When it can't be used, was made by a newer program, or is written by another bench.
@@ -48,13 +51,18 @@ impl Vault {
         let file = root.join("place.toml");
         if access == Access::Write {
             for folder in ["objects", "captures", "staging"] {
+                plain::check(root, &root.join(folder))?;
                 durable::make_folder(&root.join(folder))?;
             }
             if !file.exists() {
-                Self::declare(root, id, None)?;
+                Self::declare(root, id)?;
             }
         }
-        let text = fs::read_to_string(&file).map_err(VaultError::at(&file))?;
+        let mut text = String::new();
+        plain::open(root, &file)?
+            .take(MOST_PLACE_BYTES)
+            .read_to_string(&mut text)
+            .map_err(VaultError::at(&file))?;
         let mut place: PlaceFile =
             toml::from_str(&text).map_err(|error| VaultError::Unreadable {
                 path: file.clone(),
@@ -82,18 +90,26 @@ impl Vault {
         })
     }
 
-    /// Writes `place.toml` into a folder that has none; a stand-in's stick declares its medium.
+    /// Writes `place.toml` into a folder that has none.
     ///
     /// # Errors
     /// When it can't be written.
-    pub fn declare(root: &Path, id: PlaceId, medium: Option<&str>) -> Result<(), VaultError> {
+    pub fn declare(root: &Path, id: PlaceId) -> Result<(), VaultError> {
         durable::make_folder(root)?;
         let place = PlaceFile {
             vault_version: VAULT_VERSION,
             id,
-            medium: medium.map(str::to_owned),
         };
         write_place(root, &place)
+    }
+
+    /// Whether anything of a vault lies in `root`: a place that is there and does not open is another
+    /// matter than one that is away.
+    #[must_use]
+    pub fn lies_in(root: &Path) -> bool {
+        ["place.toml", "objects", "captures"]
+            .iter()
+            .any(|name| fs::symlink_metadata(root.join(name)).is_ok())
     }
 
     /// Where it lies.
@@ -113,7 +129,7 @@ impl Vault {
     /// # Errors
     /// When the folder is gone.
     pub fn medium(&self) -> Result<Medium, VaultError> {
-        Medium::of(&self.root, self.place.medium.as_deref())
+        Medium::of(&self.root)
     }
 
     pub(crate) fn may_write(&self) -> Result<(), VaultError> {
@@ -154,7 +170,7 @@ impl Vault {
     /// # Errors
     /// When it is not there or no object.
     pub fn object(&self, image: Digest) -> Result<Object, VaultError> {
-        Object::open(&self.object_path(image))
+        Object::open_in(&self.root, &self.object_path(image))
     }
 
     /// Begins a piece of work, or goes on with it. Only one thread at a time may be at one.
@@ -215,16 +231,26 @@ impl Vault {
         unit: UnitId,
     ) -> Result<Vec<Result<Manifest, VaultError>>, VaultError> {
         let folder = self.root.join("captures").join(unit.to_string());
+        plain::check(&self.root, &folder)?;
         if !folder.exists() {
             return Ok(Vec::new());
         }
-        Ok(list(&folder)?
-            .iter()
-            .map(|name| folder.join(name).join("manifest.json"))
-            // A folder without a manifest is a capture that never ended.
-            .filter(|path| path.exists())
-            .map(|path| read_manifest(&path).map(|(manifest, _)| manifest))
-            .collect())
+        let read = |name: &String| {
+            // The day, a dash, the id.
+            let capture = name.get(11..).and_then(|id| id.parse().ok());
+            // A folder whose work is still staged is a capture that has not ended.
+            let is_open = capture.is_some_and(|capture: CaptureId| {
+                let staged = self.root.join("staging").join(capture.uuid().to_string());
+                staged.exists()
+            });
+            let path = folder.join(name).join("manifest.json");
+            (!is_open || path.exists()).then(|| {
+                let (manifest, _) = self.read_manifest(&path)?;
+                is_itself(&path, &manifest, unit, capture)?;
+                Ok(manifest)
+            })
+        };
+        Ok(list(&folder)?.iter().filter_map(read).collect())
     }
 
     /// All units that have captures here.
@@ -232,6 +258,7 @@ impl Vault {
     /// # Errors
     /// When the folder can't be listed.
     pub fn units(&self) -> Result<Vec<UnitId>, VaultError> {
+        plain::check(&self.root, &self.root.join("captures"))?;
         let names = list(&self.root.join("captures"))?;
         Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
     }
@@ -239,7 +266,7 @@ impl Vault {
     /// The manifest of one capture, with the digest of the file.
     ///
     /// # Errors
-    /// When it is not here or can't be read.
+    /// When it is not here, can't be read, holds nothing, or is another capture's or another unit's.
     pub fn manifest(
         &self,
         unit: UnitId,
@@ -256,10 +283,57 @@ impl Vault {
             .iter()
             .find(|name| name.ends_with(&ending))
             .map(|name| folder.join(name).join("manifest.json"))
-            .filter(|path| path.exists())
+            .filter(|path| fs::symlink_metadata(path).is_ok())
             .ok_or(VaultError::NoCapture(capture))?;
-        read_manifest(&path)
+        let (manifest, digest) = self.read_manifest(&path)?;
+        is_itself(&path, &manifest, unit, Some(capture))?;
+        Ok((manifest, digest))
     }
+
+    /// Reads a manifest and the digest of its bytes.
+    fn read_manifest(&self, path: &Path) -> Result<(Manifest, Digest), VaultError> {
+        let bytes = self.manifest_bytes(path)?;
+        Ok((parsed(path, &bytes)?, Digest::of(&bytes)))
+    }
+
+    /// The bytes of a manifest's file.
+    pub(crate) fn manifest_bytes(&self, path: &Path) -> Result<Vec<u8>, VaultError> {
+        let refuse = VaultError::at(path);
+        let mut bytes = Vec::new();
+        plain::open(&self.root, path)?
+            .take(MOST_MANIFEST_BYTES + 1)
+            .read_to_end(&mut bytes)
+            .map_err(refuse)?;
+        if bytes.len() as u64 > MOST_MANIFEST_BYTES {
+            return Err(VaultError::Unreadable {
+                path: path.to_owned(),
+                what: "it is too large to be a manifest".to_owned(),
+            });
+        }
+        Ok(bytes)
+    }
+}
+
+/// A manifest that holds something, of this unit and capture.
+fn is_itself(
+    path: &Path,
+    manifest: &Manifest,
+    unit: UnitId,
+    capture: Option<CaptureId>,
+) -> Result<(), VaultError> {
+    let what = if manifest.unit != unit {
+        "it is another unit's manifest"
+    } else if capture != Some(manifest.capture) {
+        "it is another capture's manifest"
+    } else if manifest.partitions.is_empty() {
+        "it names no partition: a capture of nothing is none"
+    } else {
+        return Ok(());
+    };
+    Err(VaultError::Unreadable {
+        path: path.to_owned(),
+        what: what.to_owned(),
+    })
 }
 
 fn write_place(root: &Path, place: &PlaceFile) -> Result<(), VaultError> {
@@ -271,32 +345,24 @@ fn write_place(root: &Path, place: &PlaceFile) -> Result<(), VaultError> {
     durable::write(&path, text.as_bytes())
 }
 
-/// Reads a manifest and the digest of its bytes.
-pub(crate) fn read_manifest(path: &Path) -> Result<(Manifest, Digest), VaultError> {
-    let refuse = VaultError::at(path);
-    let unreadable = |what: String| VaultError::Unreadable {
+/// A manifest's bytes as a manifest.
+fn parsed(path: &Path, bytes: &[u8]) -> Result<Manifest, VaultError> {
+    let unreadable = |error: serde_json::Error| VaultError::Unreadable {
         path: path.to_owned(),
-        what,
+        what: error.to_string(),
     };
-    if fs::metadata(path).map_err(&refuse)?.len() > MOST_MANIFEST_BYTES {
-        return Err(unreadable("it is too large to be a manifest".to_owned()));
-    }
-    let bytes = fs::read(path).map_err(&refuse)?;
     #[derive(serde::Deserialize)]
     struct Version {
         veritope_capture: u32,
     }
-    let version: Version =
-        serde_json::from_slice(&bytes).map_err(|error| unreadable(error.to_string()))?;
+    let version: Version = serde_json::from_slice(bytes).map_err(unreadable)?;
     if version.veritope_capture > MANIFEST_VERSION {
         return Err(VaultError::Newer {
             path: path.to_owned(),
             found: version.veritope_capture,
         });
     }
-    let manifest: Manifest =
-        serde_json::from_slice(&bytes).map_err(|error| unreadable(error.to_string()))?;
-    Ok((manifest, Digest::of(&bytes)))
+    serde_json::from_slice(bytes).map_err(unreadable)
 }
 
 /// Names in a folder, sorted; a folder that can't be listed is an error, never an empty list.
@@ -314,6 +380,10 @@ fn list(folder: &Path) -> Result<Vec<String>, VaultError> {
 
 fn lock(root: &Path) -> Result<File, VaultError> {
     let path = root.join("writer.lock");
+    plain::check(root, &path)?;
+    if path.exists() {
+        plain::open(root, &path)?;
+    }
     let file = File::options()
         .create(true)
         .truncate(false)

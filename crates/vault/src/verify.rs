@@ -4,18 +4,20 @@
 use std::path::PathBuf;
 
 use serde::Serialize;
+use veritope_core::coverage::BlankBytes;
 use veritope_core::digest::{FrameList, SeeingHasher, Seen};
 use veritope_wire::{CaptureId, Digest, Label, UnitId};
 
 use crate::error::VaultError;
 use crate::manifest::{Captured, Manifest};
+use crate::plain;
 use crate::vault::Vault;
 
 /// One damaged stretch of an image.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Damage {
-    /// The partition.
-    pub label: Label,
+    /// The partition; nothing where it is the capture's manifest.
+    pub label: Option<Label>,
     /// The frame, from 0; nothing when the whole object is missing or unreadable.
     pub frame: Option<u64>,
     /// First byte of the image that can't be relied on.
@@ -46,10 +48,29 @@ pub struct VerifyReport {
     pub unit: UnitId,
     /// Partitions that are sound.
     pub sound: Vec<Label>,
+    /// Those of them that are sound and hold nothing: all zero, or all 0xFF.
+    pub blank: Vec<(Label, BlankBytes)>,
     /// Damage found.
     pub damage: Vec<Damage>,
     /// Bytes of image that were hashed.
     pub bytes: u64,
+}
+
+/// Whether a sound image is all zero or all 0xFF, told by the values of its frames, not by the word of
+/// its manifest.
+fn blank_by_frames(part: &Captured) -> Option<BlankBytes> {
+    let layout = part.layout();
+    [(0x00, BlankBytes::Zeros), (0xFF, BlankBytes::Ones)]
+        .into_iter()
+        .find(|(byte, _)| {
+            // A frame that is not blank ends it at once, which the first mostly does.
+            (0..layout.count()).zip(&part.frames).all(|(index, value)| {
+                let (_, length) = layout.span(index);
+                let bytes = vec![*byte; usize::try_from(length).unwrap_or(0)];
+                layout.value(index, &bytes) == *value
+            })
+        })
+        .map(|(_, blank)| blank)
 }
 
 impl Vault {
@@ -58,7 +79,7 @@ impl Vault {
     pub fn verify_image(&self, part: &Captured, mut each: impl FnMut(u64) -> bool) -> ImageState {
         let whole = |what: String| {
             ImageState::Damaged(vec![Damage {
-                label: part.label.clone(),
+                label: Some(part.label.clone()),
                 frame: None,
                 first_byte: 0,
                 last_byte: part.length_bytes.saturating_sub(1),
@@ -94,7 +115,7 @@ impl Vault {
             });
             if let Err(what) = found {
                 damage.push(Damage {
-                    label: part.label.clone(),
+                    label: Some(part.label.clone()),
                     frame: Some(index),
                     first_byte: first,
                     last_byte: first + length.saturating_sub(1),
@@ -133,6 +154,7 @@ impl Vault {
     /// When the other place's object is damaged too, or this one can't be written.
     pub fn repair_from(&self, other: &Vault, part: &Captured) -> Result<(), VaultError> {
         self.may_write()?;
+        plain::check(self.root(), &self.object_path(part.blake3))?;
         if let ImageState::Damaged(damage) = other.verify_image(part, |_| true) {
             let first = damage.into_iter().next();
             return Err(VaultError::Damaged {
@@ -144,7 +166,7 @@ impl Vault {
             });
         }
         let to = self.object_path(part.blake3);
-        crate::copy::copy_file(&other.object_path(part.blake3), &to, &mut |_| true).map(drop)
+        crate::copy::copy_file(other, self, part.blake3, &to, &mut |_| true).map(drop)
     }
 
     /// Reads a whole capture back.
@@ -153,6 +175,7 @@ impl Vault {
             capture: manifest.capture,
             unit: manifest.unit,
             sound: Vec::new(),
+            blank: Vec::new(),
             damage: Vec::new(),
             bytes: 0,
         };
@@ -164,7 +187,12 @@ impl Vault {
             });
             report.bytes += hashed;
             match state {
-                ImageState::Sound(_) => report.sound.push(part.label.clone()),
+                ImageState::Sound(_) => {
+                    report.sound.push(part.label.clone());
+                    if let Some(blank) = blank_by_frames(part) {
+                        report.blank.push((part.label.clone(), blank));
+                    }
+                }
                 ImageState::Damaged(damage) => report.damage.extend(damage),
             }
         }

@@ -295,6 +295,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places/{place}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What lies in a place, whoever wrote it; nothing is taken. */
+        get: operations["foundInPlace"];
+        put?: never;
+        /** Takes over a unit with its captures; each is read back. */
+        post: operations["takeOver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/steps/{step}/cards": {
         parameters: {
             query?: never;
@@ -374,6 +392,23 @@ export interface paths {
         get: operations["unit"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a unit away, or back onto the bench. */
+        post: operations["putAway"];
         delete?: never;
         options?: never;
         head?: never;
@@ -621,6 +656,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reaches a unit over a link from now on. */
+        post: operations["linkUnit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/look": {
         parameters: {
             query?: never;
@@ -632,6 +684,23 @@ export interface paths {
         put?: never;
         /** Reads over the link now. */
         post: operations["look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives a unit another name. */
+        post: operations["renameUnit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -961,6 +1030,13 @@ export interface components {
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
         };
+        /** @description A unit that was put away. */
+        AwayUnit: {
+            /** @description Its id. */
+            id: components["schemas"]["UnitId"];
+            /** @description Its name. */
+            nickname: string;
+        };
         /**
          * @description Whether all that exists once is captured as it is now.
          * @enum {string}
@@ -1006,6 +1082,8 @@ export interface components {
         BatteryVerdict: "enough" | "under-floor" | "too-low" | "not-known";
         /** @description The bench. */
         BenchView: {
+            /** @description Units that were put away. */
+            away: components["schemas"]["AwayUnit"][];
             /** @description Bridges. */
             bridges: components["schemas"]["BridgeView"][];
             clock?: components["schemas"]["ClockNote"] | null;
@@ -1095,6 +1173,19 @@ export interface components {
          * @description A backup of partitions of one unit, taken at one time.
          */
         CaptureId: string;
+        /** @description How much a capture takes. */
+        CaptureKind: {
+            /** @enum {string} */
+            kind: "quick";
+        } | {
+            /** @enum {string} */
+            kind: "full";
+        } | {
+            /** @enum {string} */
+            kind: "some";
+            /** @description Which. */
+            labels: components["schemas"]["Label"][];
+        };
         /** @description A capture. */
         CaptureLine: {
             /**
@@ -1106,8 +1197,15 @@ export interface components {
             copies: components["schemas"]["CopyLine"][];
             /** @description Places that have no copy of it yet. */
             copy_to: components["schemas"]["PlaceId"][];
+            /** @description What it holds of what exists once, in words: what is blank first. */
+            holds: components["schemas"]["HeldLine"][];
             /** @description Its id. */
             id: components["schemas"]["CaptureId"];
+            /**
+             * Format: int32
+             * @description The number by which a person tells it from others, in the order of their taking.
+             */
+            number: number;
             /**
              * Format: int32
              * @description Partitions and tables in it.
@@ -1117,6 +1215,8 @@ export interface components {
             rest: components["schemas"]["Rest"];
             /** @description When it was begun. */
             taken: components["schemas"]["Moment"];
+            /** @description Whether another bench took it. */
+            taker: components["schemas"]["Taker"];
         };
         /** @description A capture to take. */
         CaptureToTake: {
@@ -1209,6 +1309,11 @@ export interface components {
             missing: string[];
             /** @description Builds that can be reached when it is done. */
             reachable: string[];
+            /**
+             * @description The build on which it ends, where nothing can be installed after the unlock: that wants copies of
+             *     what exists once (`B6`), and nothing reads them on this family yet.
+             */
+            stays_on?: string | null;
             /**
              * Format: int32
              * @description Wipes of the owner's data.
@@ -1494,8 +1599,7 @@ export interface components {
              * @description The frame, from 0; nothing when the whole object is missing or unreadable.
              */
             frame?: number | null;
-            /** @description The partition. */
-            label: components["schemas"]["Label"];
+            label?: components["schemas"]["Label"] | null;
             /**
              * Format: int64
              * @description Last byte of it.
@@ -1515,6 +1619,15 @@ export interface components {
             listing: components["schemas"]["Listing"];
             /** @description Role; a partition that the family doesn't list is treated as device-unique (`B5`). */
             role: components["schemas"]["Role"];
+        };
+        /** @description A device that a unit is. */
+        DeviceOf: {
+            /** @description The bridge. */
+            bridge: components["schemas"]["BridgeId"];
+            /** @description The bridge's name for the device. */
+            handle: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
         };
         /** @description A BLAKE3 digest, written as 64 lower-case hexadecimal digits. */
         Digest: string;
@@ -1705,6 +1818,11 @@ export interface components {
             form: string;
             /** @description Name. */
             name: string;
+            /**
+             * @description Units whose sheet is under way and goes on by the text that it began with; the next sheet takes
+             *     this one.
+             */
+            on_older_text: string[];
             /** @description Where it comes from. */
             origin: components["schemas"]["FamilyOrigin"];
             /**
@@ -1785,6 +1903,27 @@ export interface components {
          * @enum {string}
          */
         Fit: "fits" | "stops";
+        /** @description A capture found in a place. */
+        FoundCapture: {
+            /** @description What exists once and is blank in it, in words. */
+            blank: string[];
+            /**
+             * Format: int64
+             * @description Bytes of all images.
+             */
+            bytes: number;
+            /** @description Its id. */
+            id: components["schemas"]["CaptureId"];
+            /** @description Whether this bench knows it. */
+            known: boolean;
+            /**
+             * Format: int32
+             * @description Partitions and tables in it.
+             */
+            partitions: number;
+            /** @description When it was begun, by its manifest. */
+            taken: components["schemas"]["Moment"];
+        };
         /** @description A device that a bridge offers. */
         FoundDevice: {
             /** @description The bridge. */
@@ -1797,7 +1936,27 @@ export interface components {
             model_code?: string | null;
             /** @description Whether it answers. */
             presence: components["schemas"]["LinkPresence"];
+            recognised?: components["schemas"]["Recognised"] | null;
             unit?: components["schemas"]["UnitId"] | null;
+        };
+        /** @description A unit found in a place. */
+        FoundUnit: {
+            /** @description Captures that can be read, the newest first. */
+            captures: components["schemas"]["FoundCapture"][];
+            /** @description Codename that the manifests give. */
+            codename: string;
+            /** @description Name of its family; nothing where that is not known here. */
+            family?: string | null;
+            /** @description Whether it is on this bench. */
+            here: boolean;
+            /** @description Its identifiers, masked. */
+            identifiers: string[];
+            /** @description Its name there. */
+            nickname: string;
+            /** @description Its id, by the bench that took the captures. */
+            unit: components["schemas"]["UnitId"];
+            /** @description Captures that can't, in a sentence each. */
+            unreadable: string[];
         };
         /**
          * @description What is to be reached.
@@ -1818,6 +1977,13 @@ export interface components {
          * @enum {string}
          */
         GoalKind: "changes" | "reads" | "goes";
+        /** @description What a goal asks for. */
+        GoalList: {
+            /** @description Line by line. */
+            items: components["schemas"]["Item"][];
+            /** @description The goal in words. */
+            title: string;
+        };
         /** @description Something that the guide says, with its title. */
         GuideLine: {
             /** @description What is said. */
@@ -1862,6 +2028,15 @@ export interface components {
             data_version: number;
             /** @description Version of the program. */
             version: string;
+        };
+        /** @description What a capture holds of a partition that exists once. */
+        HeldLine: {
+            /** @description The partition. */
+            label: components["schemas"]["Label"];
+            /** @description In words. */
+            text: string;
+            /** @description How much it is worth (`E4`). */
+            worth: components["schemas"]["Worth"];
         };
         /**
          * @description Whether a line has the highlight.
@@ -2178,6 +2353,13 @@ export interface components {
             /** @description Its address, `http://HOST:PORT`. */
             url: string;
         };
+        /** @description A name for a unit. */
+        NewName: {
+            /** @description It. */
+            nickname: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /** @description A place to add. */
         NewPlace: {
             /** @description Its name here. */
@@ -2455,6 +2637,13 @@ export interface components {
          * @enum {string}
          */
         Push: "down" | "up";
+        /** @description Whether a unit is off the bench. */
+        PutAway: {
+            /** @description Whether it is. */
+            away: boolean;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /** @description A question on the device's own screen. */
         Question: {
             /** @description How to answer for this step. */
@@ -2483,6 +2672,13 @@ export interface components {
             /** @description Codename of the family. */
             family: string;
         };
+        /** @description A unit by which a device was recognised (`K4`). */
+        Recognised: {
+            /** @description Its name. */
+            nickname: string;
+            /** @description The unit. */
+            unit: components["schemas"]["UnitId"];
+        };
         /**
          * @description What lies in the recovery partition.
          * @enum {string}
@@ -2507,6 +2703,7 @@ export interface components {
             bytes: number;
             /** @description The capture. */
             capture: components["schemas"]["CaptureId"];
+            read?: components["schemas"]["CaptureKind"] | null;
             /** @description Partition by partition, in disk order. */
             rows: components["schemas"]["RestoreRow"][];
             /** @description Partitions that would be written. */
@@ -2515,6 +2712,8 @@ export interface components {
         /** @description What putting a capture back would do to one partition. */
         RestoreRow: {
             against?: components["schemas"]["Item"] | null;
+            /** @description Another capture that is the better one to take it from, in words; nothing where this is it. */
+            better?: string | null;
             /**
              * Format: int64
              * @description Bytes that would be written.
@@ -2527,13 +2726,19 @@ export interface components {
              * @description Frames that differ.
              */
             frames: number;
+            /** @description What the capture holds of it, in words. */
+            holds: string;
             /** @description The evidence list, as far as it can be told before. */
             items: components["schemas"]["Item"][];
             /** @description The partition. */
             label: components["schemas"]["Label"];
+            not_read_since?: components["schemas"]["Moment"] | null;
             /** @description Whether anything on the list refuses for good. */
             refused: boolean;
-            /** @description Whether it is one of those that a person most likely means: it exists once, and differs. */
+            /**
+             * @description Whether it is one of those that a person most likely means: it exists once, what lies there is
+             *     worse or should never change, and this is the capture to take it from (`E4`).
+             */
             suggested: boolean;
         };
         /**
@@ -2550,7 +2755,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule with its gist. */
         RuleLine: {
             /** @description Gist. */
@@ -2848,9 +3053,12 @@ export interface components {
         };
         /** @description The standing station. */
         StandingView: {
+            /** @description Whether what is ahead, the unlock or the goal that was chosen, asks for that list. */
+            asks_keep_safe: boolean;
             clock?: components["schemas"]["ClockNote"] | null;
             /** @description Facts. */
             facts: components["schemas"]["FactEntry"][];
+            goal_list?: components["schemas"]["GoalList"] | null;
             /** @description Groups of facts, in the order they are shown. */
             groups: components["schemas"]["FactGroupLine"][];
             /** @description Keep-safe list. */
@@ -3083,6 +3291,11 @@ export interface components {
          * @enum {string}
          */
         TakenBy: "link" | "hand";
+        /**
+         * @description Who took a capture.
+         * @enum {string}
+         */
+        Taker: "us" | "another-bench";
         /** @description A token as it came by mail. */
         TokenCame: {
             /** @description The same request twice is done once. */
@@ -3125,6 +3338,8 @@ export interface components {
              * @description Charge in per cent, carried forward since it was read.
              */
             battery_percent?: number | null;
+            /** @description The page on which its stand-in is in a person's hands; nothing for a real device. */
+            body_page?: string | null;
             /** @description Name of its family, when known. */
             family?: string | null;
             goal?: components["schemas"]["Goal"] | null;
@@ -3163,6 +3378,15 @@ export interface components {
             reach: components["schemas"]["ReachedBy"];
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
+        };
+        /** @description A unit to take over from a place. */
+        UnitToTakeOver: {
+            /** @description Id of the ownership answer; asked once, like of any unit that comes onto the bench. */
+            ownership: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description Which. */
+            unit: components["schemas"]["UnitId"];
         };
         /** @description A model code within the family. */
         Variant: {
@@ -3252,6 +3476,11 @@ export interface components {
             /** @description Which wipe it is. */
             wipe: components["schemas"]["Wipe"];
         };
+        /**
+         * @description How much bytes are worth, the least first.
+         * @enum {string}
+         */
+        Worth: "nothing" | "doubtful" | "good";
     };
     responses: never;
     parameters: never;
@@ -3795,6 +4024,68 @@ export interface operations {
             };
         };
     };
+    foundInPlace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundUnit"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnitToTakeOver"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cards: {
         parameters: {
             query?: never;
@@ -3930,6 +4221,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["UnitTag"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutAway"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {
@@ -4479,6 +4801,37 @@ export interface operations {
             };
         };
     };
+    linkUnit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceOf"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     look: {
         parameters: {
             query?: never;
@@ -4489,6 +4842,37 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renameUnit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
         responses: {
             200: {
                 headers: {

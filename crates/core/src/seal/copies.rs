@@ -20,7 +20,8 @@ pub struct ReadBack<'a> {
 }
 
 /// The lines of what exists once and is not kept well enough by what was read back just now.
-pub(super) fn not_read_back(
+#[must_use]
+pub fn not_read_back(
     coverage: &Coverage,
     read: &ReadBack<'_>,
     now: Moment,

@@ -40,7 +40,7 @@ use crate::mode::{Lock, Mode, Slot};
 use crate::rule::Rule;
 
 pub use consent::{Consent, told};
-pub use copies::ReadBack;
+pub use copies::{ReadBack, not_read_back};
 pub use erase::erase_items;
 pub(crate) use gates::wrong_with;
 pub use package::{

@@ -394,7 +394,8 @@ enum Settled {
 }
 
 /// Facts without which it can't be said whether at all.
-const DECISIVE: [FactKey; 12] = [
+const DECISIVE: [FactKey; 13] = [
+    FactKey::Root,
     FactKey::Lock,
     FactKey::Ownership,
     FactKey::ServiceAllowed,

@@ -26,8 +26,8 @@ use crate::run::StepPhase;
 use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
-    BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput, FamilyChoice,
-    GoalChoice, KeepLine, LinkPresence, LinkView, Permission, RuleLine, RunPage, RunView, SealTag,
+    AwayUnit, BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput, FamilyChoice,
+    GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission, RuleLine, RunPage, RunView, SealTag,
     SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag, Wait,
 };
 
@@ -37,7 +37,9 @@ impl Engine {
     /// # Errors
     /// When the record can't be read.
     pub fn bench_view(&self) -> Result<BenchView, EngineError> {
-        let records = self.parts.journal.units()?;
+        let all = self.parts.journal.units()?;
+        let (away, records): (Vec<UnitRecord>, Vec<UnitRecord>) =
+            all.into_iter().partition(|record| record.is_away);
         let mut units = self.tags(&records);
         units.sort_by_cached_key(order);
         Ok(BenchView {
@@ -48,6 +50,13 @@ impl Engine {
                 .map(|(id, name, url)| BridgeView { id, name, url })
                 .collect(),
             units,
+            away: away
+                .into_iter()
+                .map(|record| AwayUnit {
+                    id: record.id,
+                    nickname: record.nickname,
+                })
+                .collect(),
             families: self
                 .families()
                 .iter()
@@ -107,6 +116,7 @@ impl Engine {
         let code = facts.known(FactKey::ModelCode)?.value.clone();
         let is_same = |other: &&UnitRecord| {
             other.id != record.id
+                && !other.is_away
                 && other
                     .facts
                     .iter()
@@ -138,11 +148,15 @@ impl Engine {
         let (kept, held) = match (depth, family) {
             (Depth::Page, Some(family)) => (
                 self.kept_items(record, Some(family)),
-                crate::relock::held_of(record),
+                crate::relock::held_of(record, family),
             ),
             _ => (Vec::new(), Vec::new()),
         };
+        let coverage = family
+            .filter(|_| record.own.is_some())
+            .map(|family| self.coverage_of(record, family));
         standing::judge(&StandingInput {
+            coverage: coverage.as_ref(),
             nickname: &record.nickname,
             family,
             facts,
@@ -201,6 +215,7 @@ impl Engine {
             arrived: self
                 .arrived(record.id)
                 .filter(|at| self.now().ms_since(*at) < JUST_NOW_MS),
+            body_page: self.body_page(record),
         }
     }
 
@@ -284,9 +299,23 @@ impl Engine {
         cited.extend(standing.findings.iter().map(|finding| finding.rule));
         let beside = standing.outlook.iter().flat_map(|one| &one.items);
         cited.extend(beside.map(|item| item.rule));
+        let goal_list = self.goal_list(&record, &standing);
+        cited.extend(goal_list.iter().flat_map(|list| &list.items).map(|item| item.rule));
         cited.sort();
         cited.dedup();
+        // Every list that asks for the owner's data asks for it by one of these.
+        let asks = |item: &Item| matches!(item.rule, Rule::U9 | Rule::R4);
+        let asks_keep_safe = standing.ahead == standing::Ahead::Unlock
+            || standing
+                .outlook
+                .iter()
+                .filter(|one| one.outcome != standing::Outcome::Refused)
+                .flat_map(|one| &one.items)
+                .any(asks)
+            || goal_list.iter().flat_map(|list| &list.items).any(asks);
         Ok(StandingView {
+            asks_keep_safe,
+            goal_list,
             clock: self.clock_note(),
             groups: FactGroup::ALL
                 .iter()
@@ -321,6 +350,25 @@ impl Engine {
                 .collect(),
             rules: cited.into_iter().map(rule_line).collect(),
             standing,
+        })
+    }
+
+    /// What the chosen goal asks for, unless the page's other lists say it already.
+    fn goal_list(&self, record: &UnitRecord, standing: &Standing) -> Option<GoalList> {
+        let goal = record.goal.filter(|_| record.active_run().is_none())?;
+        let is_relock = goal == Goal::Relock
+            && standing
+                .outlook
+                .iter()
+                .any(|one| one.of == standing::OutlookOf::Relock);
+        if is_relock || standing.ahead == standing::Ahead::Unlock {
+            return None;
+        }
+        let sheet = self.plan_for(record, goal).ok()?;
+        let items = self.preparations(record, &sheet);
+        (!items.is_empty()).then(|| GoalList {
+            title: goal.shown().to_owned(),
+            items,
         })
     }
 
@@ -692,7 +740,7 @@ fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Item]) -> NextStep 
         });
         Some(Damage {
             place: &copy.name,
-            label: &stretch.label,
+            label: stretch.label.as_ref(),
             frame: stretch.frame,
             sound: sound.map(|other| other.name.as_str()),
         })

@@ -160,6 +160,17 @@ pub struct UnitTag {
     pub running: bool,
     /// When it came back, if that was just now.
     pub arrived: Option<Moment>,
+    /// The page on which its stand-in is in a person's hands; nothing for a real device.
+    pub body_page: Option<String>,
+}
+
+/// A unit that was put away.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct AwayUnit {
+    /// Its id.
+    pub id: UnitId,
+    /// Its name.
+    pub nickname: String,
 }
 
 /// The bench.
@@ -171,6 +182,8 @@ pub struct BenchView {
     pub bridges: Vec<BridgeView>,
     /// Units, those that can be worked on first.
     pub units: Vec<UnitTag>,
+    /// Units that were put away.
+    pub away: Vec<AwayUnit>,
     /// Families to choose from, for a unit by hand.
     pub families: Vec<FamilyChoice>,
     /// Answers to the ownership question.
@@ -293,8 +306,21 @@ pub struct StandingView {
     pub facts: Vec<FactEntry>,
     /// Keep-safe list.
     pub keep_safe: Vec<KeepLine>,
+    /// Whether what is ahead, the unlock or the goal that was chosen, asks for that list.
+    pub asks_keep_safe: bool,
+    /// What the chosen goal asks for before its sheet begins, where no other list here says it.
+    pub goal_list: Option<GoalList>,
     /// Gist of each rule that is cited.
     pub rules: Vec<RuleLine>,
+}
+
+/// What a goal asks for.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct GoalList {
+    /// The goal in words.
+    pub title: String,
+    /// Line by line.
+    pub items: Vec<Item>,
 }
 
 /// A rule with its gist.

@@ -73,6 +73,8 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         manifest: Digest::of(b"manifest"),
         origin: Origin::Read,
         rest: Rest::AtRest,
+        taker: Taker::Us,
+        list: None,
         build: None,
         partitions: own
             .iter()
@@ -82,6 +84,8 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
                 blake3: Digest::of(own.label.as_str().as_bytes()),
                 agreement: Agreement::Twice,
                 blank: BlankBytes::No,
+                inside: None,
+                is_unique: true,
             })
             .collect(),
     };
@@ -106,6 +110,7 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         captures: std::slice::from_ref(&capture),
         copies: &copies,
         written: &[],
+        first_write: None,
         policy: &policy,
         system_ran: None,
         now: now(),
@@ -135,7 +140,11 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         coverage: &coverage,
         battery: &battery,
         torn: &[],
-        copies: &verified,
+        read_back: ReadBack {
+            copies: &verified,
+            away: &[],
+            needed: 2,
+        },
         now: now(),
     };
     let witness = LinkWitness {

@@ -4,7 +4,9 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
-use veritope_engine::{BackupsView, CaptureKind, CaptureView, PlaceView, RestorePlan, StockLine};
+use veritope_engine::{
+    BackupsView, CaptureKind, CaptureView, FoundUnit, PlaceView, RestorePlan, StockLine,
+};
 use veritope_wire::{CaptureId, Label, PlaceId, RequestId, UnitId};
 
 use super::bench::RequestParam;
@@ -287,6 +289,52 @@ pub(crate) async fn remove_place(
     crossing(app, move |app| app.engine.remove_place(place, request))
         .await
         .map(Json)
+}
+
+/// What lies in a place, whoever wrote it; nothing is taken.
+#[utoipa::path(get, path = "/api/places/{place}/found", operation_id = "foundInPlace", params(("place" = String, Path)), responses((status = 200, body = Vec<FoundUnit>), (status = "default", body = Problem)))]
+pub(crate) async fn found(
+    State(app): State<App>,
+    Path(place): Path<PlaceId>,
+) -> Result<Json<Vec<FoundUnit>>, Problem> {
+    crossing(app, move |app| app.engine.found_in(place))
+        .await
+        .map(Json)
+}
+
+/// A unit to take over from a place.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct UnitToTakeOver {
+    /// Which.
+    unit: UnitId,
+    /// Id of the ownership answer; asked once, like of any unit that comes onto the bench.
+    ownership: String,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Takes over a unit with its captures; each is read back.
+#[utoipa::path(post, path = "/api/places/{place}/found", operation_id = "takeOver", params(("place" = String, Path)), request_body = UnitToTakeOver, responses((status = 200, body = JobBegan), (status = "default", body = Problem)))]
+pub(crate) async fn take_over(
+    State(app): State<App>,
+    Path(place): Path<PlaceId>,
+    Json(wanted): Json<UnitToTakeOver>,
+) -> Result<Json<JobBegan>, Problem> {
+    let engine = app.engine;
+    let UnitToTakeOver {
+        unit,
+        ownership,
+        request,
+    } = wanted;
+    began(
+        app.jobs
+            .move_bytes(unit, "taking over", Some(request), move |watcher| {
+                engine.take_over(place, unit, &ownership, request, watcher)?;
+                Ok("All that lies there of it is taken over, and was read back.".to_owned())
+            }),
+    )
+    .await
 }
 
 /// Stops a job; what it moved stays.

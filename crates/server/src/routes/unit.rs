@@ -238,6 +238,81 @@ pub(crate) async fn goal(
     .map(Json)
 }
 
+/// A name for a unit.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct NewName {
+    /// It.
+    nickname: String,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Gives a unit another name.
+#[utoipa::path(post, path = "/api/units/{unit}/name", operation_id = "renameUnit", params(("unit" = String, Path)), request_body = NewName, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn rename(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(new): Json<NewName>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| {
+        app.engine.rename_unit(unit, &new.nickname, new.request)
+    })
+    .await
+    .map(Json)
+}
+
+/// Whether a unit is off the bench.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct PutAway {
+    /// Whether it is.
+    away: bool,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Puts a unit away, or back onto the bench.
+#[utoipa::path(post, path = "/api/units/{unit}/away", operation_id = "putAway", params(("unit" = String, Path)), request_body = PutAway, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn put_away(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(wanted): Json<PutAway>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| {
+        app.engine.put_away(unit, wanted.away, wanted.request)
+    })
+    .await
+    .map(Json)
+}
+
+/// A device that a unit is.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct DeviceOf {
+    /// The bridge.
+    bridge: BridgeId,
+    /// The bridge's name for the device.
+    handle: String,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Reaches a unit over a link from now on.
+#[utoipa::path(post, path = "/api/units/{unit}/link", operation_id = "linkUnit", params(("unit" = String, Path)), request_body = DeviceOf, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn link(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+    Json(device): Json<DeviceOf>,
+) -> Result<Json<()>, Problem> {
+    crossing(app, move |app| {
+        app.engine
+            .link_unit(unit, device.bridge, &device.handle, device.request)
+    })
+    .await
+    .map(Json)
+}
+
 /// Reads over the link now.
 #[utoipa::path(post, path = "/api/units/{unit}/look", operation_id = "look", params(("unit" = String, Path)), responses((status = 200), (status = "default", body = Problem)))]
 pub(crate) async fn look(

@@ -178,6 +178,10 @@ impl Device {
     /// What every wipe takes with it.
     pub(super) fn forget_the_owner(&mut self) {
         self.saved.wipes += 1;
+        // The blocks of an update that is being merged lie in user data: whatever takes that tears it.
+        if self.saved.merge == crate::saved::Merge::Merging {
+            self.saved.merge = crate::saved::Merge::Torn;
+        }
         self.saved.debugging = Setting::Off;
         self.saved.accounts = 0;
         self.saved.screen_lock = Setting::Off;

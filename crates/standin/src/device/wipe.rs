@@ -77,9 +77,6 @@ impl Device {
             }
         }
         self.forget_the_owner();
-        if self.saved.merge == Merge::Merging {
-            self.saved.merge = Merge::Torn;
-        }
         self.saved.erasing = None;
         let to = self.saved.mode;
         self.depart(to, Some(operation));

@@ -52,6 +52,7 @@ pub(super) fn one() -> Outcome {
     let unit = file::load("dunlin.toml", &std::fs::read_to_string(path)?, now)?;
     let policy = Policy::usual();
     let input = StandingInput {
+        coverage: None,
         nickname: &unit.nickname,
         family: Some(&family),
         facts: &unit.facts,

@@ -1,0 +1,2 @@
+DELETE FROM entries;
+DELETE FROM units;
