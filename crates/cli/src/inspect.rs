@@ -5,8 +5,8 @@ use std::io::Read;
 use std::process::ExitCode;
 
 use serde_json::{Value, json};
-use veritope_formats::startimage::read_start_image;
 use veritope_core::coverage::BlankBytes;
+use veritope_formats::startimage::read_start_image;
 use veritope_vault::{Access, Manifest, Object, Vault, VaultError, VerifyReport};
 use veritope_wire::{Digest, PlaceId};
 

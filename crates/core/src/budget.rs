@@ -172,7 +172,10 @@ const LEAST_BYTES_PER_SECOND: u64 = 2 << 20;
 /// reserve on top, and never under the hard stop, since it writes.
 #[must_use]
 pub fn moving(bytes: u64, facts: &Facts, family: &Family, policy: &Policy, now: Moment) -> Battery {
-    let recoveries = family.modes.iter().filter(|spec| spec.mode.reads_partitions());
+    let recoveries = family
+        .modes
+        .iter()
+        .filter(|spec| spec.mode.reads_partitions());
     let rate = recoveries.map(|spec| spec.drain_permille_per_hour).max();
     let seconds = bytes.div_ceil(LEAST_BYTES_PER_SECOND);
     let drain = seconds

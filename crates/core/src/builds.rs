@@ -304,8 +304,8 @@ fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>)
         };
         if node.unlocked && is_there {
             let mut found = chain(family, &best, node, here, expanded);
-            found.stays_on = (begin.after == After::Stay)
-                .then(|| family.builds[node.build].id.clone());
+            found.stays_on =
+                (begin.after == After::Stay).then(|| family.builds[node.build].id.clone());
             return Some(found);
         }
         expanded += 1;
@@ -497,10 +497,7 @@ mod tests {
     /// nothing reads what exists once, the chain ends with the unlock, and says so.
     #[test]
     fn where_nothing_can_be_copied_the_chain_stays_on_the_build_that_opens() {
-        let known = [
-            (FactKey::Build, "WM1-3.4-2610"),
-            (FactKey::CardFiles, ALL),
-        ];
+        let known = [(FactKey::Build, "WM1-3.4-2610"), (FactKey::CardFiles, ALL)];
         let Gate::Chain(chain) = gate(&shipped("mooring"), &facts(&known), None) else {
             panic!("a chain")
         };

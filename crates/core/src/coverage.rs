@@ -169,9 +169,7 @@ pub struct CopyFacts {
 }
 
 /// What shows that a write is through.
-#[derive(
-    Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum WriteShown {
     /// The device reported success for every frame.
@@ -619,7 +617,9 @@ fn unsound(
     if capture.taker == Taker::AnotherBench {
         return Some((
             Rule::E6,
-            format!("{label} was captured by another bench, whose word alone this is: capture it here too."),
+            format!(
+                "{label} was captured by another bench, whose word alone this is: capture it here too."
+            ),
         ));
     }
     if capture.origin == Origin::Declared {
@@ -651,11 +651,7 @@ fn unsound(
 }
 
 /// Copies of this partition that count, each with what tells its place from others.
-fn counted(
-    input: &CoverageInput<'_>,
-    capture: CaptureId,
-    label: &Label,
-) -> Vec<(PlaceId, String)> {
+fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> Vec<(PlaceId, String)> {
     input
         .copies
         .iter()

@@ -285,7 +285,12 @@ mod tests {
                 .collect::<Vec<_>>()
         };
         assert_eq!(stops("LN-3X", "2", &["LN-3X"], "LN3X.7.0.2607"), []);
-        assert_eq!(stops("LN-3X", "2", &["LN-3"], "LN3.7.1.2610"), [Rule::M2]);
+        // By its list, and by what the family says of the build.
+        assert_eq!(
+            stops("LN-3X", "2", &["LN-3"], "LN3.7.1.2610"),
+            [Rule::M2, Rule::M2]
+        );
+        assert_eq!(stops("LN-3X", "2", &["LN-3X"], "LN3.7.1.2610"), [Rule::M2]);
         assert_eq!(stops("LN-3X", "3", &["LN-3X"], "LN3X.7.0.2607"), [Rule::W1]);
         assert_eq!(stops("LN-3X", "2", &["LN-3X"], "LN3X.9"), [Rule::M2]);
     }

@@ -168,7 +168,10 @@ fn damaged(damage: Damage<'_>) -> String {
     let what = damage
         .label
         .map_or_else(|| "its manifest".to_owned(), ToString::to_string);
-    format!("A copy in {} is damaged: {what}{frame}; {cure}.", damage.place)
+    format!(
+        "A copy in {} is damaged: {what}{frame}; {cure}.",
+        damage.place
+    )
 }
 
 #[cfg(test)]

@@ -141,7 +141,10 @@ impl Stock {
         let images = |build: &BuildSpec| {
             let of = |spec: &PartitionSpec| {
                 let stem = stem(spec, family);
-                let known = build.images.iter().find(|(label, _)| label.as_str() == stem);
+                let known = build
+                    .images
+                    .iter()
+                    .find(|(label, _)| label.as_str() == stem);
                 known.map(|(_, digest)| (spec.label.clone(), *digest))
             };
             family.partitions.iter().filter_map(of).collect()
@@ -469,7 +472,10 @@ mod tests {
         let nothing = facts(&[]);
         assert!(purity(&family, &nothing, &all, &[]).is_proven());
         all.push(held("boot", Holds::Foreign, Proof::Written, 9));
-        assert_eq!(labels(&purity(&family, &nothing, &all, &[]).foreign), ["boot"]);
+        assert_eq!(
+            labels(&purity(&family, &nothing, &all, &[]).foreign),
+            ["boot"]
+        );
         all.push(held(
             "boot",
             stock("loop-4.1.7-20261011"),

@@ -152,8 +152,8 @@ fn broken_since(facts: &Facts) -> Option<Moment> {
 mod tests {
     use super::*;
     use crate::coverage::testing::capture;
-    use crate::facts::testing::row;
     use crate::facts::Source;
+    use crate::facts::testing::row;
 
     fn persist(capture: &mut CaptureFacts) -> &mut CapturedFacts {
         let mut parts = capture.partitions.iter_mut();
@@ -180,7 +180,12 @@ mod tests {
         all[3].rest = Rest::Live;
         assert_eq!(
             worths(&all),
-            [Worth::Good, Worth::Doubtful, Worth::Nothing, Worth::Doubtful]
+            [
+                Worth::Good,
+                Worth::Doubtful,
+                Worth::Nothing,
+                Worth::Doubtful
+            ]
         );
         // What was captured before anybody looked inside is not held against anything.
         persist(&mut all[1]).inside = None;
@@ -200,6 +205,9 @@ mod tests {
         let said = [row(1, FactKey::WorksCamera, "no", Source::Person, 2)];
         let facts = Facts::new(&said, &[], []);
         assert_eq!(of(Changes::Living, &facts), Some(all[0].id));
-        assert_eq!(proposed(&label(), length + 1, Changes::Living, &all, &nothing), None);
+        assert_eq!(
+            proposed(&label(), length + 1, Changes::Living, &all, &nothing),
+            None
+        );
     }
 }

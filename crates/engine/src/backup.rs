@@ -518,10 +518,7 @@ impl Engine {
             .iter()
             .filter(|(c, p, _)| (*c, *p) == (capture, place))
             .flat_map(|(_, _, damage)| damage);
-        let labels: Vec<Label> = damage
-            .clone()
-            .filter_map(|one| one.label.clone())
-            .collect();
+        let labels: Vec<Label> = damage.clone().filter_map(|one| one.label.clone()).collect();
         if damage.clone().any(|one| one.label.is_none()) {
             self.repair_manifest(&record, &manifest, &damaged)?;
         }
@@ -611,15 +608,20 @@ impl Engine {
         let away = self.places_away();
         for row in unique {
             let label = &row.described.own.label;
-            let Some(known) = row.capture.and_then(|capture| {
-                record.captures.iter().find(|one| one.id == capture)
-            }) else {
+            let Some(known) = row
+                .capture
+                .and_then(|capture| record.captures.iter().find(|one| one.id == capture))
+            else {
                 continue;
             };
             let Some(claim) = known.partition(label).map(|part| part.blake3) else {
                 continue;
             };
-            for (place, _) in row.counted.iter().filter(|(place, _)| !away.contains(place)) {
+            for (place, _) in row
+                .counted
+                .iter()
+                .filter(|(place, _)| !away.contains(place))
+            {
                 let seen = self.copy_of(&record, known, label, claim, *place);
                 match seen {
                     Some(copy) => copies.push(copy),
@@ -658,7 +660,9 @@ impl Engine {
     ) -> Option<VerifiedCopy> {
         let (_, vault) = self.open_place(place, Access::Read).ok()?;
         let (manifest, digest) = vault.manifest(record.id, known.id).ok()?;
-        let part = manifest.partition(label).filter(|_| digest == known.manifest)?;
+        let part = manifest
+            .partition(label)
+            .filter(|_| digest == known.manifest)?;
         match vault.verify_image(part, |_| true) {
             ImageState::Sound(seen) => {
                 VerifiedCopy::new(label.clone(), place, &seen, Claimed(claim), self.now())

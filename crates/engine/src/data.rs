@@ -508,6 +508,7 @@ mod tests {
             name: "dock table".to_owned(),
             url: "http://127.0.0.1:7311".to_owned(),
             token: "secret".to_owned(),
+            extras: Vec::new(),
         };
         data.set_bridges(vec![bridge.clone()]).unwrap();
         assert_eq!(data.bridges().unwrap(), [bridge]);

@@ -54,7 +54,9 @@ pub enum EngineError {
     #[error("which family this unit belongs to is not known, so nothing is planned for it")]
     NoFamily,
     /// The text that a sheet began with can't be had any more.
-    #[error("the family's text that this sheet began with is no longer here, so it can't go on: stop the run and begin a new one")]
+    #[error(
+        "the family's text that this sheet began with is no longer here, so it can't go on: stop the run and begin a new one"
+    )]
     FamilyGone,
     /// The seal is closed.
     #[error("the seal is closed for this ({rule}): {}", .missing.iter().map(|item| item.text.as_str()).collect::<Vec<_>>().join(" "))]

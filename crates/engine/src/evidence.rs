@@ -212,9 +212,7 @@ pub(crate) fn costs_of(
     facts: &Facts,
 ) -> (Option<String>, Vec<Consequence>) {
     match &step.effect {
-        Some(Planned::Unlock { stage }) => {
-            (Some(stage.clone()), seal::unlock_consequences(family))
-        }
+        Some(Planned::Unlock { stage }) => (Some(stage.clone()), seal::unlock_consequences(family)),
         Some(Planned::Relock { stage }) => (Some(stage.clone()), seal::relock_consequences(family)),
         Some(Planned::Wipe { way }) => {
             let wipe = family.wipes.iter().find(|one| one.id == *way);

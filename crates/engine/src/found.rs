@@ -237,7 +237,10 @@ fn free_name(wanted: &str, records: &[UnitRecord]) -> String {
 
 /// The unit's table as the capture shows it.
 fn own_of(manifest: &Manifest) -> Vec<OwnPartition> {
-    let parts = manifest.partitions.iter().filter(|part| part.role.is_some());
+    let parts = manifest
+        .partitions
+        .iter()
+        .filter(|part| part.role.is_some());
     parts
         .map(|part| OwnPartition {
             label: part.label.clone(),

@@ -41,9 +41,7 @@ pub mod unit;
 pub mod view;
 mod watch;
 
-pub use backups_view::{
-    BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine,
-};
+pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, Recognised, SUPPLIES};
 pub use clock::ClockNote;
 pub use error::EngineError;

@@ -610,10 +610,7 @@ impl Entry {
             }
             Self::CopyRead { name, damage, .. } => match damage.first() {
                 None => format!("The copy in {name} was read back from its medium: sound."),
-                Some(first) => format!(
-                    "The copy in {name} was read back: {}.",
-                    first.in_words()
-                ),
+                Some(first) => format!("The copy in {name} was read back: {}.", first.in_words()),
             },
             Self::WriteBegan { effect, .. } => match effect.writes() {
                 Some((label, image)) => {

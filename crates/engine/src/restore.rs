@@ -631,12 +631,7 @@ impl Engine {
         let permit = match permit {
             Ok(permit) => permit,
             Err(closed) => {
-                return Err(self.refuse_write(
-                    unit,
-                    title.to_owned(),
-                    Rule::G4,
-                    closed.missing,
-                )?);
+                return Err(self.refuse_write(unit, title.to_owned(), Rule::G4, closed.missing)?);
             }
         };
         let (effect, hardware) = (permit.effect().clone(), permit.hardware().to_owned());

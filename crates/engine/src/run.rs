@@ -183,15 +183,18 @@ impl Engine {
         let is_there = sheet.steps.is_empty();
         let family = self.family_of(&record).ok_or(EngineError::NoFamily)?;
         self.keep_text(&family)?;
-        let takes_image = sheet.steps.iter().any(|step| {
-            matches!(step.action, Action::TemporaryStart | Action::WriteRecovery)
-        });
+        let takes_image = sheet
+            .steps
+            .iter()
+            .any(|step| matches!(step.action, Action::TemporaryStart | Action::WriteRecovery));
         let image = self.shelf.recovery_for(&family).ok().flatten();
         entries.push(Entry::RunBegan {
             run,
             sheet: Box::new(sheet),
             family: Some(family.digest),
-            image: image.filter(|_| takes_image).and_then(|image| image.published),
+            image: image
+                .filter(|_| takes_image)
+                .and_then(|image| image.published),
         });
         if is_there {
             entries.push(Entry::RunEnded {

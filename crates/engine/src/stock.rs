@@ -222,7 +222,9 @@ impl Engine {
                 // Where the family file says what the maker publishes, it is that or nothing.
                 let published = family
                     .build(&list.build)
-                    .filter(|_| family.is_shipped() && place.length_bytes == u64::from(spec.mib) << 20)
+                    .filter(|_| {
+                        family.is_shipped() && place.length_bytes == u64::from(spec.mib) << 20
+                    })
                     .and_then(|(_, build)| {
                         let mut images = build.images.iter();
                         images.find(|(known, _)| *known == file.partition)

@@ -203,7 +203,9 @@ impl Transport for HttpTransport {
         // 200 would be the whole partition, or another file altogether.
         if answer.status() != reqwest::StatusCode::PARTIAL_CONTENT {
             let status = answer.status();
-            return Err(self.odd(format!("bytes of {label} with status {status} instead of 206")));
+            return Err(self.odd(format!(
+                "bytes of {label} with status {status} instead of 206"
+            )));
         }
         let told = answer
             .headers()
@@ -297,8 +299,15 @@ mod tests {
     fn a_range_is_the_one_that_was_asked_for_to_the_byte() {
         assert!(is_range("bytes 0-511/4096", 0, 511));
         for told in [
-            "", "bytes 0-511", "bytes 0-512/4096", "bytes 1-511/4096", "bytes 0-511/511",
-            "bytes 0-511/*", "bytes */4096", "octets 0-511/4096", "bytes -511/4096",
+            "",
+            "bytes 0-511",
+            "bytes 0-512/4096",
+            "bytes 1-511/4096",
+            "bytes 0-511/511",
+            "bytes 0-511/*",
+            "bytes */4096",
+            "octets 0-511/4096",
+            "bytes -511/4096",
         ] {
             assert!(!is_range(told, 0, 511), "{told}");
         }

@@ -16,8 +16,8 @@ use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
-use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::Digest;
+use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{Handle, Listed, Progress, RefusalCode};
 
 struct Table {
@@ -86,7 +86,8 @@ impl Table {
             "gimbal", "recovery", "3.2.0", &[5; 9000],
         );
         let epoch = link.look().unwrap().epoch;
-        link.put_memory(&image, Claimed(Digest::of(&image)), epoch).unwrap();
+        link.put_memory(&image, Claimed(Digest::of(&image)), epoch)
+            .unwrap();
         let operation = link.start_from_memory(epoch).unwrap();
         self.clock.pass(12);
         assert!(matches!(

@@ -86,7 +86,13 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
     let links: String = bridge
         .handles()
         .iter()
-        .map(|handle| format!("<li><a href=\"/device/{}\">{}</a></li>", escape(handle), escape(&named(handle))))
+        .map(|handle| {
+            format!(
+                "<li><a href=\"/device/{}\">{}</a></li>",
+                escape(handle),
+                escape(&named(handle))
+            )
+        })
         .collect();
     Html(format!(
         "{HEAD}<h1>Stand-in devices</h1><ul>{links}</ul><h2>Stand-in services</h2><ul><li><a href=\"/portal\">The maker's portal for tokens</a></li><li><a href=\"/builds\">The build server</a></li></ul>{TAIL}"

@@ -47,7 +47,8 @@ impl Vault {
         if digest != known {
             return Err(VaultError::Unreadable {
                 path: self.capture_folder(&manifest).join("manifest.json"),
-                what: "it is not the manifest that was written when this capture was taken".to_owned(),
+                what: "it is not the manifest that was written when this capture was taken"
+                    .to_owned(),
             });
         }
         let missing: u64 = manifest
@@ -91,7 +92,8 @@ impl Vault {
         if Digest::of(&bytes) != known {
             return Err(VaultError::Unreadable {
                 path: from,
-                what: "it is not the manifest that was written when this capture was taken".to_owned(),
+                what: "it is not the manifest that was written when this capture was taken"
+                    .to_owned(),
             });
         }
         let folder = target.capture_folder(manifest);

@@ -63,7 +63,10 @@ pub(crate) fn open_file(path: &Path) -> Result<File, VaultError> {
     if file.metadata().map_err(refuse)?.is_file() {
         Ok(file)
     } else {
-        Err(not_plain(path, "it is no file but a pipe, a folder or a device"))
+        Err(not_plain(
+            path,
+            "it is no file but a pipe, a folder or a device",
+        ))
     }
 }
 

@@ -354,10 +354,16 @@ fn a_copy_that_was_cut_off_goes_on_and_is_whole() {
     let id = PlaceId::new(Uuid::from_u128(2));
     let stick = Vault::open(to.path(), Access::Write, id).unwrap();
     let mut pieces = 0;
-    let stopped = vault.copy_to(&stick, unit(), manifest.capture, digest_of(&vault, &manifest), |_| {
-        pieces += 1;
-        pieces < 3
-    });
+    let stopped = vault.copy_to(
+        &stick,
+        unit(),
+        manifest.capture,
+        digest_of(&vault, &manifest),
+        |_| {
+            pieces += 1;
+            pieces < 3
+        },
+    );
     assert!(stopped.is_err());
     assert_eq!(
         stick.captures(unit()).unwrap(),
@@ -366,10 +372,16 @@ fn a_copy_that_was_cut_off_goes_on_and_is_whole() {
     );
     let mut rest = 0;
     let copied = vault
-        .copy_to(&stick, unit(), manifest.capture, digest_of(&vault, &manifest), |bytes| {
-            rest += bytes;
-            true
-        })
+        .copy_to(
+            &stick,
+            unit(),
+            manifest.capture,
+            digest_of(&vault, &manifest),
+            |bytes| {
+                rest += bytes;
+                true
+            },
+        )
         .unwrap();
     assert_eq!(copied.written_bytes, rest);
     assert!(
@@ -383,7 +395,13 @@ fn a_copy_that_was_cut_off_goes_on_and_is_whole() {
         []
     );
     let again = vault
-        .copy_to(&stick, unit(), manifest.capture, digest_of(&vault, &manifest), |_| true)
+        .copy_to(
+            &stick,
+            unit(),
+            manifest.capture,
+            digest_of(&vault, &manifest),
+            |_| true,
+        )
         .unwrap();
     assert_eq!((again.written_bytes, again.present), (0, 1));
 }
@@ -394,7 +412,13 @@ fn damage_here_is_repaired_from_a_sound_copy_only() {
     let (vault, manifest) = captured(from.path(), &[("persist", &image(9000, 5))]);
     let stick = Vault::open(to.path(), Access::Write, PlaceId::new(Uuid::from_u128(2))).unwrap();
     vault
-        .copy_to(&stick, unit(), manifest.capture, digest_of(&vault, &manifest), |_| true)
+        .copy_to(
+            &stick,
+            unit(),
+            manifest.capture,
+            digest_of(&vault, &manifest),
+            |_| true,
+        )
         .unwrap();
     let part = &manifest.partitions[0];
     let flip = |vault: &Vault| {

@@ -22,17 +22,19 @@ fn digests_of_published_builds_are_those_of_the_stand_ins_stock() {
     let mut wrong = Vec::new();
     for (file, text) in SHIPPED {
         let family = load(file, text).unwrap();
-        for build in family.builds.iter().filter(|one| one.stock == Stock::Published) {
-            let Some(profile) = Profile::named(&family.codename)
-                .and_then(|profile| profile.on_build(&build.id))
+        for build in family
+            .builds
+            .iter()
+            .filter(|one| one.stock == Stock::Published)
+        {
+            let Some(profile) =
+                Profile::named(&family.codename).and_then(|profile| profile.on_build(&build.id))
             else {
                 continue;
             };
             let signed: BTreeMap<String, Digest> = stock_images(&profile)
                 .into_iter()
-                .map(|(label, bytes)| {
-                    (label.trim_end_matches("_a").to_owned(), Digest::of(&bytes))
-                })
+                .map(|(label, bytes)| (label.trim_end_matches("_a").to_owned(), Digest::of(&bytes)))
                 .collect();
             let said: BTreeMap<String, Digest> = build
                 .images

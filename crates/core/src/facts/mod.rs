@@ -307,6 +307,11 @@ impl Facts {
 
     fn is_stale(&self, row: &FactRow) -> bool {
         let voiding = row.key.spec().stale_on;
+        // A fuse is burnt by a start of what was written, not by the writing (`W1`).
+        let written = self.last(Happening::SystemWritten);
+        if row.key == FactKey::RollbackIndex && self.last(Happening::SystemRan) < written {
+            return false;
+        }
         voiding
             .iter()
             .any(|what| self.last(*what).is_some_and(|happened| happened > row.at))

@@ -767,7 +767,10 @@ impl Family {
         let is_listed = of_key.any(|id| {
             let mut known = id.placeholders.iter();
             known.any(|one| one.eq_ignore_ascii_case(value.trim()))
-                || id.shape.as_ref().is_some_and(|shape| !shape.fits(value.trim()))
+                || id
+                    .shape
+                    .as_ref()
+                    .is_some_and(|shape| !shape.fits(value.trim()))
         });
         is_listed || placeholder::is_placeholder(value)
     }

@@ -21,11 +21,7 @@ pub struct ReadBack<'a> {
 
 /// The lines of what exists once and is not kept well enough by what was read back just now.
 #[must_use]
-pub fn not_read_back(
-    coverage: &Coverage,
-    read: &ReadBack<'_>,
-    now: Moment,
-) -> Vec<Item> {
+pub fn not_read_back(coverage: &Coverage, read: &ReadBack<'_>, now: Moment) -> Vec<Item> {
     let unique = coverage
         .rows
         .iter()
@@ -48,8 +44,7 @@ pub fn not_read_back(
                 .collect();
             let text = if !row.counted.iter().any(|(place, _)| is_seen(*place)) {
                 format!("No copy of {label} was read back just now.")
-            } else if row.kept == Keeping::Enough && apart(&good) < u32::from(read.needed.max(1))
-            {
+            } else if row.kept == Keeping::Enough && apart(&good) < u32::from(read.needed.max(1)) {
                 // Where the log knows too few, its own line says so.
                 format!(
                     "{label}: {} of {} copies were whole when they were read back just now.",

@@ -24,7 +24,9 @@ pub(super) fn index(
         return Some(item(
             rule,
             ItemState::Unknown,
-            format!("Which rollback index {what} has is not known, and one below the fuse would not start."),
+            format!(
+                "Which rollback index {what} has is not known, and one below the fuse would not start."
+            ),
             Vec::new(),
         ));
     };

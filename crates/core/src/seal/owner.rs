@@ -123,12 +123,7 @@ pub(super) fn merging(rule: Rule, family: &Family, facts: &Facts) -> Option<Item
     family.place(FactKey::Merging)?;
     let cited = cite(facts, FactKey::Merging);
     Some(match facts.choice(FactKey::Merging) {
-        Some("no") => item(
-            rule,
-            ItemState::Met,
-            "No update is being merged.",
-            cited,
-        ),
+        Some("no") => item(rule, ItemState::Met, "No update is being merged.", cited),
         Some(_) => item(
             rule,
             ItemState::Missing,

@@ -113,18 +113,14 @@ pub fn restore_items(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
         items.extend(set(evidence));
     } else {
         items.extend(identity(evidence));
-        items.push(not_worse(evidence));
+        items.extend(not_worse(evidence));
         items.extend(own_index(evidence));
     }
     items.push(role(evidence));
     items.push(length(evidence));
     items.push(verified(evidence));
     items.push(present(evidence));
-    items.push(battery(
-        evidence.family,
-        evidence.facts,
-        evidence.battery,
-    ));
+    items.push(battery(evidence.family, evidence.facts, evidence.battery));
     if let Some(effect) = evidence.effect() {
         items.extend(torn(evidence.torn, Some(&effect)));
     }
@@ -169,7 +165,9 @@ fn set(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
         family,
         facts,
         build.unwrap_or("The set"),
-        build.and_then(|build| family.build(build)).map(|(_, spec)| spec.rollback),
+        build
+            .and_then(|build| family.build(build))
+            .map(|(_, spec)| spec.rollback),
     ));
     items.extend(before_foreign(family, facts));
     match evidence.coverage {
@@ -206,12 +204,22 @@ fn own_index(evidence: &RestoreEvidence<'_>) -> Option<Item> {
         family,
         evidence.facts,
         build.unwrap_or("What was captured"),
-        build.and_then(|build| family.build(build)).map(|(_, spec)| spec.rollback),
+        build
+            .and_then(|build| family.build(build))
+            .map(|(_, spec)| spec.rollback),
     )
 }
 
 /// `E4`: a blank, damaged or worse image never goes over a better one.
-fn not_worse(evidence: &RestoreEvidence<'_>) -> Item {
+fn not_worse(evidence: &RestoreEvidence<'_>) -> Option<Item> {
+    // What is never put back at all is told by its role.
+    if role(evidence).state != ItemState::Met {
+        return None;
+    }
+    Some(compared_worth(evidence))
+}
+
+fn compared_worth(evidence: &RestoreEvidence<'_>) -> Item {
     let label = &evidence.own.label;
     let line = |state, text: String| item(Rule::E4, state, text, Vec::new());
     let part = |capture: &CaptureFacts| capture.partition(label).cloned();
@@ -342,7 +350,9 @@ fn identity(evidence: &RestoreEvidence<'_>) -> Vec<Item> {
                 .known(id.key)
                 .is_some_and(|row| row.source == Source::Link)
         };
-        let is_said_by_link = evidence.live.map_or_else(|| from_link(evidence.facts), from_link);
+        let is_said_by_link = evidence
+            .live
+            .map_or_else(|| from_link(evidence.facts), from_link);
         items.push(match compared {
             Compared::Same if id.hardware && !is_said_by_link => item(
                 Rule::S1,
@@ -544,15 +554,15 @@ mod tests {
 
     use super::super::testing::{self, witness};
     use super::*;
+    use crate::budget::Policy;
     use crate::budget::{BatteryVerdict, Charge};
     use crate::coverage::testing::{capture, copy, own};
     use crate::coverage::{self, BlankBytes};
-    use crate::budget::Policy;
     use crate::digest::{Claimed, Seen};
     use crate::facts::FactRow;
     use crate::facts::testing::{at, linked, row};
-    use crate::worth::Inside;
     use crate::family::testing::gimbal;
+    use crate::worth::Inside;
 
     /// A complete set of evidence for putting `persist` back.
     struct Case {
@@ -638,8 +648,14 @@ mod tests {
             .map(|(place, label)| {
                 let bytes = label.as_bytes();
                 let claim = Claimed(Digest::of(bytes));
-                VerifiedCopy::new(label.parse().unwrap(), place, &Seen::of(bytes), claim, at(20))
-                    .unwrap()
+                VerifiedCopy::new(
+                    label.parse().unwrap(),
+                    place,
+                    &Seen::of(bytes),
+                    claim,
+                    at(20),
+                )
+                .unwrap()
             })
             .collect();
         let charge = case.charge.map(|permille| Charge {
@@ -802,7 +818,11 @@ mod tests {
         };
         let mut case = complete();
         case.others = vec![capture(2, 15)];
-        persist(case.capture.as_mut().unwrap(), BlankBytes::Zeros, b"persist");
+        persist(
+            case.capture.as_mut().unwrap(),
+            BlankBytes::Zeros,
+            b"persist",
+        );
         assert_eq!(rules(&case), [Rule::E4]);
         // Over a blank one it would still only take away.
         persist(&mut case.others[0], BlankBytes::Ones, b"what lies there");

@@ -87,14 +87,15 @@ pub fn unlock_consequences(family: &Family) -> Vec<Consequence> {
 /// locked; else it is told in the consent, by name.
 fn destroyed(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
     let (family, facts) = (evidence.family, evidence.facts);
-    let has_route = family.read_routes.iter().any(|route| {
-        route.lock == RouteLock::Any && route.kind == RouteKind::RunningSystem
-    });
+    let has_route = family
+        .read_routes
+        .iter()
+        .any(|route| route.lock == RouteLock::Any && route.kind == RouteKind::RunningSystem);
     let is_kept = |label: &Label| {
         let rows = evidence.coverage.map(|coverage| &coverage.rows);
-        rows.into_iter().flatten().any(|row| {
-            row.described.own.label == *label && row.kept == Keeping::Enough
-        })
+        rows.into_iter()
+            .flatten()
+            .any(|row| row.described.own.label == *label && row.kept == Keeping::Enough)
     };
     let line = |label: Label| {
         if is_kept(&label) {

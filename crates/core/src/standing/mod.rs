@@ -18,9 +18,9 @@ mod outlook;
 use serde::Serialize;
 use veritope_wire::{Digest, Moment};
 
-use crate::coverage::Coverage;
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
+use crate::coverage::Coverage;
 use crate::facts::{FactKey, Facts};
 use crate::family::{Caution, Consequence, Family};
 use crate::keepsafe::KeepSafe;
@@ -370,8 +370,10 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
         standing.sentence = format!("{name} can't be unlocked here now.");
         standing.because = Some(format!("{error}."));
     } else {
+        let chain = standing.chain.as_ref();
+        let stays_on = chain.and_then(|chain| chain.stays_on.as_deref());
         (standing.sentence, standing.because) =
-            sentence(name, &standing.verdict, &items, input.now);
+            sentence(name, &standing.verdict, &items, stays_on, input.now);
     }
     standing.items = items;
     if matches!(standing.verdict, Verdict::NotPossible { .. }) {
@@ -468,8 +470,11 @@ fn sentence(
     name: &str,
     verdict: &Verdict,
     items: &[Item],
+    stays_on: Option<&str>,
     now: Moment,
 ) -> (String, Option<String>) {
+    // An end that is not the present build is said in the same breath.
+    let stays = stays_on.map_or_else(String::new, |build| format!(", and stays on {build} then"));
     let open = || items.iter().filter(|item| item.state != ItemState::Met);
     let reason = |wanted: &dyn Fn(&Cure) -> bool| {
         open()
@@ -477,7 +482,7 @@ fn sentence(
             .map(|item| item.text.clone())
     };
     let said = match verdict {
-        Verdict::Ready => format!("{name} can be unlocked now."),
+        Verdict::Ready => format!("{name} can be unlocked now{stays}."),
         Verdict::ReadyAfter { .. } => {
             let fetch = open().find_map(|item| match &item.cure {
                 Some(Cure::Fetch { packages, .. }) => Some(packages.join(", ")),
@@ -489,9 +494,11 @@ fn sentence(
             };
             match fetch {
                 Some(packages) => {
-                    format!("{name} can be unlocked after {things}; {packages} is to be fetched.")
+                    format!(
+                        "{name} can be unlocked after {things}{stays}; {packages} is to be fetched."
+                    )
                 }
-                None => format!("{name} can be unlocked after {things}."),
+                None => format!("{name} can be unlocked after {things}{stays}."),
             }
         }
         Verdict::WaitUntil { at } => {

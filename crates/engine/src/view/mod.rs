@@ -26,9 +26,10 @@ use crate::run::StepPhase;
 use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
-    AwayUnit, BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput, FamilyChoice,
-    GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission, RuleLine, RunPage, RunView, SealTag,
-    SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag, Wait,
+    AwayUnit, BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput,
+    FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission, RuleLine,
+    RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
+    Wait,
 };
 
 impl Engine {
@@ -300,7 +301,12 @@ impl Engine {
         let beside = standing.outlook.iter().flat_map(|one| &one.items);
         cited.extend(beside.map(|item| item.rule));
         let goal_list = self.goal_list(&record, &standing);
-        cited.extend(goal_list.iter().flat_map(|list| &list.items).map(|item| item.rule));
+        cited.extend(
+            goal_list
+                .iter()
+                .flat_map(|list| &list.items)
+                .map(|item| item.rule),
+        );
         cited.sort();
         cited.dedup();
         // Every list that asks for the owner's data asks for it by one of these.

@@ -175,6 +175,7 @@ impl World {
             (FactKey::Paid, "yes"),
             (FactKey::Managed, "no"),
             (FactKey::ServiceAllowed, "yes"),
+            (FactKey::Root, "no"),
             (FactKey::AskedUpdates, "yes"),
             (FactKey::FirstOnline, "2026-09-01T10:00:00Z"),
             (FactKey::Token, "in-hand"),

@@ -26,7 +26,7 @@ use crate::support::{Bench, Patient, seat};
 
 pub(crate) fn profile(family: &str, model: &str, build: &str) -> Profile {
     let named = Profile::named(family).unwrap().variant(model).unwrap();
-    named.on_build(build).unwrap().small()
+    named.on_build(build).unwrap()
 }
 
 /// A unit on the table by link, unlocked, as `profile`; `change` is what was done to it before.
@@ -42,7 +42,7 @@ pub(crate) fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Devic
         battery_percent: 91,
         cable: CablePlace::In,
     };
-    let storage = Box::new(Memory::blank(64 << 20));
+    let storage = Box::new(Memory::blank(640 << 20));
     let mut device = Device::make_in(storage, profile.clone(), &birth, clock.clone()).unwrap();
     let scheme = Scheme::named(profile.codename).unwrap();
     let mut gate = Gate::shipped(scheme);
@@ -342,27 +342,82 @@ fn two_slots_untouched_or_after_one_update_are_judged_by_what_each_holds() {
                 }
             }
         });
-        let shelf = bench.folder.path().join("shelf");
-        shelve(&shelf, &first);
-        shelve(&shelf, &second);
         bench.start_recovery();
         bench.capture_all();
-        bench.take("TH5.8.2.260905").unwrap();
-        let before = updated.then(|| {
-            bench.reach(Goal::ToSystem);
-            bench.functions_and_owner();
-            bench.rules_against()
-        });
-        if let Some(before) = before {
-            assert!(
-                before.contains(&Rule::R7),
-                "the newer build is not at hand: {before:?}"
-            );
-            bench.start_recovery();
-            bench.take("TH5.8.3.261104").unwrap();
-        }
+        // What the maker publishes is in the family file: no set has to be at hand to prove it.
         bench.reach(Goal::ToSystem);
         bench.functions_and_owner();
         assert_eq!(bench.rules_against(), [], "updated: {updated}");
     }
+}
+
+/// `R1`, `E6`: what lies on a modified unit, put onto the shelf with a list of its own digests, proves
+/// nothing, under the build's name or another one; nor does a family file that says so.
+#[test]
+fn a_list_that_names_its_own_digests_is_no_proof_of_stock() {
+    let profile = profile("cinder", "LN-3X", "LN3X.7.1.2610");
+    let foreign = [0xC5; 50_000];
+    let bench = met(&profile, LockState::Unlocked, |device| {
+        device.found_with("vendor", &foreign).unwrap();
+    });
+    let shelf = bench.folder.path().join("shelf");
+    shelve(&shelf, &profile);
+    let folder = shelf.join("stock").join(profile.build);
+    let list = std::fs::read_to_string(folder.join("stock.toml")).unwrap();
+    let honest = Digest::of(&std::fs::read(folder.join("vendor.img")).unwrap());
+    std::fs::write(folder.join("vendor.img"), foreign).unwrap();
+    let forged = list.replace(&honest.to_string(), &Digest::of(&foreign).to_string());
+    assert_ne!(forged, list);
+    std::fs::write(folder.join("stock.toml"), &forged).unwrap();
+    bench.start_recovery();
+    bench.capture_all();
+    let refused = bench.take(profile.build).unwrap_err().to_string();
+    assert!(
+        refused.contains("vendor.img") && refused.contains("(R1)"),
+        "{refused}"
+    );
+    // A set without one member is told, and hides no other.
+    let part = forged.rsplit_once("[[image]]").unwrap().0;
+    std::fs::write(folder.join("stock.toml"), part).unwrap();
+    let sets = bench.engine.stock_sets(bench.unit).unwrap();
+    assert!(
+        sets[0].findings.iter().any(|one| one.rule == Rule::Q8),
+        "{sets:?}"
+    );
+    assert!(!sets[0].fits);
+    let refused = bench.take(profile.build).unwrap_err().to_string();
+    assert!(refused.contains("(Q8)"), "{refused}");
+    // The same digests in a family file of one's own.
+    let text = bench.engine.family_page("cinder").unwrap().text;
+    let spec = veritope_core::family::load("cinder.toml", &text).unwrap();
+    let (_, build) = spec.build(profile.build).unwrap();
+    let published = build
+        .images
+        .iter()
+        .find(|(label, _)| label.as_str() == "vendor")
+        .unwrap()
+        .1;
+    let mut filled = foreign.to_vec();
+    filled.resize(48 << 20, 0);
+    let own = text.replace(&published.to_string(), &Digest::of(&filled).to_string());
+    assert_ne!(own, text);
+    let against = |bench: &Bench| {
+        bench.functions_and_owner();
+        let lines = bench.against().into_iter();
+        lines.map(|item| (item.rule, item.text)).collect::<Vec<_>>()
+    };
+    bench.reach(Goal::ToSystem);
+    let named = against(&bench);
+    assert!(
+        named
+            .iter()
+            .any(|(rule, text)| *rule == Rule::R7 && text.contains("vendor")),
+        "{named:?}"
+    );
+    bench.engine.put_family(&own, bench.request()).unwrap();
+    let unproven = against(&bench);
+    assert!(
+        unproven.iter().any(|(rule, _)| *rule == Rule::R1),
+        "a file of one's own proves nothing: {unproven:?}"
+    );
 }

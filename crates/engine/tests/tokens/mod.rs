@@ -38,6 +38,7 @@ fn curlew() -> Bench {
     });
     bench.say(&[
         (FactKey::ServiceAllowed, "yes"),
+        (FactKey::Root, "no"),
         (FactKey::AnswersBootloader, "yes"),
         (FactKey::Relocked, "no"),
         (FactKey::Accounts, "0"),

@@ -106,6 +106,7 @@ fn read(
         (FactKey::Paid, gate.paid.id()),
         (FactKey::Managed, gate.managed.id()),
         (FactKey::ServiceAllowed, gate.service_allows.id()),
+        (FactKey::Root, "no"),
         (FactKey::AskedUpdates, gate.asked_updates.id()),
         (FactKey::Token, if has_token { "in-hand" } else { "none" }),
         (FactKey::Toggle, gate.switch(scheme, now_ms).id()),
@@ -147,6 +148,7 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         .map(|class| (*class, Kept::Waived { at: now }))
         .collect();
     judge(&StandingInput {
+        coverage: None,
         nickname: "Unit",
         family: Some(family),
         facts: &Facts::new(&rows, &[], []),
@@ -214,7 +216,12 @@ fn follow(
             veritope_core::builds::Leg::Unlock { .. } => open(gate)?,
         }
     }
-    if gate.build == build && gate.exact {
+    // Where nothing can be installed after the unlock, that is where the judgement says it ends.
+    let is_there = match &chain.stays_on {
+        Some(end) => gate.build == *end && gate.open,
+        None => gate.build == build && gate.exact,
+    };
+    if is_there {
         Ok(())
     } else {
         Err(format!("ends on {}", gate.build))
