@@ -104,6 +104,13 @@ export const settingsQuery = () =>
     queryFn: () => unwrap(client.GET('/api/settings')),
   });
 
+/** What lies in a place, whoever wrote it. */
+export const placeFoundQuery = (place: string) =>
+  queryOptions({
+    queryKey: ['bench', 'place-found', place],
+    queryFn: () => unwrap(client.GET('/api/places/{place}/found', { params: { path: { place } } })),
+  });
+
 export const jobsQuery = () =>
   queryOptions({
     queryKey: ['jobs'],

@@ -1525,6 +1525,13 @@ export interface components {
             key: components["schemas"]["FactKey"];
         } | {
             /** @enum {string} */
+            cure: "check";
+            /** @description What to mind. */
+            instruction: string;
+            /** @description Which functions. */
+            keys: components["schemas"]["FactKey"][];
+        } | {
+            /** @enum {string} */
             cure: "keep-safe";
             /**
              * Format: int32
@@ -2811,6 +2818,8 @@ export interface components {
             id: components["schemas"]["RunId"];
             /** @description Partitions that the family lists and the table lacks. */
             lacking: components["schemas"]["Label"][];
+            /** @description Said where the family's text was changed since the sheet began. */
+            older_text?: string | null;
             /**
              * Format: int32
              * @description Repeat this in every request.

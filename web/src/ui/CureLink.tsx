@@ -21,6 +21,7 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
       return { label: 'To the consent', place: 'run' };
     case 'type-fact':
     case 'do-then-type':
+    case 'check':
     case 'keep-safe':
     case 'charge':
       return { label: 'To the list', place: 'standing' };

@@ -172,6 +172,13 @@ pub enum Cure {
         /// What to do.
         instruction: String,
     },
+    /// Check on the unit what works, one function after the other, and note each.
+    Check {
+        /// Which functions.
+        keys: Vec<FactKey>,
+        /// What to mind.
+        instruction: String,
+    },
     /// Tick or waive the open classes.
     KeepSafe {
         /// How many are open.

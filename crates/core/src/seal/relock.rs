@@ -355,17 +355,17 @@ fn functions(facts: &Facts, since: Option<Moment>) -> Item {
         .filter(|key| !is_checked(key))
         .collect();
     let cited = asked.iter().flat_map(|key| cite(facts, *key)).collect();
-    let Some(first) = open.first() else {
+    if open.is_empty() {
         return item(
             Rule::R3,
             ItemState::Met,
             "What works was checked since the last write.",
             cited,
         );
-    };
+    }
     Item {
-        cure: Some(Cure::DoThenType {
-            key: *first,
+        cure: Some(Cure::Check {
+            keys: open.clone(),
             instruction: "Check what works on the unit, one after the other, and note each. After the lock nothing that exists once can be put back.".to_owned(),
         }),
         minutes: u32::try_from(open.len()).ok(),

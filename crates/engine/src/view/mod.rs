@@ -589,6 +589,7 @@ impl Engine {
                 .next_step()
                 .map(|step| self.step_view(record, run, step)),
             diverged: run.diverged.clone(),
+            older_text: self.older_text(record, run),
             table: family
                 .zip(table)
                 .map(|(family, table)| describe(family, table)),
@@ -604,6 +605,20 @@ impl Engine {
                 })
                 .map_or_else(Vec::new, ledger::again),
         }
+    }
+
+    /// A sheet goes on by the family's text that it began with; that another one was kept since is said.
+    fn older_text(&self, record: &UnitRecord, run: &RunRecord) -> Option<String> {
+        let began = run.family.filter(|_| run.ended.is_none())?;
+        let current = self.family_named(&self.codename_of(record)?)?;
+        (current.digest != began).then(|| {
+            format!(
+                "The text of {} was changed since this sheet began. It goes on by the one it began with ({}…); the next sheet takes the new one ({}…).",
+                current.name(),
+                began.short(),
+                current.digest.short()
+            )
+        })
     }
 
     fn step_view(&self, record: &UnitRecord, run: &RunRecord, step: &Step) -> StepView {

@@ -477,4 +477,6 @@ pub struct RunView {
     pub ended_at: Option<Moment>,
     /// What a wipe of this run switched off, once it ended (`L4`).
     pub again: Vec<String>,
+    /// Said where the family's text was changed since the sheet began.
+    pub older_text: Option<String>,
 }

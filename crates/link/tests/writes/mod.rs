@@ -3,7 +3,7 @@
 use veritope_core::budget::{self, Media, Policy};
 use veritope_core::coverage::{
     self, Agreement, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, CoverageInput, Origin,
-    Rest, VerifiedCopy,
+    Rest, Taker, VerifiedCopy,
 };
 use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
@@ -11,7 +11,7 @@ use veritope_core::family::{self, Family};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Presence, State, Ways, find};
-use veritope_core::seal::{LinkWitness, Permit, WriteEvidence, mint_write};
+use veritope_core::seal::{LinkWitness, Permit, ReadBack, WriteEvidence, mint_write};
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{DeviceLink, LinkError, readings};
 use veritope_standin::{Birth, LockState, Setting};

@@ -108,6 +108,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
                   <RestorePanel
                     unit={unit}
                     capture={restoring}
+                    title={`Put back from capture ${capture.number}`}
                     take={backups.take}
                     isBusy={isBusy}
                     onClose={() => setRestoring(undefined)}

@@ -40,20 +40,31 @@ export function CaptureRow({
     <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
       <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, flexWrap: 'wrap' }}>
         <Typography sx={{ fontWeight: 650 }} title={exactOf(capture.taken)}>
-          Capture, {ago(capture.taken, now)}
+          Capture {capture.number}, {ago(capture.taken, now)}
           {isFirst && ', the first'}
+          {capture.taker === 'another-bench' && ', taken by another bench'}
         </Typography>
         <Typography color="text.secondary">
           {capture.partitions} images, {mib(capture.bytes)}
         </Typography>
-        <Button
-          sx={{ ml: 'auto' }}
-          onClick={onRestore}
-          aria-label={`Put back from it, the capture of ${exactOf(capture.taken)}`}
-        >
-          Put back from it
+        <Button sx={{ ml: 'auto' }} onClick={onRestore}>
+          Put back from capture {capture.number}
         </Button>
       </Box>
+      {capture.holds.length > 0 && (
+        <Typography variant="body2" color="text.secondary">
+          {capture.holds.map((held, index) => (
+            <Box
+              key={held.label}
+              component="span"
+              sx={held.worth === 'good' ? {} : { color: 'noReturn', fontWeight: 650 }}
+            >
+              {index > 0 && ' · '}
+              {held.label}: {held.text}
+            </Box>
+          ))}
+        </Typography>
+      )}
       {capture.copies.map((copy) => (
         <Box
           key={copy.place}
@@ -67,12 +78,12 @@ export function CaptureRow({
             </Typography>
             {copy.damage.map((damage) => (
               <Typography
-                key={`${damage.label} ${damage.first_byte}`}
+                key={`${damage.label ?? 'manifest'} ${damage.first_byte}`}
                 sx={{ color: 'noReturn', fontWeight: 550 }}
               >
-                {damage.label}
-                {damage.frame == null ? ', whole' : `, frame ${damage.frame}`}, bytes{' '}
-                {damage.first_byte} to {damage.last_byte}: {damage.what}
+                {damage.label == null
+                  ? `Its manifest: ${damage.what}`
+                  : `${damage.label}${damage.frame == null ? ', whole' : `, frame ${damage.frame}`}, bytes ${damage.first_byte} to ${damage.last_byte}: ${damage.what}`}
               </Typography>
             ))}
           </Box>
@@ -83,7 +94,7 @@ export function CaptureRow({
                 onClick={() =>
                   work.mutate({ kind: 'repair', capture: capture.id, place: copy.place })
                 }
-                aria-label={`Repair the copy in ${copy.name}`}
+                aria-label={`Repair capture ${capture.number} in ${copy.name}`}
               >
                 Repair
               </Button>
@@ -93,7 +104,7 @@ export function CaptureRow({
               onClick={() =>
                 work.mutate({ kind: 'verify', capture: capture.id, place: copy.place })
               }
-              aria-label={`Read back the copy in ${copy.name}`}
+              aria-label={`Read back capture ${capture.number} in ${copy.name}`}
             >
               Read back
             </Button>
@@ -108,7 +119,7 @@ export function CaptureRow({
           onClick={() => work.mutate({ kind: 'copy', capture: capture.id, place })}
           sx={{ mt: 1.25, mr: 1.5 }}
         >
-          Copy to {nameOf(place)}
+          Copy capture {capture.number} to {nameOf(place)}
         </Button>
       ))}
       {work.error !== null && <ProblemNote error={work.error} />}

@@ -33,7 +33,7 @@ export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: C
     >
       {isUnread && notReadSince != null && (
         <Typography color="text.secondary" sx={{ mb: 1 }}>
-          Live: not read since {clockOf(notReadSince)}, when the system ran.
+          Live: not read since {clockOf(notReadSince)}, when it could change.
         </Typography>
       )}
       {as === 'chart' ? (

@@ -12,7 +12,7 @@ import { useState } from 'react';
 
 import type { Api } from '../../api/client';
 import { restoreQuery } from '../../api/queries';
-import { counted, mib } from '../../ui/format';
+import { clockOf, counted, mib } from '../../ui/format';
 import { Panel } from '../../ui/Panel';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
@@ -24,7 +24,7 @@ export type RestorePanelProps = {
   capture: string;
   take: Api<'Permission'>;
   /** What it is put back from. */
-  title?: string;
+  title: string;
   isBusy: boolean;
   onClose: () => void;
 };
@@ -35,27 +35,28 @@ function intoView(element: HTMLElement | null): void {
 }
 
 /** The plan of putting a capture back, before anything of it is done. */
-export function RestorePanel({
-  unit,
-  capture,
-  take,
-  title = 'Put back from this capture',
-  isBusy,
-  onClose,
-}: RestorePanelProps) {
+export function RestorePanel({ unit, capture, take, title, isBusy, onClose }: RestorePanelProps) {
   const query = useQuery(restoreQuery(unit, capture));
   const restore = useRestore(unit, capture);
   const read = useTakeCapture(unit);
   const [chosen, setChosen] = useState<Record<string, boolean>>({});
   return (
     <Box>
-      <Section title={title} aside={<Button onClick={onClose}>Close</Button>}>
+      <Section
+        title={title}
+        aside={
+          <Button onClick={onClose} aria-label={`Close: ${title}`}>
+            Close
+          </Button>
+        }
+      >
         <Typography color="text.secondary" sx={{ mb: 1.5 }}>
           {WORDS.putBackHelp}
         </Typography>
         <Panel query={query}>
           {(plan) => {
-            const isUnread = plan.rows.some((row) => row.compared === 'not-read' && !row.refused);
+            const toRead = plan.read?.kind === 'full' ? 'full' : 'quick';
+            const isUnread = plan.read != null;
             const wanted = plan.writes.filter(
               (label) =>
                 chosen[label] ?? plan.rows.some((row) => row.label === label && row.suggested),
@@ -78,9 +79,11 @@ export function RestorePanel({
                     <Button
                       variant="contained"
                       disabled={!take.allowed || isBusy || read.isPending}
-                      onClick={() => read.mutate('quick')}
+                      onClick={() => read.mutate(toRead)}
                     >
-                      Read what lies there now
+                      {toRead === 'full'
+                        ? 'Capture to compare, with the system'
+                        : 'Capture to compare'}
                     </Button>
                   ) : (
                     <Button
@@ -119,7 +122,9 @@ function comparedWords(row: Api<'RestoreRow'>): string {
     case 'differs':
       return `differs in ${counted(row.frames, 'frame', 'frames')}, ${mib(row.bytes)}`;
     case 'not-read':
-      return 'not read since it could change';
+      return row.not_read_since == null
+        ? 'never read: take a capture first'
+        : `not read since ${clockOf(row.not_read_since)}: take a capture first`;
   }
 }
 
@@ -136,6 +141,7 @@ function PlanTable({ rows, wanted, onChoose }: PlanTableProps) {
         <TableRow>
           <TableCell sx={{ width: 48 }}>Put back</TableCell>
           <TableCell>Partition</TableCell>
+          <TableCell>Holds</TableCell>
           <TableCell>Now</TableCell>
           <TableCell>May it?</TableCell>
         </TableRow>
@@ -154,6 +160,14 @@ function PlanTable({ rows, wanted, onChoose }: PlanTableProps) {
               </TableCell>
               <TableCell component="th" scope="row" sx={{ typography: 'code' }}>
                 {row.label}
+              </TableCell>
+              <TableCell>
+                {row.holds}
+                {row.better != null && (
+                  <Typography variant="body2" sx={{ color: 'care' }}>
+                    {row.better}
+                  </Typography>
+                )}
               </TableCell>
               <TableCell sx={{ fontWeight: row.compared === 'differs' ? 650 : 400 }}>
                 {comparedWords(row)}

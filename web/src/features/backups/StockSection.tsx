@@ -59,11 +59,11 @@ export function StockSection({ unit, take, isBusy }: StockSectionProps) {
                   onClick={() => takeIn.mutate(set.id)}
                   sx={{ ml: 'auto' }}
                 >
-                  {takeIn.isPending ? 'Comparing digests' : 'Take into the vault'}
+                  {takeIn.isPending ? 'Comparing digests' : `Take ${set.id} into the vault`}
                 </Button>
               ) : (
                 <Button onClick={() => setRestoring(taken)} sx={{ ml: 'auto' }}>
-                  Put back from the set
+                  Put back from {set.id}
                 </Button>
               )}
             </Box>
@@ -72,7 +72,7 @@ export function StockSection({ unit, take, isBusy }: StockSectionProps) {
                 unit={unit}
                 capture={taken}
                 take={take}
-                title={`Put back from ${set.build}`}
+                title={`Put back from the set ${set.id}`}
                 isBusy={isBusy}
                 onClose={() => setRestoring(undefined)}
               />

@@ -8,7 +8,7 @@ export const WORDS = {
   anyMedia: 'The policy of this bench lets any two places count, even on one disk.',
   stock: 'The maker’s sets on the shelf',
   stockHelp:
-    'Taken into the vault, each image is compared with its published digest. It then proves what is the maker’s, and can be put back.',
+    'Taken into the vault, each image is compared with the digest of its list. It can then be put back. What is the maker’s is told by the family file, not by the list.',
   putBackHelp:
     'What lies there now is captured first, only what differs is written, and it is read back and compared.',
 };

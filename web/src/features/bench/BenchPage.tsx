@@ -8,6 +8,7 @@ import { ClockBand } from '../../ui/ClockBand';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
 import { AddSection } from './AddSection';
+import { AwaySection } from './AwaySection';
 import { UnitRow } from './UnitRow';
 import { WORDS } from './strings';
 
@@ -33,6 +34,7 @@ export function BenchPage() {
                 <UnitRow key={unit.id} unit={unit} isFirst={index === 0} />
               ))}
             </Box>
+            {bench.away.length > 0 && <AwaySection units={bench.away} />}
             <AddSection bench={bench} />
           </>
         )}

@@ -9,6 +9,7 @@ import { foundQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { Panel } from '../../ui/Panel';
 import { linkWords } from '../../ui/words';
+import { KnownDevice } from './KnownDevice';
 import { UnitForm } from './UnitForm';
 import { WORDS } from './strings';
 
@@ -44,37 +45,53 @@ export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
       </Box>
       <Panel query={query}>
         {(found) => {
-          const fresh = found.filter((device) => device.unit == null);
-          if (fresh.length === 0) {
+          // What is not there now has nothing to be put on the bench by.
+          const here = found.filter(
+            (device) => device.unit == null && device.presence !== 'absent',
+          );
+          const known = here.filter((device) => device.recognised != null);
+          const fresh = here.filter((device) => device.recognised == null);
+          if (here.length === 0) {
             return (
               <Typography color="text.secondary">
                 {WORDS.nothingFound} {WORDS.notListed}
               </Typography>
             );
           }
-          return fresh.map((device) => (
-            <Box key={device.handle} sx={{ py: 1, borderTop: 1, borderColor: 'rule' }}>
-              <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
-                <Typography sx={{ fontWeight: 650 }}>
-                  {device.family ?? 'A device of an unknown family'}
-                  {device.model_code != null && `, ${device.model_code}`}
-                </Typography>
-                <Typography color="text.secondary">
-                  {device.handle}, {linkWords(device.presence)}
-                </Typography>
-                <Button variant="outlined" onClick={() => setChosen(device.handle)}>
-                  Put on the bench
-                </Button>
-              </Box>
-              {chosen === device.handle && (
-                <UnitForm
-                  ownership={ownership}
-                  reach={{ by: 'link', bridge: bridge.id, handle: device.handle }}
-                  onDone={() => setChosen(undefined)}
-                />
-              )}
-            </Box>
-          ));
+          return (
+            <>
+              {known.map((device) => (
+                <KnownDevice key={device.handle} bridge={bridge.id} device={device} />
+              ))}
+              {fresh.map((device) => (
+                <Box key={device.handle} sx={{ py: 1, borderTop: 1, borderColor: 'rule' }}>
+                  <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
+                    <Typography sx={{ fontWeight: 650 }}>
+                      {device.family ?? 'A device of an unknown family'}
+                      {device.model_code != null && `, ${device.model_code}`}
+                    </Typography>
+                    <Typography color="text.secondary">
+                      {device.handle}, {linkWords(device.presence)}
+                    </Typography>
+                    <Button
+                      variant="outlined"
+                      onClick={() => setChosen(device.handle)}
+                      aria-label={`Put ${device.handle} on the bench`}
+                    >
+                      Put on the bench
+                    </Button>
+                  </Box>
+                  {chosen === device.handle && (
+                    <UnitForm
+                      ownership={ownership}
+                      reach={{ by: 'link', bridge: bridge.id, handle: device.handle }}
+                      onDone={() => setChosen(undefined)}
+                    />
+                  )}
+                </Box>
+              ))}
+            </>
+          );
         }}
       </Panel>
     </Box>

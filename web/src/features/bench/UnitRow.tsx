@@ -95,6 +95,13 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
             {seal}
           </Typography>
         )}
+        {unit.body_page != null && (
+          <Typography variant="body2">
+            <a href={unit.body_page} target="_blank" rel="noreferrer">
+              {unit.nickname}’s own page
+            </a>
+          </Typography>
+        )}
       </Box>
       <Button
         component={Link}

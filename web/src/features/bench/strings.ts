@@ -12,6 +12,7 @@ export const WORDS = {
   owner: 'Whose is it?',
   ownerHelp:
     'Only devices that are yours, or whose owner asked you, are worked on. Local law applies.',
+  away: 'Put away',
   nothingFound: 'This bridge has no device that is not on the bench already.',
   notListed:
     'A device that is missing here: cable in, charge-only cable out, prompt on it answered?',

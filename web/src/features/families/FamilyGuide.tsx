@@ -67,6 +67,11 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
             {page.form}, <Typography variant="code">{page.codename}</Typography>,{' '}
             {ORIGINS[page.origin]}
           </Typography>
+          {page.on_older_text.length > 0 && (
+            <Typography sx={{ color: 'care', mb: 2 }}>
+              {page.on_older_text.join(', ')}: {WORDS.older}
+            </Typography>
+          )}
           {drop.error !== null && <ProblemNote error={drop.error} />}
           <GuideList title={WORDS.lock} lines={page.lock} />
           <GuideList

@@ -1,4 +1,6 @@
 export const WORDS = {
+  older:
+    'a sheet is under way that goes on by the text that it began with; the next one takes this text.',
   title: 'Families',
   help: 'What is true of all devices of a kind. Judgements and sheets are made from these pages; a file of your own replaces a shipped one of the same codename.',
   shipped: 'shipped with the program',

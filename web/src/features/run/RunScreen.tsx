@@ -75,6 +75,11 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
             <Typography>{run.diverged} The rest was planned again from there.</Typography>
           </Box>
         )}
+        {run.older_text != null && (
+          <Typography color="text.secondary" sx={{ mb: 2 }}>
+            {run.older_text}
+          </Typography>
+        )}
         {step != null && (
           <StepScreen
             key={`${run.id} ${run.revision}`}

@@ -1,16 +1,19 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+import { useState } from 'react';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
+import { PlaceFound } from './PlaceFound';
 
 export type PlaceRowProps = { place: Api<'PlaceView'> };
 
 /** A place: where it lies, on which medium, whether it is there. */
 export function PlaceRow({ place }: PlaceRowProps) {
+  const [isOpen, setIsOpen] = useState(false);
   const remove = useChange(() =>
     unwrap(
       client.DELETE('/api/places/{place}', {
@@ -23,7 +26,7 @@ export function PlaceRow({ place }: PlaceRowProps) {
       component="li"
       sx={{
         display: 'grid',
-        gridTemplateColumns: '34px minmax(0, 1fr) auto',
+        gridTemplateColumns: '34px minmax(0, 1fr) auto auto',
         alignItems: 'center',
         borderTop: 1,
         borderColor: 'rule',
@@ -44,11 +47,21 @@ export function PlaceRow({ place }: PlaceRowProps) {
         {place.problem != null && <Typography>{place.problem}</Typography>}
         {remove.error !== null && <ProblemNote error={remove.error} />}
       </Box>
+      {!place.own && place.problem == null && (
+        <Button
+          onClick={() => setIsOpen(!isOpen)}
+          aria-expanded={isOpen}
+          aria-label={`What lies in ${place.name}`}
+        >
+          What lies there
+        </Button>
+      )}
       {!place.own && (
         <Button onClick={() => remove.mutate(undefined)} aria-label={`Forget ${place.name}`}>
           Forget
         </Button>
       )}
+      {isOpen && <PlaceFound place={place.id} name={place.name} />}
     </Box>
   );
 }

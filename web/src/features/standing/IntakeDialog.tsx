@@ -20,11 +20,19 @@ import { WORDS } from './strings';
 export type IntakeDialogProps = {
   unit: string;
   facts: Api<'FactEntry'>[];
+  title?: string;
+  help?: string;
   onClose: () => void;
 };
 
 /** The function checks of the intake, noted in one go; what is not answered stays not known. */
-export function IntakeDialog({ unit, facts, onClose }: IntakeDialogProps) {
+export function IntakeDialog({
+  unit,
+  facts,
+  title = WORDS.intakeTitle,
+  help = WORDS.intake,
+  onClose,
+}: IntakeDialogProps) {
   const news = useNews();
   const [said, setSaid] = useState<Partial<Record<Api<'FactKey'>, string>>>({});
   const answered = facts.filter((fact) => said[fact.key] !== undefined);
@@ -51,11 +59,11 @@ export function IntakeDialog({ unit, facts, onClose }: IntakeDialogProps) {
   };
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md" aria-labelledby="intake-title">
-      <DialogTitle id="intake-title">{WORDS.intakeTitle}</DialogTitle>
+      <DialogTitle id="intake-title">{title}</DialogTitle>
       <DialogContent>
         <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', mb: 1 }}>
           <Typography color="text.secondary" sx={{ flexGrow: 1 }}>
-            {WORDS.intake}
+            {help}
           </Typography>
           <Button variant="outlined" onClick={all}>
             {WORDS.intakeAll}

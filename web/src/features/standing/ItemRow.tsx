@@ -9,6 +9,7 @@ import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
 import { itemShape, itemWord, sourceWords } from '../../ui/words';
+import { CheckControl } from './CheckControl';
 import { FactField } from './FactField';
 
 export type ItemRowProps = {
@@ -87,6 +88,15 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
         </>
       );
     }
+    case 'check':
+      return (
+        <CheckControl
+          unit={unit}
+          instruction={cure.instruction}
+          facts={facts.filter((fact) => cure.keys.includes(fact.key))}
+          isNext={isNext}
+        />
+      );
     case 'keep-safe':
       return (
         <Button

@@ -18,6 +18,7 @@ import { ItemRow } from './ItemRow';
 import { KeepSafeTable } from './KeepSafeTable';
 import { NextCheck } from './NextCheck';
 import { OutlookList } from './OutlookList';
+import { UnitActions } from './UnitActions';
 import { VerdictHead } from './VerdictHead';
 import { WORDS } from './strings';
 
@@ -28,7 +29,7 @@ export function StandingPage() {
   return (
     <Page>
       <Panel query={query}>
-        {({ standing, facts, groups, keep_safe, rules, clock }) => {
+        {({ standing, facts, groups, keep_safe, asks_keep_safe, goal_list, rules, clock }) => {
           const open = standing.items.filter((item) => item.state !== 'met');
           const check = standing.next_check;
           const asksCheck = check != null && standing.verdict.is === 'not-known-yet';
@@ -76,8 +77,21 @@ export function StandingPage() {
                     </Section>
                   )}
                   {isAhead && <OutlookList unit={unit} outlook={beside} facts={facts} />}
+                  {goal_list != null && (
+                    <Section title={`${WORDS.goal}: ${goal_list.title.toLowerCase()}`}>
+                      {goal_list.items.map((item) => (
+                        <ItemRow
+                          key={`${item.rule} ${item.text}`}
+                          unit={unit}
+                          item={item}
+                          facts={facts}
+                          isNext={false}
+                        />
+                      ))}
+                    </Section>
+                  )}
                   {standing.chain != null && <ChainTable chain={standing.chain} />}
-                  {isAhead && keep_safe.length > 0 && (
+                  {asks_keep_safe && keep_safe.length > 0 && (
                     <Section title={WORDS.lost}>
                       <KeepSafeTable unit={unit} lines={keep_safe} />
                     </Section>
@@ -115,6 +129,7 @@ export function StandingPage() {
                       ))}
                     </Section>
                   )}
+                  <UnitActions unit={unit} />
                 </Box>
               </Box>
             </RuleGists>
