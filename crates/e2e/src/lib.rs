@@ -13,6 +13,9 @@ use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use veritope::demo::{DemoConfig, DemoRunning};
 use veritope_server::front::FrontEnd;
+use veritope_standin::Device;
+use veritope_standin::gate::Gate;
+use veritope_wire::link::{ActKind, ActRequest, Refusal};
 
 /// What a step of a browser test yields; failures carry what was looked for.
 pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
@@ -59,12 +62,10 @@ fn free_port() -> u16 {
 
 /// A demo bench and a browser that looks at it.
 pub struct Bench {
-    /// The bench and its devices.
-    pub demo: DemoRunning,
+    demo: DemoRunning,
     /// The browser.
     pub browser: Client,
-    /// The data folder.
-    pub folder: tempfile::TempDir,
+    folder: tempfile::TempDir,
 }
 
 impl Bench {
@@ -141,6 +142,35 @@ impl Bench {
                 .set_window_size(width, height + 143 + height - inner)
                 .await?;
         }
+        Ok(())
+    }
+
+    /// Ends the bench and its devices under the browser's eyes.
+    ///
+    /// # Errors
+    /// When what the page says of it does not come; carries what it shows.
+    pub async fn server_goes(self, wanted: &str) -> Outcome {
+        let Self {
+            demo,
+            browser,
+            folder,
+        } = self;
+        demo.stop().await;
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let shown = browser
+                .execute("return document.body.innerText", Vec::new())
+                .await?;
+            if shown.as_str().is_some_and(|text| text.contains(wanted)) {
+                break;
+            }
+            if Instant::now() > until {
+                return Err(format!("the page does not show `{wanted}` but:\n{shown}").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+        browser.close().await?;
+        drop(folder);
         Ok(())
     }
 
@@ -358,44 +388,231 @@ impl Bench {
         Ok(())
     }
 
-    /// Id of a unit of the demo, from the server.
+    /// Goes to a station of a unit, the way a person does: from the bench by its name, then by the rail.
     ///
     /// # Errors
-    /// When there is none of that name.
-    pub async fn unit(&self, nickname: &str) -> Outcome<String> {
-        let bench = self.get("/api/bench").await?;
-        bench["units"]
-            .as_array()
-            .into_iter()
-            .flatten()
-            .find(|unit| unit["nickname"] == nickname)
-            .and_then(|unit| unit["id"].as_str())
-            .map(str::to_owned)
-            .ok_or_else(|| format!("there is no unit called {nickname}").into())
+    /// When the bench has no such unit, or the rail no such station.
+    pub async fn to(&self, nickname: &str, station: &str) -> Outcome {
+        self.open("/").await?;
+        self.click(nickname).await?;
+        self.sees("What is known").await?;
+        if station != "Standing" {
+            self.click(station).await?;
+        }
+        Ok(())
     }
 
-    /// Asks the API from within the page, as the page does.
+    /// Says a fact on the unit's standing page: opens its line, and clicks or types the value.
     ///
     /// # Errors
-    /// When the page is not the application's.
-    pub async fn get(&self, path: &str) -> Outcome<Value> {
-        self.ask("GET", path, Value::Null)
-            .await
-            .map(|(_, body)| body)
+    /// When the page has no such fact, or the fact no such value.
+    pub async fn tell(&self, title: &str, value: &str) -> Outcome {
+        let opener = format!("//button[@aria-label=\"Type {title}\"]");
+        let here = self.browser.find_all(Locator::XPath(&opener)).await?;
+        if here.is_empty() {
+            self.click("Show all facts").await?;
+        }
+        self.click(&format!("Type {title}")).await?;
+        let choice = format!(
+            "(//*[@role='group'][@aria-label=\"{title}\"]//button[normalize-space(.)=\"{value}\"])[last()]"
+        );
+        let field = format!("(//input[@id=//label[normalize-space(.)=\"{title}\"]/@for])[last()]");
+        let until = Instant::now() + PATIENCE;
+        loop {
+            if let Ok(found) = self.browser.find(Locator::XPath(&choice)).await
+                && found.click().await.is_ok()
+            {
+                break;
+            }
+            if let Ok(found) = self.browser.find(Locator::XPath(&field)).await {
+                found
+                    .send_keys(&format!("\u{e009}a\u{e000}{value}\u{e007}"))
+                    .await?;
+                break;
+            }
+            if Instant::now() > until {
+                return Err(format!("{title} can't be said to be {value}").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+        // Its line closes once it is recorded.
+        let open = format!(
+            "return document.querySelector('[aria-label=\"Type {title}\"]')?.getAttribute('aria-expanded')"
+        );
+        while self.run(&open).await? != json!("false") {
+            if Instant::now() > until {
+                return Err(format!("{title}: {value} is not recorded").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+        Ok(())
     }
 
-    /// Sends to the API from within the page; gives status and body.
+    /// Chooses a goal on the run station.
     ///
     /// # Errors
-    /// When the page is not the application's.
-    pub async fn ask(&self, method: &str, path: &str, body: Value) -> Outcome<(u64, Value)> {
-        let script = "const [method, path, body, done] = arguments;
-            const init = body === null ? { method } : { method, body: JSON.stringify(body), headers: { 'content-type': 'application/json' } };
-            fetch(path, init).then(async (answer) => done([answer.status, await answer.json().catch(() => null)]));";
-        let answer = self
+    /// When there is none of these words.
+    pub async fn choose(&self, goal: &str) -> Outcome {
+        let path = format!("//main//label[normalize-space(.)=\"{goal}\"]");
+        let field = self
             .browser
-            .execute_async(script, vec![json!(method), json!(path), body])
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::XPath(&path))
             .await?;
-        Ok((answer[0].as_u64().unwrap_or(0), answer[1].clone()))
+        field.click().await?;
+        let chosen = format!(
+            "return [...document.querySelectorAll('main label')].some((one) => one.innerText.trim() === {} && one.querySelector('input').checked)",
+            json!(goal)
+        );
+        let until = Instant::now() + PATIENCE;
+        while self.run(&chosen).await? != json!(true) {
+            if Instant::now() > until {
+                return Err(format!("{goal} is not chosen").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+        Ok(())
+    }
+
+    /// Waits until the unit's tag says this of its mode, lock, battery, link or goal.
+    ///
+    /// # Errors
+    /// When it doesn't in time.
+    pub async fn tag_says(&self, name: &str, value: &str) -> Outcome {
+        let script = format!(
+            "const name = [...document.querySelectorAll('p')].find((one) => one.innerText.trim() === {});
+             return name?.parentElement?.innerText ?? ''",
+            json!(name)
+        );
+        let until = Instant::now() + PATIENCE;
+        loop {
+            let shown = self.run(&script).await?;
+            if shown.as_str().is_some_and(|shown| shown.contains(value)) {
+                return Ok(());
+            }
+            if Instant::now() > until {
+                return Err(format!("the tag says of {name}: {shown}, not {value}").into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        }
+    }
+
+    /// Follows the bench's link to a unit's own page, looks for `text` there, and comes back.
+    ///
+    /// # Errors
+    /// When there is no such link, or the page doesn't show it.
+    pub async fn own_page_shows(&self, nickname: &str, text: &str) -> Outcome {
+        let here = self.browser.window().await?;
+        self.click(&format!("{nickname}’s own page")).await?;
+        let until = Instant::now() + PATIENCE;
+        let there = loop {
+            let all = self.browser.windows().await?;
+            if let Some(other) = all.into_iter().find(|one| *one != here) {
+                break other;
+            }
+            if Instant::now() > until {
+                return Err("no page opened".into());
+            }
+            tokio::time::sleep(LOOK_EVERY).await;
+        };
+        self.browser.switch_to_window(there).await?;
+        let seen = self.sees(nickname).await.and(self.sees(text).await);
+        self.browser.close_window().await?;
+        self.browser.switch_to_window(here).await?;
+        seen
+    }
+
+    /// Makes sure that no two buttons of the page bear the same name.
+    ///
+    /// # Errors
+    /// Carries the names that stand more than once.
+    pub async fn buttons_have_names_of_their_own(&self) -> Outcome {
+        let script = "const names = [...document.querySelectorAll('main button')]
+            .map((one) => one.getAttribute('aria-label') ?? one.innerText.trim());
+            return names.filter((name, at) => names.indexOf(name) !== at)";
+        let twice = self.run(script).await?;
+        match twice.as_array() {
+            Some(names) if names.is_empty() => Ok(()),
+            _ => Err(format!("names of more than one button: {twice}").into()),
+        }
+    }
+
+    /// What happens elsewhere than in this browser.
+    #[must_use]
+    pub fn elsewhere(&self) -> Elsewhere<'_> {
+        Elsewhere { bench: self }
+    }
+}
+
+/// What happens elsewhere than in the browser: on the table, where devices lie and other programs run, and
+/// on the disks of this computer. A story has no other way around the page.
+#[derive(Clone, Copy)]
+pub struct Elsewhere<'b> {
+    bench: &'b Bench,
+}
+
+impl Elsewhere<'_> {
+    /// Does something to a device on the table.
+    ///
+    /// # Errors
+    /// When there is none of this handle, or it refuses.
+    pub fn device<T>(
+        self,
+        handle: &str,
+        act: impl FnOnce(&mut Device) -> Result<T, Refusal>,
+    ) -> Outcome<T> {
+        let done = self.bench.demo.bridge.with(handle, act);
+        done.map_err(|refusal| refusal.to_string().into())
+    }
+
+    /// Changes the gate of a device, as weeks of use and its maker change it.
+    ///
+    /// # Errors
+    /// When there is none of this handle, or it has no gate.
+    pub fn gate(self, handle: &str, change: impl FnOnce(&mut Gate)) -> Outcome {
+        self.device(handle, |device| {
+            if let Some(mut gate) = device.gate().cloned() {
+                change(&mut gate);
+                let id = device.equipment_id().to_owned();
+                // What can't be saved shows in the story.
+                let _ = device.set_gate(gate, &id);
+            }
+            Ok(())
+        })
+    }
+
+    /// Restarts a device as a link program does that is not ours.
+    ///
+    /// # Errors
+    /// When it refuses.
+    pub fn another_program_restarts(self, handle: &str, mode: &str) -> Outcome {
+        self.device(handle, |device| {
+            let args = [("mode".to_owned(), mode.to_owned())].into();
+            let epoch = device.line().epoch;
+            device.act(&ActRequest {
+                kind: ActKind::Restart,
+                args,
+                epoch,
+            })
+        })
+        .map(drop)
+    }
+
+    /// Bytes of a partition, as they lie on the device.
+    ///
+    /// # Errors
+    /// When there is no such partition.
+    pub fn bytes(self, handle: &str, label: &str) -> Outcome<Vec<u8>> {
+        self.device(handle, |device| {
+            let length = device.length_of(label)?;
+            device.read(label, 0, length.min(4 << 20))
+        })
+    }
+
+    /// The bench's data folder on this computer's disk.
+    #[must_use]
+    pub fn data(self) -> PathBuf {
+        self.bench.folder.path().join("data")
     }
 }

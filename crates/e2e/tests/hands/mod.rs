@@ -5,38 +5,27 @@ use veritope_e2e::Bench;
 
 use super::{FAST, in_browser};
 
-fn request() -> String {
-    uuid::Uuid::now_v7().to_string()
-}
-
 /// The whole four-key choreography by a pedal, legible at arm's length.
 #[test]
 fn four_keys_are_led_by_a_pedal() {
     in_browser(|| async {
         let bench = Bench::start(FAST).await?;
         bench.open("/").await?;
-        let body = json!({
-            "nickname": "Whimbrel", "ownership": "mine", "request": request(),
-            "reach": { "by": "hand", "family": "kelpie" },
-        });
-        let (_, made) = bench.ask("POST", "/api/units", body).await?;
-        let unit = made["id"].as_str().unwrap().to_owned();
-        let facts = json!({
-            "facts": [
-                { "key": "mode", "value": "download" },
-                { "key": "lock", "value": "unlocked" },
-                { "key": "recovery", "value": "custom" },
-            ],
-            "request": request(),
-        });
-        bench
-            .ask("POST", &format!("/api/units/{unit}/facts"), facts)
-            .await?;
-        let goal = json!({ "goal": "to-custom-recovery", "request": request() });
-        bench
-            .ask("POST", &format!("/api/units/{unit}/goal"), goal)
-            .await?;
-        bench.open(&format!("/units/{unit}/run")).await?;
+        bench.click("Add a device by hand").await?;
+        bench.click("Ostrel Bramble S, phone with a download mode").await?;
+        bench.fill("Name on this bench", "Whimbrel").await?;
+        bench.click("mine").await?;
+        bench.click_last("Put on the bench").await?;
+        bench.sees("Whether Whimbrel can be unlocked").await?;
+        for (title, value) in [
+            ("Mode", "download mode"),
+            ("Lock", "unlocked"),
+            ("Recovery partition", "another one"),
+        ] {
+            bench.tell(title, value).await?;
+        }
+        bench.click("Run").await?;
+        bench.choose("Go to the custom recovery").await?;
         bench.click("Begin").await?;
         bench.click("Show me how").await?;
         bench
@@ -82,25 +71,22 @@ fn a_lock_and_an_erase_are_refused_by_name() {
     in_browser(|| async {
         let bench = Bench::start(FAST).await?;
         bench.open("/").await?;
-        let lapwing = bench.unit("Lapwing").await?;
-        bench.open(&format!("/units/{lapwing}/standing")).await?;
+        bench.to("Lapwing", "Standing").await?;
         bench
             .sees("Locking Lapwing again is refused: recovery, vendor are not the maker's.")
             .await?;
         bench.sees("Locked now, it would refuse to start.").await?;
         bench.is_accessible().await?;
         bench.shot("lapwing").await?;
-        let begun = bench
-            .ask(
-                "POST",
-                &format!("/api/units/{lapwing}/run"),
-                json!({ "goal": "relock", "request": request() }),
-            )
+        // Chosen all the same, the sheet does not begin.
+        bench.click("Run").await?;
+        bench.choose("Lock again").await?;
+        bench.sees("Not the maker's are: recovery").await?;
+        let begin = bench
+            .run("return [...document.querySelectorAll('button')].some((one) => one.innerText.trim() === 'Begin')")
             .await?;
-        assert_eq!(begun.0, 409, "{}", begun.1);
-        assert_eq!(begun.1["rule"], "G8");
-        let knot = bench.unit("Knot").await?;
-        bench.open(&format!("/units/{knot}/standing")).await?;
+        assert_eq!(begin, json!(false));
+        bench.to("Knot", "Standing").await?;
         bench
             .sees("A whole erase of Knot is refused: 6 partitions that exist once would go; the choice without it is offered.")
             .await?;

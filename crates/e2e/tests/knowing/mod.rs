@@ -2,28 +2,17 @@
 
 use serde_json::json;
 use veritope_e2e::{Bench, Outcome};
-use veritope_wire::link::{ActKind, ActRequest};
 
 use super::{FAST, in_browser};
 
-async fn standing(bench: &Bench, nickname: &str) -> Outcome<String> {
-    bench.open("/").await?;
-    let unit = bench.unit(nickname).await?;
-    bench.open(&format!("/units/{unit}/standing")).await?;
-    Ok(unit)
+async fn standing(bench: &Bench, nickname: &str) -> Outcome {
+    bench.to(nickname, "Standing").await
 }
 
 /// Restarts a device as a link program does that is not ours.
 fn restart(bench: &Bench, handle: &str, mode: &str) {
-    let asked = bench.demo.bridge.with(handle, |device| {
-        let args = [("mode".to_owned(), mode.to_owned())].into();
-        device.act(&ActRequest {
-            kind: ActKind::Restart,
-            args,
-            epoch: device.line().epoch,
-        })
-    });
-    assert!(asked.is_ok(), "{asked:?}");
+    let elsewhere = bench.elsewhere();
+    elsewhere.another_program_restarts(handle, mode).unwrap();
 }
 
 #[test]
@@ -96,25 +85,17 @@ fn bittern_waits_until_its_hour() {
             .sees("Bittern can be unlocked in 107 h at the earliest.")
             .await?;
         bench.sees("to go, until").await?;
-        let unit = standing(&bench, "Bittern").await?;
+        standing(&bench, "Bittern").await?;
         bench
             .sees("The switch appears 168 h after it was first online")
             .await?;
         bench.is_accessible().await?;
         bench.shot("bittern").await?;
+        // What is in the entry is the server's tests' business; here it can be had.
         let entry = bench
-            .run(&format!(
-                "const x = new XMLHttpRequest(); x.open('GET', '/api/units/{unit}/wait.ics', false); x.send(); return x.responseText"
-            ))
+            .run("return [...document.querySelectorAll('a[download]')].find((one) => one.innerText === 'Calendar entry')?.getAttribute('href')")
             .await?;
-        let entry = entry.as_str().unwrap();
-        for line in [
-            "BEGIN:VCALENDAR",
-            "BEGIN:VALARM",
-            "SUMMARY:Bittern: the wait",
-        ] {
-            assert!(entry.contains(line), "{entry}");
-        }
+        assert!(entry.as_str().unwrap().ends_with("/wait.ics"), "{entry}");
         bench.click("Page for the owner").await?;
         bench.sees("Read and understood").await?;
         bench
@@ -190,7 +171,7 @@ fn dunlins_chain_is_found_and_its_package_fetched() {
         standing(&bench, "Dunlin").await?;
         bench.sees("mallet-enabler-3.1 is to be fetched").await?;
         bench.sees("The way from build to build").await?;
-        bench.sees("41 minutes, 3 wipes.").await?;
+        bench.sees("16 minutes, 2 wipes.").await?;
         bench.sees("not at hand: fetch it").await?;
         bench.sees("Keep updates off until it is unlocked.").await?;
         bench.is_accessible().await?;
@@ -213,7 +194,7 @@ fn dunlins_chain_is_found_and_its_package_fetched() {
         bench.press("\u{e007}").await?;
         bench.sees_not("not at hand: fetch it").await?;
         bench
-            .sees("Dunlin can be unlocked after one thing.")
+            .sees("Dunlin can be unlocked after one thing, and stays on WM1-3.1-2603 then.")
             .await?;
         bench.stop().await
     });

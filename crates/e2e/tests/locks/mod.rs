@@ -3,58 +3,48 @@
 
 use std::time::Duration;
 
-use serde_json::{Value, json};
+use serde_json::json;
 use veritope_e2e::{Bench, Outcome};
 use veritope_standin::gate::{Answer, Gate};
+use veritope_wire::body::{BodyAct, CablePlace};
 
 use super::in_browser;
 
 /// Devices are this many times as fast as the wall, but for what fingers hold.
 const HANDS: u32 = 12;
 
-fn request() -> String {
-    uuid::Uuid::now_v7().to_string()
-}
-
 /// A unit of the demo, and what a person does at its panel.
 struct Table<'b> {
     bench: &'b Bench,
-    unit: String,
     name: &'static str,
 }
 
 impl<'b> Table<'b> {
     async fn met(bench: &'b Bench, name: &'static str) -> Outcome<Self> {
-        bench.open("/").await?;
-        let unit = bench.unit(name).await?;
-        Ok(Self { bench, unit, name })
+        bench.to(name, "Standing").await?;
+        Ok(Self { bench, name })
     }
 
+    /// On the standing page, line by line.
     async fn say(&self, facts: &[(&str, &str)]) -> Outcome {
-        for (key, value) in facts {
-            let body = json!({ "facts": [{ "key": key, "value": value }], "request": request() });
-            let path = format!("/api/units/{}/facts", self.unit);
-            let (status, answer) = self.bench.ask("POST", &path, body).await?;
-            assert_eq!(status, 200, "{key}: {answer}");
+        self.to("Standing").await?;
+        for (title, value) in facts {
+            self.bench.tell(title, value).await?;
         }
         Ok(())
     }
 
+    async fn to(&self, station: &str) -> Outcome {
+        self.bench.to(self.name, station).await
+    }
+
     /// The owner's data is said to be nowhere needed.
     async fn waive(&self) -> Outcome {
-        let path = format!("/api/units/{}/standing", self.unit);
-        let standing = self.bench.get(&path).await?;
-        let classes: Vec<Value> = standing["keep_safe"]
-            .as_array()
-            .unwrap()
-            .iter()
-            .map(|line| json!({ "class": line["class"], "said": { "is": "waived" } }))
-            .collect();
-        let body = json!({ "classes": classes, "request": request() });
-        let path = format!("/api/units/{}/keep-safe", self.unit);
-        let (status, answer) = self.bench.ask("POST", &path, body).await?;
-        assert_eq!(status, 200, "{answer}");
-        Ok(())
+        self.to("Standing").await?;
+        self.bench
+            .click("Nothing of all this is to be kept")
+            .await?;
+        self.bench.sees("kinds waived").await
     }
 
     async fn begin(&self, goal: &str) -> Outcome {
@@ -64,10 +54,8 @@ impl<'b> Table<'b> {
     }
 
     async fn choose(&self, goal: &str) -> Outcome {
-        let path = format!("/api/units/{}/goal", self.unit);
-        let body = json!({ "goal": goal, "request": request() });
-        self.bench.ask("POST", &path, body).await?;
-        self.bench.open(&format!("/units/{}/run", self.unit)).await
+        self.to("Run").await?;
+        self.bench.choose(goal).await
     }
 
     async fn take_in_hand(&self) -> Outcome {
@@ -78,17 +66,7 @@ impl<'b> Table<'b> {
     /// The gate of the device, changed as weeks of use change it.
     fn gate(&self, change: impl FnOnce(&mut Gate)) {
         let handle = self.name.to_lowercase();
-        self.bench
-            .demo
-            .bridge
-            .with(&handle, |device| {
-                let mut gate = device.gate().unwrap().clone();
-                change(&mut gate);
-                let id = device.equipment_id().to_owned();
-                device.set_gate(gate, &id).unwrap();
-                Ok(())
-            })
-            .unwrap();
+        self.bench.elsewhere().gate(&handle, change).unwrap();
     }
 
     async fn pointer(&self, keys: &[&str], event: &str) -> Outcome {
@@ -136,13 +114,6 @@ impl<'b> Table<'b> {
         Err(format!("{}'s face does not show `{text}`", self.name).into())
     }
 
-    /// What its tag says of the mode.
-    async fn is_in(&self, mode: &str) -> Outcome {
-        let tag = self.bench.get(&format!("/api/units/{}", self.unit)).await?;
-        assert_eq!(tag["mode"], mode, "{}", self.name);
-        Ok(())
-    }
-
     async fn consent(&self) -> Outcome {
         let label = format!("Type {} to consent", self.name);
         self.bench.sees(&label).await?;
@@ -156,10 +127,13 @@ fn gull_is_unlocked_over_its_link_and_answers_with_its_keys() {
     in_browser(|| async {
         let bench = Bench::start(HANDS).await?;
         let gull = Table::met(&bench, "Gull").await?;
-        gull.say(&[("accounts", "0"), ("answers-bootloader", "yes")])
-            .await?;
+        gull.say(&[
+            ("Accounts signed in", "0"),
+            ("Answered in bootloader mode", "yes"),
+        ])
+        .await?;
         gull.waive().await?;
-        gull.begin("unlock").await?;
+        gull.begin("Unlock").await?;
         bench.click("Restart into bootloader mode").await?;
         gull.consent().await?;
         gull.take_in_hand().await?;
@@ -191,11 +165,17 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
             gate.first_online_ms = Some(-400 * 3_600_000);
             gate.switched_on = true;
         });
-        bittern.say(&[("toggle", "on"), ("bought", "open")]).await?;
-        bittern.say(&[("paid", "yes"), ("managed", "no")]).await?;
-        bittern.say(&[("answers-bootloader", "yes")]).await?;
+        bittern
+            .say(&[
+                ("Unlock switch in the settings", "on"),
+                ("Bought from", "the open market"),
+                ("Paid off", "yes"),
+                ("Managed by an employer", "no"),
+                ("Answered in bootloader mode", "yes"),
+            ])
+            .await?;
         bittern.waive().await?;
-        bittern.begin("unlock").await?;
+        bittern.begin("Unlock").await?;
         bittern.take_in_hand().await?;
         bench.click("Show me how").await?;
         bittern.face_shows("Fast start: on").await?;
@@ -237,8 +217,7 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
             .click("The home screen, or the first questions of a fresh start. It says unlocked.")
             .await?;
         bench.sees("The goal is reached").await?;
-        let tag = bench.get(&format!("/api/units/{}", bittern.unit)).await?;
-        assert_eq!(tag["lock"], "unlocked");
+        bench.tag_says("Lock", "unlocked").await?;
         bench.stop().await
     });
 }
@@ -248,7 +227,7 @@ fn four_keys_let_go_in_order_bring_plover_into_the_makers_recovery() {
     in_browser(|| async {
         let bench = Bench::start(HANDS).await?;
         let plover = Table::met(&bench, "Plover").await?;
-        plover.begin("to-stock-recovery").await?;
+        plover.begin("Go to the maker's recovery").await?;
         plover.take_in_hand().await?;
         bench.click("Restart into download mode").await?;
         plover.face_shows("DOWNLOAD").await?;
@@ -261,7 +240,7 @@ fn four_keys_let_go_in_order_bring_plover_into_the_makers_recovery() {
         plover.up(&["Power"]).await?;
         // The run ends when the link sees it, and the hands' panel goes with it.
         bench.sees("The goal is reached").await?;
-        plover.is_in("stock recovery").await?;
+        bench.tag_says("Mode", "stock recovery").await?;
         bench.stop().await
     });
 }
@@ -272,19 +251,26 @@ const AWAKE: &str = "window.awake = { asked: 0, given: 0 };
     const wakeLock = { request: async () => { window.awake.asked += 1; return held(); } };
     Object.defineProperty(navigator, 'wakeLock', { value: wakeLock, configurable: true });";
 
+/// The README's fourth walk: for a unit that is given away.
 #[test]
 fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
     in_browser(|| async {
         let bench = Bench::start(HANDS).await?;
         let ruff = Table::met(&bench, "Ruff").await?;
-        ruff.say(&[("accounts", "0"), ("screen-lock", "off")])
-            .await?;
-        ruff.choose("erase").await?;
+        ruff.choose("Erase the owner's data").await?;
         bench
             .sees("10 of 10 kinds of data are neither kept safe")
             .await?;
-        ruff.waive().await?;
-        ruff.choose("erase").await?;
+        // What is missing is brought where the page leads to.
+        bench.click("Complete the list").await?;
+        bench.sees("For your goal: erase the owner's data").await?;
+        bench.is_accessible().await?;
+        bench.shot("goal-list").await?;
+        bench.tell("Accounts signed in", "0").await?;
+        bench.tell("Screen lock", "off").await?;
+        bench.click("Nothing of all this is to be kept").await?;
+        bench.sees("10 kinds waived").await?;
+        bench.click("Run").await?;
         bench
             .sees("Format data: loses all internal storage")
             .await?;
@@ -300,6 +286,27 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
             during["asked"].as_u64() > during["given"].as_u64(),
             "{during}"
         );
+        // The cable is out in the middle: the end is not known, and never believed.
+        let wipes = || bench.elsewhere().device("ruff", |device| Ok(device.wipes()));
+        let before = wipes()?;
+        bench
+            .click("Erase the owner's data from the bootloader of Ruff")
+            .await?;
+        while wipes()? == before {
+            tokio::time::sleep(Duration::from_millis(5)).await;
+        }
+        let cable = |to| {
+            bench
+                .elsewhere()
+                .device("ruff", |device| device.body(&BodyAct::Cable { to }))
+        };
+        cable(CablePlace::Out)?;
+        bench.sees("How this step ended is not known.").await?;
+        bench.shot("not-known").await?;
+        cable(CablePlace::In)?;
+        bench.tag_says("Link", "answers").await?;
+        bench.click("Look now").await?;
+        // Done again, this time to its end.
         bench
             .click("Erase the owner's data from the bootloader of Ruff")
             .await?;
@@ -310,8 +317,7 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
             .await?;
         let after = bench.run("return window.awake").await?;
         assert_eq!(after["asked"], after["given"], "{after}");
-        let tag = bench.get(&format!("/api/units/{}", ruff.unit)).await?;
-        assert_eq!(tag["lock"], "unlocked");
+        bench.tag_says("Lock", "unlocked").await?;
         bench.stop().await
     });
 }
@@ -327,13 +333,13 @@ fn curlews_token_is_kept_and_opens_it_and_no_other() {
             token.clone_from(&gate.token);
         });
         curlew
-            .say(&[("equipment-id", "351846074321564"), ("relocked", "no")])
+            .say(&[
+                ("Equipment ID", "351846074321564"),
+                ("Administrator rights", "no"),
+                ("Answered in bootloader mode", "yes"),
+            ])
             .await?;
-        curlew.say(&[("answers-bootloader", "yes")]).await?;
         curlew.waive().await?;
-        bench
-            .open(&format!("/units/{}/standing", curlew.unit))
-            .await?;
         bench.click("Type Unlock token").await?;
         bench.fill("The token from the mail", "00A1").await?;
         bench.click("Keep it").await?;
@@ -341,9 +347,13 @@ fn curlews_token_is_kept_and_opens_it_and_no_other() {
         bench.fill("The token from the mail", &token).await?;
         bench.click("Keep it").await?;
         bench.sees("The token is kept, encrypted").await?;
-        curlew.begin("unlock").await?;
+        curlew.begin("Unlock").await?;
         curlew.take_in_hand().await?;
         bench.click("Restart into bootloader mode").await?;
+        // What exists once and is destroyed is named before the name is typed.
+        bench
+            .sees("vkeys exists once in the world and is destroyed")
+            .await?;
         curlew.consent().await?;
         bench.click("Unlock with the token of Curlew").await?;
         curlew.face_shows("▸ No, keep it locked").await?;
@@ -363,48 +373,42 @@ fn curlews_token_is_kept_and_opens_it_and_no_other() {
     });
 }
 
+/// The README's third walk.
 #[test]
 fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
     in_browser(|| async {
         let bench = Bench::start(HANDS).await?;
         let lapwing = Table::met(&bench, "Lapwing").await?;
-        let run_to = async |goal: &str, steps: &[&str]| -> Outcome {
-            lapwing.begin(goal).await?;
-            for step in steps {
-                // The goal stands in the tag too, as a link.
-                bench.click_last(step).await?;
-            }
-            bench.sees("The goal is reached").await
-        };
-        let into = [
-            "Restart into bootloader mode",
-            "Start the recovery from memory",
-        ];
-        run_to("temporary-recovery", &into).await?;
-        let backups = format!("/units/{}/backups", lapwing.unit);
-        bench.open(&backups).await?;
+        bench
+            .sees("Locking Lapwing again is refused: recovery, vendor are not the maker's.")
+            .await?;
+        lapwing.begin("Start a recovery, writing nothing").await?;
+        // The goal stands in the tag too, as a link.
+        bench.click_last("Restart into bootloader mode").await?;
+        bench.click_last("Start the recovery from memory").await?;
+        bench.sees("The goal is reached").await?;
+        lapwing.to("Backups").await?;
         bench.click("With the system").await?;
         bench
             .sees("The capture is whole, and was read back.")
             .await?;
-        bench.click("Take into the vault").await?;
-        bench.sees("Put back from the set").await?;
-        bench
-            .open(&format!("/units/{}/standing", lapwing.unit))
-            .await?;
+        bench.click("Take LN3X.7.0.2607 into the vault").await?;
+        bench.sees("Put back from LN3X.7.0.2607").await?;
+        lapwing.to("Standing").await?;
         bench
             .sees("Not the maker's are: recovery (read by a temporary start), vendor (read by a temporary start).")
             .await?;
         bench.shot("lapwing").await?;
-        bench.open(&backups).await?;
-        bench.click("Put back from the set").await?;
+        lapwing.to("Backups").await?;
+        bench.click("Put back from LN3X.7.0.2607").await?;
         bench
             .sees("not yet: modemst1: 1 of 2 copies read back. (B6)")
             .await?;
-        bench.click("Copy to stick").await?;
+        bench.click("Copy capture 1 to stick").await?;
         bench.sees("stick: read back, whole").await?;
-        bench.open(&backups).await?;
-        bench.click("Put back from the set").await?;
+        bench.buttons_have_names_of_their_own().await?;
+        lapwing.to("Backups").await?;
+        bench.click("Put back from LN3X.7.0.2607").await?;
         bench.sees("differs in").await?;
         for label in ["recovery", "vendor"] {
             let script =
@@ -414,45 +418,45 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         bench.is_accessible().await?;
         bench.shot("stock").await?;
         bench.click("Put 2 partitions back").await?;
-        bench.sees_not("differs in").await?;
+        bench
+            .sees("Everything was put back, read back, and is equal.")
+            .await?;
         // Which recovery lies there now is seen, not said: two presses down in the bootloader's menu.
-        lapwing.begin("to-stock-recovery").await?;
+        lapwing.begin("Go to the maker's recovery").await?;
         lapwing.take_in_hand().await?;
-        bench.click("Restart into bootloader mode").await?;
+        bench.click_last("Restart into bootloader mode").await?;
         lapwing.face_shows("BOOTLOADER").await?;
         bench.click("Show me how").await?;
         for key in ["Volume down", "Volume down", "Power"] {
             lapwing.tap(key).await?;
         }
         bench.sees("The goal is reached").await?;
-        lapwing.is_in("stock recovery").await?;
+        bench.tag_says("Mode", "stock recovery").await?;
         // The link does not start the system from there; the menu's first line does.
-        lapwing.begin("to-system").await?;
+        lapwing.begin("Start the system").await?;
         lapwing.take_in_hand().await?;
         bench.click("Show me how").await?;
         lapwing.tap("Power").await?;
         bench.sees("The goal is reached").await?;
-        let works: Vec<(String, &str)> = bench
-            .get(&format!("/api/units/{}/standing", lapwing.unit))
-            .await?["facts"]
-            .as_array()
-            .unwrap()
-            .iter()
-            .filter(|fact| fact["group"] == "works")
-            .map(|fact| (fact["key"].as_str().unwrap().to_owned(), "yes"))
-            .collect();
-        let works: Vec<(&str, &str)> = works
-            .iter()
-            .map(|(key, yes)| (key.as_str(), *yes))
-            .collect();
-        lapwing.say(&works).await?;
-        lapwing
-            .say(&[("accounts", "0"), ("screen-lock", "off")])
-            .await?;
+        // What works, function by function, each by its name.
+        lapwing.choose("Lock again").await?;
+        bench.click("Complete the list").await?;
+        bench.click("Check 9 functions").await?;
+        bench.sees("What works now").await?;
+        bench.sees("Camera").await?;
+        bench.is_accessible().await?;
+        bench.shot("functions").await?;
+        bench.click("Everything works").await?;
+        bench.click_last("Record").await?;
+        bench.sees("9 checks noted").await?;
+        bench.tell("Accounts signed in", "0").await?;
         lapwing.waive().await?;
-        lapwing.begin("relock").await?;
+        bench
+            .sees("Lapwing can be locked again; the sheet asks for consent.")
+            .await?;
+        lapwing.begin("Lock again").await?;
         lapwing.take_in_hand().await?;
-        bench.click("Restart into bootloader mode").await?;
+        bench.click_last("Restart into bootloader mode").await?;
         lapwing.consent().await?;
         bench.shot("relock").await?;
         bench.click("Lock it again of Lapwing").await?;
@@ -460,10 +464,9 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         lapwing.tap("Volume up").await?;
         lapwing.face_shows("▸ Yes, lock and erase").await?;
         lapwing.tap("Power").await?;
-        bench.click("Start the system").await?;
+        bench.click_last("Start the system").await?;
         bench.sees("The goal is reached").await?;
-        let tag = bench.get(&format!("/api/units/{}", lapwing.unit)).await?;
-        assert_eq!(tag["lock"], "locked");
+        bench.tag_says("Lock", "locked").await?;
         bench.stop().await
     });
 }
