@@ -125,11 +125,12 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
         Gate::Chain(chain) if chain.missing.is_empty() => met(
             Rule::U5,
             format!(
-                "This build can't be unlocked itself; {} packages lead to {}, {} minutes and {} wipes in all.",
+                "This build can't be unlocked itself; {} packages lead to one that can{}, {} minutes and {} wipes in all.{}",
                 chain.legs.len().saturating_sub(1),
-                end_of(&chain),
+                and_back(&chain),
                 chain.minutes,
-                chain.wipes
+                chain.wipes,
+                end_of(&chain)
             ),
             facts,
             key,
@@ -144,11 +145,12 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
         Gate::Chain(chain) => missing(
             Rule::U5,
             format!(
-                "This build can't be unlocked itself. The way to {} ({} minutes, {} wipes) lacks {}.",
-                end_of(&chain),
+                "This build can't be unlocked itself. The way there{} ({} minutes, {} wipes) lacks {}.{}",
+                and_back(&chain),
                 chain.minutes,
                 chain.wipes,
-                chain.missing.join(", ")
+                chain.missing.join(", "),
+                end_of(&chain)
             ),
             Cure::Fetch {
                 packages: chain.missing,
@@ -160,13 +162,22 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
     })
 }
 
-/// Where a chain ends, in words.
+/// Whether the packages of a chain lead back too, in words.
+fn and_back(chain: &builds::Chain) -> &'static str {
+    if chain.stays_on.is_some() {
+        ""
+    } else {
+        " and back"
+    }
+}
+
+/// Where a chain ends, when that is not the build it began on: a sentence of its own.
 fn end_of(chain: &builds::Chain) -> String {
     match &chain.stays_on {
         Some(build) => format!(
-            "{build}, which can be, and it stays there: what is installed after the unlock wants copies of what exists once, and nothing reads those on this family yet (B6)"
+            " It ends unlocked on {build} and stays there: what is installed after the unlock wants copies of what exists once (B6), and nothing reads those on this family yet."
         ),
-        None => "one that can, and back".to_owned(),
+        None => String::new(),
     }
 }
 

@@ -207,7 +207,8 @@ fn placeholders(family: &Family, facts: &Facts) -> Vec<Finding> {
         .iter()
         .filter_map(|id| {
             let row = facts.known(id.key)?;
-            if !family.is_placeholder(id.key, &row.value.exact()) {
+            let is_none = row.value == FactValue::Equipment(EquipmentId::None);
+            if is_none || !family.is_placeholder(id.key, &row.value.exact()) {
                 return None;
             }
             let title = id.key.spec().title;
