@@ -230,7 +230,12 @@ impl Bench {
                 Ok(()) => return Ok(()),
                 // It may have been drawn anew between finding and clicking.
                 Err(error) if Instant::now() > until => {
-                    return Err(format!("nothing called `{name}` can be clicked: {error}").into());
+                    let shown = self.run("return document.body.innerText").await?;
+                    let shown = shown.as_str().unwrap_or_default();
+                    return Err(format!(
+                        "nothing called `{name}` can be clicked: {error}\n{shown}"
+                    )
+                    .into());
                 }
                 Err(_) => tokio::time::sleep(LOOK_EVERY).await,
             }
@@ -325,7 +330,9 @@ impl Bench {
             match clicked {
                 Ok(()) => return Ok(()),
                 Err(error) if Instant::now() > until => {
-                    return Err(format!("no `{text}` can be clicked: {error}").into());
+                    let shown = self.run("return document.body.innerText").await?;
+                    let shown = shown.as_str().unwrap_or_default();
+                    return Err(format!("no `{text}` can be clicked: {error}\n{shown}").into());
                 }
                 Err(_) => tokio::time::sleep(LOOK_EVERY).await,
             }

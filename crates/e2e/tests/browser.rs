@@ -71,7 +71,9 @@ fn from_the_bench_to_the_table_read() {
         bench.sees("Type Sanderling to consent").await?;
         bench.is_accessible().await?;
         bench.shot("consent").await?;
-        let shown = bench.run("return document.querySelector('main').innerText").await?;
+        let shown = bench
+            .run("return document.querySelector('main').innerText")
+            .await?;
         assert!(!shown.as_str().unwrap().contains("send the unlock command"));
 
         bench

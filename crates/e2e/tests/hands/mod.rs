@@ -12,7 +12,9 @@ fn four_keys_are_led_by_a_pedal() {
         let bench = Bench::start(FAST).await?;
         bench.open("/").await?;
         bench.click("Add a device by hand").await?;
-        bench.click("Ostrel Bramble S, phone with a download mode").await?;
+        bench
+            .click("Ostrel Bramble S, phone with a download mode")
+            .await?;
         bench.fill("Name on this bench", "Whimbrel").await?;
         bench.click("mine").await?;
         bench.click_last("Put on the bench").await?;

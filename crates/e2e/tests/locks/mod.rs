@@ -287,7 +287,11 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
             "{during}"
         );
         // The cable is out in the middle: the end is not known, and never believed.
-        let wipes = || bench.elsewhere().device("ruff", |device| Ok(device.wipes()));
+        let wipes = || {
+            bench
+                .elsewhere()
+                .device("ruff", |device| Ok(device.wipes()))
+        };
         let before = wipes()?;
         bench
             .click("Erase the owner's data from the bootloader of Ruff")
@@ -306,7 +310,17 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
         cable(CablePlace::In)?;
         bench.tag_says("Link", "answers").await?;
         bench.click("Look now").await?;
-        // Done again, this time to its end.
+        // It may have begun, and whoever started the system since may have signed in: the list is told
+        // again, and then it is done again, this time to its end.
+        bench
+            .sees("It was known, but something happened since.")
+            .await?;
+        bench.click("To the list").await?;
+        bench.tell("Accounts signed in", "0").await?;
+        bench.tell("Screen lock", "off").await?;
+        bench.click("Nothing of all this is to be kept").await?;
+        bench.sees("10 kinds waived").await?;
+        bench.click("Run").await?;
         bench
             .click("Erase the owner's data from the bootloader of Ruff")
             .await?;

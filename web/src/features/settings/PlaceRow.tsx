@@ -51,7 +51,7 @@ export function PlaceRow({ place }: PlaceRowProps) {
         <Button
           onClick={() => setIsOpen(!isOpen)}
           aria-expanded={isOpen}
-          aria-label={`What lies in ${place.name}`}
+          aria-label={`What lies there: ${place.name}`}
         >
           What lies there
         </Button>
