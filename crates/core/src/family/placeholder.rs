@@ -142,7 +142,7 @@ fn counts(signs: &[u32]) -> bool {
     let by_one = signs.len() >= 4 && jumps * 10 <= steps.len();
     // Every second sign up, the others down, and the like; any even step.
     let even = |stride: usize| {
-        signs.len() >= 6 * stride.min(2).max(1)
+        signs.len() >= 6 * stride.clamp(1, 2)
             && signs.len() > 2 * stride
             && (0..stride).all(|first| {
                 let part: Vec<i64> = signs

@@ -175,7 +175,7 @@ fn and_back(chain: &builds::Chain) -> &'static str {
 fn end_of(chain: &builds::Chain) -> String {
     match &chain.stays_on {
         Some(build) => format!(
-            " It ends unlocked on {build} and stays there: what is installed after the unlock wants copies of what exists once (B6), and nothing reads those on this family yet."
+            " It ends unlocked on {build} and stays there, as nothing makes copies of what exists once on this family yet (B6)."
         ),
         None => String::new(),
     }

@@ -10,7 +10,7 @@ use veritope_core::seal::Item;
 use veritope_engine::{CaptureKind, Compared, EngineError, Moving, StepEnd, StepPhase, Watcher};
 use veritope_standin::Fault;
 use veritope_wire::body::{BodyAct, CablePlace};
-use veritope_wire::link::{Listed, RefusalCode};
+use veritope_wire::link::Listed;
 use veritope_wire::{CaptureId, Digest, Label, PlaceId};
 
 use crate::support::{Bench, Patient, unlocked};

@@ -21,7 +21,7 @@ export type ChartSectionProps = {
 /** The core chart, or the same as a table. */
 export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: ChartSectionProps) {
   const [as, setAs] = useState<'chart' | 'table'>('chart');
-  const isUnread = chart.rows.some((row) => row.cells[0]?.is === 'not-read');
+  const unread = chart.rows.filter((row) => row.cells[0]?.is === 'not-read').length;
   return (
     <Section
       title="What lies where"
@@ -31,9 +31,10 @@ export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: C
         </Button>
       }
     >
-      {isUnread && notReadSince != null && (
+      {unread > 0 && notReadSince != null && (
         <Typography color="text.secondary" sx={{ mb: 1 }}>
-          Live: not read since {clockOf(notReadSince)}, when it could change.
+          Live{unread < chart.rows.length && ', where dashed'}: not read since{' '}
+          {clockOf(notReadSince)}, when it could change.
         </Typography>
       )}
       {as === 'chart' ? (

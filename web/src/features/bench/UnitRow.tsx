@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import PageLink from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { Link } from 'react-router';
 
@@ -97,9 +98,9 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         )}
         {unit.body_page != null && (
           <Typography variant="body2">
-            <a href={unit.body_page} target="_blank" rel="noreferrer">
+            <PageLink href={unit.body_page} target="_blank" rel="noreferrer">
               {unit.nickname}’s own page
-            </a>
+            </PageLink>
           </Typography>
         )}
       </Box>
