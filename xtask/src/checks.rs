@@ -1,86 +1,191 @@
 //! `cargo xtask test`: everything that CI runs. All checks are taken even when one fails, so that
-//! one run tells everything.
+//! one run tells everything; what each part took is held against its line in the ledger.
 
 use std::fs;
 use std::process::Command;
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 use crate::tell::{cargo, in_web, output, program, seconds, step};
 use crate::{Outcome, Trouble, root, setup};
 
+/// A part of the whole, and the minutes that it may take on two cores.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+enum Part {
+    Build,
+    Lints,
+    Unit,
+    Browser,
+    Seeded,
+    Kills,
+    Corpora,
+    Rest,
+}
+
+impl Part {
+    const ALL: [(Self, &'static str, u32); 8] = [
+        (Self::Build, "build", 8),
+        (Self::Lints, "lints", 3),
+        (Self::Unit, "unit and property tests", 4),
+        (Self::Browser, "browser stories", 8),
+        (Self::Seeded, "seeded runs", 6),
+        (Self::Kills, "kills", 3),
+        (Self::Corpora, "corpora", 2),
+        (Self::Rest, "rest", 6),
+    ];
+}
+
+/// What was taken so far: which checks failed, and how long each part took.
+#[derive(Default)]
+struct Ledger {
+    failed: Vec<String>,
+    took: Vec<(Part, Duration)>,
+}
+
+impl Ledger {
+    fn timed(&mut self, part: Part, what: &str, check: impl FnOnce() -> Outcome) {
+        let began = Instant::now();
+        if let Err(Trouble(text)) = check() {
+            eprintln!("  {text}");
+            self.failed.push(what.to_owned());
+        }
+        self.took.push((part, began.elapsed()));
+    }
+
+    fn check(&mut self, part: Part, what: &str, command: &mut Command) {
+        self.timed(part, what, || step(what, command).map(drop));
+    }
+
+    /// Tells each part with its line; a part over its line is a check that failed.
+    fn close(&mut self) {
+        println!("» minutes per part, of those it may take");
+        for (part, name, most) in Part::ALL {
+            let of_part = self.took.iter().filter(|(one, _)| *one == part);
+            let took: Duration = of_part.map(|(_, took)| *took).sum();
+            let minutes = took.as_secs_f64() / 60.0;
+            let is_over = minutes > f64::from(most);
+            let mark = if is_over { "  OVER ITS LINE" } else { "" };
+            println!("  {name:<24} {minutes:>5.1} of {most}{mark}");
+            if is_over {
+                self.failed
+                    .push(format!("{name} took {minutes:.1} of {most} minutes"));
+            }
+        }
+    }
+}
+
+/// Names, or beginnings of names, by which tests are counted in a part of their own. What none of them
+/// fits is run with the rest, so that nothing falls between.
+const NAMED: [(Part, &str, &[&str]); 3] = [
+    (
+        Part::Seeded,
+        "seeded runs over all families",
+        &["campaign::"],
+    ),
+    (Part::Kills, "kills", &["killed"]),
+    (
+        Part::Corpora,
+        "units and files judged from files",
+        &["judging::", "published::"],
+    ),
+];
+
 /// Sets everything up, then checks.
 pub(crate) fn run() -> Outcome {
-    let began = Instant::now();
     setup::test_programs()?;
+    let began = Instant::now();
+    let mut ledger = Ledger::default();
+    let front = Instant::now();
     setup::front_end()?;
-    let mut failed = Vec::new();
-    let mut check = |what: &str, command: &mut Command| {
-        if let Err(Trouble(text)) = step(what, command) {
-            eprintln!("  {text}");
-            failed.push(what.to_owned());
-        }
-    };
-    check(
-        "formatting of the Rust code",
-        cargo().args(["fmt", "--all", "--check"]),
+    ledger.took.push((Part::Build, front.elapsed()));
+    ledger.check(
+        Part::Build,
+        "all programs and tests, built",
+        cargo().args(["test", "--workspace", "--no-run"]),
     );
-    check(
-        "types of the front end",
-        in_web("npm").args(["run", "--silent", "typecheck"]),
-    );
-    check(
-        "lints of the front end",
-        in_web("npm").args(["run", "--silent", "lint"]),
-    );
-    check(
-        "formatting of the front end",
-        in_web("npm").args(["run", "--silent", "format"]),
-    );
-    let words = root().join("../shared/tools/check-words");
-    if words.exists() {
-        check("reserved words", program(words).arg("."));
-    } else {
-        println!("» reserved words: the list is not on this machine, so CI checks them");
-    }
-    let deny = ["--", "--deny", "warnings"];
-    check(
-        "lints of the Rust code",
-        cargo()
-            .args(["clippy", "--quiet", "--workspace", "--all-targets"])
-            .args(deny),
-    );
-    check(
-        "lints with the front end embedded",
-        cargo()
-            .args([
-                "clippy",
-                "--quiet",
-                "--package",
-                "veritope",
-                "--features",
-                "embedded",
-            ])
-            .args(deny),
-    );
-    // The arrows between crates, the drift of docs/openapi.json and the browser are in here too.
-    check(
-        "tests, with the browser",
-        cargo().args(["test", "--workspace"]),
-    );
-    if let Err(Trouble(text)) = types_match() {
-        eprintln!("  {text}");
-        failed.push("drift of the front end's types".to_owned());
-    }
-    if failed.is_empty() {
+    lints(&mut ledger);
+    tests(&mut ledger);
+    ledger.timed(Part::Rest, "drift of the front end's types", types_match);
+    ledger.close();
+    if ledger.failed.is_empty() {
         println!("All checks passed in {}.", seconds(began.elapsed()));
         Ok(())
     } else {
         Err(Trouble(format!(
             "{} of the checks failed: {}",
-            failed.len(),
-            failed.join("; ")
+            ledger.failed.len(),
+            ledger.failed.join("; ")
         )))
     }
+}
+
+fn lints(ledger: &mut Ledger) {
+    let mut lint = |what: &str, command: &mut Command| ledger.check(Part::Lints, what, command);
+    lint(
+        "formatting of the Rust code",
+        cargo().args(["fmt", "--all", "--check"]),
+    );
+    for (what, script) in [
+        ("types of the front end", "typecheck"),
+        ("lints of the front end", "lint"),
+        ("formatting of the front end", "format"),
+    ] {
+        lint(what, in_web("npm").args(["run", "--silent", script]));
+    }
+    let words = root().join("../shared/tools/check-words");
+    if words.exists() {
+        lint("reserved words", program(words).arg("."));
+    } else {
+        println!("» reserved words: the list is not on this machine, so CI checks them");
+    }
+    let deny = ["--", "--deny", "warnings"];
+    let clippy = ["clippy", "--quiet"];
+    lint(
+        "lints of the Rust code",
+        cargo()
+            .args(clippy)
+            .args(["--workspace", "--all-targets"])
+            .args(deny),
+    );
+    lint(
+        "lints with the front end embedded",
+        cargo()
+            .args(clippy)
+            .args(["--package", "veritope", "--features", "embedded"])
+            .args(deny),
+    );
+}
+
+fn tests(ledger: &mut Ledger) {
+    ledger.check(
+        Part::Unit,
+        "unit and property tests",
+        cargo().args(["test", "--quiet", "--workspace", "--lib", "--bins"]),
+    );
+    // The arrows between crates and the drift of docs/openapi.json are in here too.
+    let through_the_door = || {
+        let mut command = cargo();
+        command.args(["test", "--workspace", "--exclude", "veritope-e2e"]);
+        command.args(["--no-fail-fast", "--test", "*", "--"]);
+        command
+    };
+    for (part, what, names) in NAMED {
+        ledger.check(part, what, through_the_door().args(names));
+    }
+    let mut others = through_the_door();
+    for name in NAMED.iter().flat_map(|(_, _, names)| *names) {
+        others.args(["--skip", name]);
+    }
+    ledger.check(Part::Rest, "tests through each crate's door", &mut others);
+    ledger.check(
+        Part::Rest,
+        "examples in the documentation",
+        cargo().args(["test", "--quiet", "--workspace", "--doc"]),
+    );
+    ledger.check(
+        Part::Browser,
+        "stories in the browser",
+        cargo().args(["test", "--package", "veritope-e2e", "--test", "browser"]),
+    );
 }
 
 /// What the front end's types should be by `docs/openapi.json`.
