@@ -1,5 +1,7 @@
 //! Reading a unit's tables and partitions over the link, under one epoch and no other.
 
+use std::collections::BTreeMap;
+
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{Agreement, Wanted, wanted};
 use veritope_core::digest::FrameLayout;
@@ -10,7 +12,7 @@ use veritope_formats::filesystem;
 use veritope_formats::table::read_table;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_vault::{Captured, CapturedArea, Staging, pump};
-use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine};
+use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine, PartitionList};
 use veritope_wire::{Digest, Label};
 
 use crate::error::EngineError;
@@ -120,6 +122,7 @@ pub(crate) fn images(family: &Family, tables: &Tables, kind: &CaptureKind) -> Ve
 pub(crate) fn read_tables(device: &DeviceLink, epoch: Epoch) -> Result<Tables, EngineError> {
     let odd = |text: String| no_backup(Rule::B2, text);
     let list = device.partitions()?;
+    told_apart(&list)?;
     let mut tables = Tables {
         areas: Vec::new(),
         own: Vec::new(),
@@ -174,20 +177,25 @@ pub(crate) fn read_tables(device: &DeviceLink, epoch: Epoch) -> Result<Tables, E
         }
         tables.placed.push(backup);
     }
-    told_apart(&tables)?;
     Ok(tables)
 }
 
-/// Two partitions of one label can't be told apart yet, and one would be taken for the other.
-fn told_apart(tables: &Tables) -> Result<(), EngineError> {
-    let mut seen: std::collections::BTreeMap<&str, &Image> = std::collections::BTreeMap::new();
-    for image in &tables.placed {
-        if let Some(other) = seen.insert(image.label.as_str(), image) {
+/// Two partitions of one label can't be told apart yet, and one would be taken for the other; the ends of
+/// an area are read under labels too.
+fn told_apart(list: &PartitionList) -> Result<(), EngineError> {
+    let ends = list.areas.iter().flat_map(|area| {
+        let number = area.area;
+        ["primary", "backup"].map(|end| (format!("table-{number}.{end}"), 0, number))
+    });
+    let parts = list.partitions.iter();
+    let named = parts.map(|part| (part.label.to_string(), part.number, part.area));
+    let mut seen: BTreeMap<String, (u32, u32)> = BTreeMap::new();
+    for (label, number, area) in ends.chain(named) {
+        if let Some((other, there)) = seen.insert(label.clone(), (number, area)) {
             return Err(no_backup(
                 Rule::B2,
                 format!(
-                    "two partitions are called {}: number {} of area {} and number {} of area {}; they can't be told apart yet, so nothing of this unit is read",
-                    image.label, other.number, other.area, image.number, image.area
+                    "two partitions are called {label}: number {other} of area {there} and number {number} of area {area}; they can't be told apart yet, so nothing of this unit is read"
                 ),
             ));
         }

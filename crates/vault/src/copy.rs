@@ -54,7 +54,7 @@ impl Vault {
         let missing: u64 = manifest
             .partitions
             .iter()
-            .filter(|part| !target.object_path(part.blake3).exists())
+            .filter(|part| length_of(&target.object_path(part.blake3)).is_none())
             .map(|part| part.stored_bytes)
             .sum();
         target.has_room(missing)?;
@@ -65,7 +65,7 @@ impl Vault {
         };
         for part in &manifest.partitions {
             let to = target.object_path(part.blake3);
-            if fs::metadata(&to).is_ok_and(|meta| meta.len() == part.stored_bytes) {
+            if length_of(&to) == Some(part.stored_bytes) {
                 copied.present += 1;
                 continue;
             }
@@ -97,13 +97,19 @@ impl Vault {
             });
         }
         let folder = target.capture_folder(manifest);
-        plain::check(target.root(), &folder.join("manifest.json"))?;
+        plain::check(target.root(), &folder)?;
         durable::make_folder(&folder)?;
         durable::write(&folder.join("manifest.json"), &bytes)
     }
 }
 
-/// Copies an object into place; a part that an earlier try left is gone on with.
+/// Bytes of what lies there, if it is a file itself and nothing that leads to one.
+fn length_of(path: &Path) -> Option<u64> {
+    let meta = fs::symlink_metadata(path).ok()?;
+    meta.is_file().then_some(meta.len())
+}
+
+/// Copies an object into place, over whatever lies there, a link or a pipe too; a part that an earlier try left is gone on with.
 pub(crate) fn copy_file(
     source: &Vault,
     target: &Vault,
@@ -112,12 +118,14 @@ pub(crate) fn copy_file(
     each: &mut impl FnMut(u64) -> bool,
 ) -> Result<u64, VaultError> {
     let from = source.object_path(image);
-    plain::check(target.root(), to)?;
     if let Some(parent) = to.parent() {
+        plain::check(target.root(), parent)?;
         durable::make_folder(parent)?;
     }
     let part = to.with_extension("zst-part");
-    plain::check(target.root(), &part)?;
+    if length_of(&part).is_none() {
+        durable::clear(&part)?;
+    }
     let (bad_source, bad_part) = (VaultError::at(&from), VaultError::at(&part));
     let mut source = plain::open(source.root(), &from)?;
     let length = source.metadata().map_err(&bad_source)?.len();

@@ -27,11 +27,23 @@ pub(crate) fn make_folder(path: &Path) -> Result<(), VaultError> {
 pub(crate) fn write(path: &Path, bytes: &[u8]) -> Result<(), VaultError> {
     let staged = path.with_extension("staged");
     let refuse = VaultError::at(&staged);
-    let mut file = File::create(&staged).map_err(&refuse)?;
+    // What an earlier try left, or whoever wrote this place: a link there would be followed.
+    clear(&staged)?;
+    let mut file = File::create_new(&staged).map_err(&refuse)?;
     file.write_all(bytes).map_err(&refuse)?;
     file.sync_all().map_err(&refuse)?;
     drop(file);
     rename(&staged, path)
+}
+
+/// Takes away what lies at `path`, a link itself and not what it leads to; nothing there is fine.
+pub(crate) fn clear(path: &Path) -> Result<(), VaultError> {
+    match fs::remove_file(path) {
+        Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
+            Err(VaultError::at(path)(error))
+        }
+        _ => Ok(()),
+    }
 }
 
 /// Renames a synced file into place.

@@ -10,7 +10,6 @@ use veritope_wire::{CaptureId, Digest, Label, UnitId};
 
 use crate::error::VaultError;
 use crate::manifest::{Captured, Manifest};
-use crate::plain;
 use crate::vault::Vault;
 
 /// One damaged stretch of an image.
@@ -154,7 +153,7 @@ impl Vault {
     /// When the other place's object is damaged too, or this one can't be written.
     pub fn repair_from(&self, other: &Vault, part: &Captured) -> Result<(), VaultError> {
         self.may_write()?;
-        plain::check(self.root(), &self.object_path(part.blake3))?;
+        let to = self.object_path(part.blake3);
         if let ImageState::Damaged(damage) = other.verify_image(part, |_| true) {
             let first = damage.into_iter().next();
             return Err(VaultError::Damaged {
@@ -165,7 +164,6 @@ impl Vault {
                 what: first.map_or_else(String::new, |one| one.what),
             });
         }
-        let to = self.object_path(part.blake3);
         crate::copy::copy_file(other, self, part.blake3, &to, &mut |_| true).map(drop)
     }
 

@@ -1,5 +1,8 @@
 //! Captures, copies, the seal that they open, writes, mishaps, and the way back.
 
+mod adversary;
+mod kept;
+
 use std::fs;
 use std::path::PathBuf;
 use std::sync::Mutex;

@@ -30,8 +30,46 @@ use veritope_wire::link::{
 };
 use veritope_wire::{Digest, Moment, RequestId, RunId, UnitId};
 
+/// What a bridge says or does that is not so. One at a time, until it is told to be honest again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Lie {
+    /// A second partition bears a label that another one bears.
+    Twin(&'static str),
+    /// The unit has no partition at all.
+    NoPartitions,
+    /// So many bytes fewer than were asked for.
+    Short(u64),
+    /// So many bytes more.
+    Long(u64),
+    /// Bytes of another state of the device than the one that was begun under.
+    OtherEpoch,
+    /// After so many frames were read or written, another unit stands there, under the same epoch.
+    OtherUnitAfter(u64),
+    /// Whatever was put into memory, its digest is said to be this text's.
+    OtherMemory,
+}
+
+/// The bridge of a bench, which may be made to lie.
+#[derive(Default)]
+pub(crate) struct Tongue {
+    lie: Mutex<Option<Lie>>,
+    frames: AtomicU64,
+}
+
+impl Tongue {
+    /// From now on it lies like this, or not at all.
+    pub(crate) fn says(&self, lie: Option<Lie>) {
+        self.frames.store(0, Ordering::SeqCst);
+        *self.lie.lock().unwrap() = lie;
+    }
+
+    fn lie(&self) -> Option<Lie> {
+        *self.lie.lock().unwrap()
+    }
+}
+
 /// The stand-in without a network.
-struct InProcess(Bridge);
+struct InProcess(Bridge, Arc<Tongue>);
 
 impl Transport for InProcess {
     fn info(&self) -> Result<BridgeInfo, LinkError> {
@@ -56,9 +94,18 @@ impl Transport for InProcess {
     }
 
     fn state(&self, device: &Handle) -> Result<DeviceState, LinkError> {
-        self.0
+        let mut state = self
+            .0
             .with(&device.0, |d| Ok(d.state()))
-            .map_err(LinkError::Refused)
+            .map_err(LinkError::Refused)?;
+        if let Some(Lie::OtherUnitAfter(frames)) = self.1.lie()
+            && self.1.frames.load(Ordering::SeqCst) >= frames
+        {
+            state
+                .facts
+                .insert("chip-id".to_owned(), "9a:77:01:5c:99:99".to_owned());
+        }
+        Ok(state)
     }
 
     fn operation(&self, device: &Handle, id: OperationId) -> Result<Operation, LinkError> {
@@ -76,9 +123,25 @@ impl Transport for InProcess {
     }
 
     fn partitions(&self, device: &Handle) -> Result<PartitionList, LinkError> {
-        self.0
+        let mut list = self
+            .0
             .with(&device.0, |d| d.partitions())
-            .map_err(LinkError::Refused)
+            .map_err(LinkError::Refused)?;
+        match self.1.lie() {
+            Some(Lie::NoPartitions) => list.partitions.clear(),
+            Some(Lie::Twin(label)) => {
+                let mut twin = list
+                    .partitions
+                    .iter()
+                    .find(|part| part.label.as_str() == label)
+                    .unwrap()
+                    .clone();
+                twin.number += 40;
+                list.partitions.push(twin);
+            }
+            _ => {}
+        }
+        Ok(list)
     }
 
     fn read(
@@ -88,14 +151,24 @@ impl Transport for InProcess {
         first: u64,
         count: u64,
     ) -> Result<ReadBytes, LinkError> {
-        self.0
+        self.1.frames.fetch_add(1, Ordering::SeqCst);
+        let mut read = self
+            .0
             .with(&device.0, |d| {
                 Ok(ReadBytes {
                     epoch: d.line().epoch,
                     bytes: d.read(label, first, count)?,
                 })
             })
-            .map_err(LinkError::Refused)
+            .map_err(LinkError::Refused)?;
+        let found = read.bytes.len();
+        match self.1.lie() {
+            Some(Lie::Short(by)) => read.bytes.truncate(found - usize::try_from(by).unwrap()),
+            Some(Lie::Long(by)) => read.bytes.resize(found + usize::try_from(by).unwrap(), 0),
+            Some(Lie::OtherEpoch) => read.epoch = Epoch(read.epoch.0 + 1),
+            _ => {}
+        }
+        Ok(read)
     }
 
     fn write(
@@ -106,6 +179,7 @@ impl Transport for InProcess {
         epoch: Epoch,
         bytes: &[u8],
     ) -> Result<Written, LinkError> {
+        self.1.frames.fetch_add(1, Ordering::SeqCst);
         self.0
             .with(&device.0, |d| {
                 d.write(
@@ -133,17 +207,22 @@ impl Transport for InProcess {
         digest: Digest,
         bytes: &[u8],
     ) -> Result<InMemory, LinkError> {
-        self.0
+        let mut there = self
+            .0
             .with(&device.0, |d| d.put_memory(bytes.to_vec(), epoch, digest))
-            .map_err(LinkError::Refused)
+            .map_err(LinkError::Refused)?;
+        if self.1.lie() == Some(Lie::OtherMemory) {
+            there.blake3 = Digest::of(b"something else");
+        }
+        Ok(there)
     }
 }
 
-struct Plug(Bridge);
+struct Plug(Bridge, Arc<Tongue>);
 
 impl Connect for Plug {
     fn connect(&self, _: &str, _: &str) -> Result<Arc<dyn Transport>, LinkError> {
-        Ok(Arc::new(InProcess(self.0.clone())))
+        Ok(Arc::new(InProcess(self.0.clone(), self.1.clone())))
     }
 }
 
@@ -266,6 +345,7 @@ impl Watcher for Impatient {
 pub(crate) struct Bench {
     pub(crate) engine: Engine,
     pub(crate) bridge: Bridge,
+    pub(crate) tongue: Arc<Tongue>,
     pub(crate) unit: UnitId,
     pub(crate) time: Arc<Time>,
     ids: Arc<Counting>,
@@ -381,7 +461,8 @@ pub(crate) fn seat(
     );
     std::fs::write(data.join("shelf/r.toml"), side).unwrap();
     let ids = Arc::new(Counting(AtomicU64::new(1)));
-    let (engine, files) = open(folder.path(), &bridge, &time, &ids);
+    let tongue = Arc::new(Tongue::default());
+    let (engine, files) = open(folder.path(), &bridge, &tongue, &time, &ids);
     let request = || RequestId::new(ids.fresh());
     let id = engine.add_bridge("http://table", "t", request()).unwrap();
     let new = NewUnit {
@@ -394,6 +475,7 @@ pub(crate) fn seat(
     Bench {
         engine,
         bridge,
+        tongue,
         unit,
         time,
         ids,
@@ -405,6 +487,7 @@ pub(crate) fn seat(
 fn open(
     folder: &Path,
     bridge: &Bridge,
+    tongue: &Arc<Tongue>,
     time: &Arc<Time>,
     ids: &Arc<Counting>,
 ) -> (Engine, Arc<Files>) {
@@ -415,7 +498,7 @@ fn open(
         clock: time.clone(),
         ids: ids.clone(),
         notify: Arc::new(Silent),
-        connect: Arc::new(Plug(bridge.clone())),
+        connect: Arc::new(Plug(bridge.clone(), tongue.clone())),
         // What feeds the computer that the tests run on is none of theirs.
         supplies: folder.join("supplies"),
     };
@@ -448,8 +531,17 @@ impl Bench {
     pub(crate) fn restart(&mut self) {
         // The process that goes lets go of the vault first.
         let elsewhere = tempfile::tempdir().unwrap();
-        (self.engine, self.files) = open(elsewhere.path(), &self.bridge, &self.time, &self.ids);
-        (self.engine, self.files) = open(self.folder.path(), &self.bridge, &self.time, &self.ids);
+        (self.engine, self.files) = self.opened(elsewhere.path());
+        (self.engine, self.files) = self.opened(self.folder.path());
+    }
+
+    fn opened(&self, folder: &Path) -> (Engine, Arc<Files>) {
+        open(folder, &self.bridge, &self.tongue, &self.time, &self.ids)
+    }
+
+    /// A bench that has nothing but a folder, with the same devices before it.
+    pub(crate) fn fresh_bench(&self, folder: &Path) -> Engine {
+        self.opened(folder).0
     }
 
     pub(crate) fn say(&self, pairs: &[(FactKey, &str)]) {

@@ -1,0 +1,258 @@
+//! What counts as a copy, what a spoiled one is, and how another bench goes on with a sound one.
+
+use veritope_core::coverage::{CoverageRow, Keeping};
+
+use super::*;
+
+impl Bench {
+    /// The manifest of the only capture in a folder's vault.
+    fn manifest(&self, place: &str) -> PathBuf {
+        let captures = self.folder.path().join(place).join("captures");
+        let days = fs::read_dir(captures.join(self.unit.to_string())).unwrap();
+        let folder = days.map(|entry| entry.unwrap().path()).next().unwrap();
+        folder.join("manifest.json")
+    }
+
+    fn verified(&self, capture: CaptureId, place: PlaceId) -> String {
+        let verified = self.engine.verify(self.unit, capture, place, &Patient);
+        if let Err(refused) = verified {
+            return refused.to_string();
+        }
+        self.log().last().unwrap().clone()
+    }
+}
+
+/// Ways to spoil a manifest, each of which made some reader say yes.
+const SPOILED: [(&str, fn(&str) -> Option<String>); 5] = [
+    ("missing", |_| None),
+    ("edited", |sound| Some(sound.replacen('2', "3", 1))),
+    ("empty", |_| Some(String::new())),
+    ("an object of nothing", |_| Some("{}".to_owned())),
+    ("without partitions", |sound| {
+        let mut manifest: serde_json::Value = serde_json::from_str(sound).unwrap();
+        manifest["partitions"] = serde_json::json!([]);
+        Some(manifest.to_string())
+    }),
+];
+
+#[test]
+fn a_manifest_that_is_not_its_own_is_damage_and_is_repaired_from_a_sound_one() {
+    let (bench, capture, stick) = Bench::kept();
+    let path = bench.manifest("stick");
+    let sound = fs::read_to_string(&path).unwrap();
+    for (name, spoil) in SPOILED {
+        match spoil(&sound) {
+            None => fs::remove_file(&path).unwrap(),
+            Some(text) => fs::write(&path, text).unwrap(),
+        }
+        let said = bench.verified(capture, stick);
+        assert!(said.to_lowercase().contains("manifest"), "{name}: {said}");
+        assert!(!said.contains("sound"), "{name}: {said}");
+        // As long as it is spoiled it is no copy.
+        let coverage = bench.engine.backups(bench.unit).unwrap().coverage.unwrap();
+        let is_persist = |row: &&CoverageRow| row.described.own.label == label("persist");
+        let persist = coverage.rows.iter().find(is_persist).unwrap();
+        assert_ne!(persist.kept, Keeping::Enough, "{name}");
+        bench
+            .engine
+            .repair(bench.unit, capture, stick, &Patient)
+            .unwrap();
+        assert_eq!(fs::read_to_string(&path).unwrap(), sound, "{name}");
+        assert!(bench.verified(capture, stick).contains("sound"), "{name}");
+    }
+}
+
+#[test]
+fn a_manifest_is_never_repaired_from_a_spoiled_one() {
+    let (bench, capture, stick) = Bench::kept();
+    for place in ["vault", "stick"] {
+        fs::write(bench.manifest(place), "{}").unwrap();
+    }
+    bench
+        .engine
+        .repair(bench.unit, capture, stick, &Patient)
+        .unwrap_err();
+    assert_eq!(fs::read_to_string(bench.manifest("stick")).unwrap(), "{}");
+}
+
+#[test]
+fn links_and_pipes_on_a_place_are_never_followed() {
+    let (bench, capture, stick) = Bench::kept();
+    let own = bench.object(capture, "persist");
+    let stored = own.strip_prefix(bench.folder.path().join("vault")).unwrap();
+    let there = bench.folder.path().join("stick").join(stored);
+    for kind in ["link", "pipe"] {
+        fs::remove_file(&there).unwrap();
+        match kind {
+            // It leads to sound bytes, on the very medium that it is to be a copy beside.
+            "link" => std::os::unix::fs::symlink(&own, &there).unwrap(),
+            // Whoever opens it to read waits for ever.
+            _ => assert!(
+                std::process::Command::new("mkfifo")
+                    .arg(&there)
+                    .status()
+                    .unwrap()
+                    .success()
+            ),
+        }
+        let said = bench.verified(capture, stick);
+        assert!(said.contains("persist is damaged"), "{kind}: {said}");
+        bench
+            .engine
+            .repair(bench.unit, capture, stick, &Patient)
+            .unwrap();
+        assert!(fs::symlink_metadata(&there).unwrap().is_file(), "{kind}");
+        assert!(bench.verified(capture, stick).contains("sound"), "{kind}");
+    }
+}
+
+#[test]
+fn a_folder_does_not_declare_itself_a_medium() {
+    let bench = Bench::in_recovery();
+    let place = bench.stick();
+    let file = bench.folder.path().join("stick/place.toml");
+    let mut text = fs::read_to_string(&file).unwrap();
+    text.push_str("medium = \"a stick of its own\"\n");
+    fs::write(&file, text).unwrap();
+    let capture = bench.capture().unwrap();
+    // Whether it is still taken as a place or not: it is no second medium.
+    let _ = bench.engine.copy(bench.unit, capture, place, &Patient);
+    assert_eq!(rules(bench.to_the_write().unwrap_err()), [Rule::B6]);
+}
+
+/// Stops once so many bytes have moved.
+struct StopAt(u64, std::sync::atomic::AtomicBool);
+
+impl Watcher for StopAt {
+    fn phase(&self, _: &StepPhase) {}
+
+    fn should_stop(&self) -> bool {
+        self.1.load(std::sync::atomic::Ordering::SeqCst)
+    }
+
+    fn is_cancelled(&self) -> bool {
+        self.should_stop()
+    }
+
+    fn moving(&self, moving: &Moving) {
+        let enough = moving.done_bytes >= self.0;
+        self.1.fetch_or(enough, std::sync::atomic::Ordering::SeqCst);
+    }
+}
+
+#[test]
+fn a_capture_that_was_cancelled_does_not_go_on_by_itself() {
+    let mut bench = Bench::in_recovery();
+    let stop = StopAt(8 << 20, false.into());
+    let kind = CaptureKind::Quick;
+    let cut = bench.engine.capture(bench.unit, &kind, &stop).unwrap_err();
+    assert!(matches!(cut, EngineError::Stopped), "{cut}");
+    assert!(bench.engine.resumable().is_empty());
+    bench.restart();
+    assert!(bench.engine.resumable().is_empty(), "nor after a restart");
+    // Whoever takes one again does not read twice what lies there.
+    let first = std::sync::Arc::new(Mutex::new(None));
+    let watcher = First(first.clone());
+    bench.engine.capture(bench.unit, &kind, &watcher).unwrap();
+    assert!(first.lock().unwrap().clone().unwrap().done_bytes >= 4 << 20);
+}
+
+#[test]
+fn a_capture_broken_off_before_a_write_is_begun_anew() {
+    let (bench, capture, _) = Bench::kept();
+    bench.arm(Fault::Blank {
+        label: "persist".to_owned(),
+    });
+    bench.arm(Fault::CableOutAfter { bytes: 20 << 20 });
+    assert!(matches!(bench.capture(), Err(EngineError::Link(_))));
+    bench.body(&BodyAct::Cable { to: CablePlace::In });
+    bench.restore(capture, &["persist"]).unwrap();
+    let first = std::sync::Arc::new(Mutex::new(None));
+    let watcher = First(first.clone());
+    let again = bench
+        .engine
+        .capture(bench.unit, &CaptureKind::Quick, &watcher)
+        .unwrap();
+    let begun = first.lock().unwrap().clone().unwrap();
+    assert!(begun.done_bytes < 4 << 20, "{}", begun.done_bytes);
+    let view = bench.engine.capture_view(bench.unit, again).unwrap();
+    let persist = view.partitions.iter().find(|p| p.label == label("persist"));
+    assert_eq!(persist.unwrap().blake3, bench.digest_of("persist"));
+}
+
+#[test]
+fn a_blank_capture_is_never_put_back_over_a_better_one() {
+    let (bench, _, place) = Bench::kept();
+    let good = bench.digest_of("persist");
+    bench.arm(Fault::Blank {
+        label: "persist".to_owned(),
+    });
+    let blank = bench.capture().unwrap();
+    bench.copy(blank, place);
+    // Two captures hold the good bytes and one holds nothing: nothing was found lost.
+    let plan = bench.engine.restore_plan(bench.unit, blank).unwrap();
+    let row = plan.rows.iter().find(|row| row.label == label("persist"));
+    assert!(row.unwrap().refused, "{row:?}");
+    assert!(plan.writes.is_empty(), "never preselected");
+    let refused = bench.restore(blank, &["persist"]).unwrap_err();
+    assert!(rules(refused).contains(&Rule::E4));
+    let coverage = bench.engine.backups(bench.unit).unwrap().coverage.unwrap();
+    let said = serde_json::to_string(&coverage).unwrap();
+    assert!(
+        !said.contains("found lost"),
+        "what is kept elsewhere is not lost: {said}"
+    );
+    assert_ne!(bench.digest_of("persist"), good);
+}
+
+#[test]
+fn a_fresh_bench_takes_over_what_another_wrote_and_puts_it_back() {
+    let (bench, capture, _) = Bench::kept();
+    let good = bench.digest_of("persist");
+    // The data folder is gone; what lies on the stick is not.
+    let empty = tempfile::tempdir().unwrap();
+    let fresh = bench.fresh_bench(empty.path());
+    let request = || bench.request();
+    let stick = bench.folder.path().join("stick");
+    let place = fresh
+        .add_place("stick", stick.to_str().unwrap(), request())
+        .unwrap();
+    let found = fresh.found_in(place).unwrap();
+    assert_eq!(found.len(), 1);
+    assert_eq!(
+        (found[0].nickname.as_str(), found[0].here),
+        ("Sanderling", false)
+    );
+    assert_eq!(found[0].captures[0].id, capture);
+    assert!(
+        fresh.bench_view().unwrap().units.is_empty(),
+        "nothing is taken before somebody says so"
+    );
+    fresh
+        .take_over(place, bench.unit, "mine", request(), &Patient)
+        .unwrap();
+    let again = fresh.found_in(place).unwrap();
+    assert!(again[0].here && again[0].captures[0].known);
+    // The same unit answers at a link; another one is refused.
+    let bridge = fresh.add_bridge("http://table", "t", request()).unwrap();
+    fresh
+        .link_unit(bench.unit, bridge, "dock-1", request())
+        .unwrap();
+    bench.arm(Fault::Blank {
+        label: "persist".to_owned(),
+    });
+    fresh.look(bench.unit).unwrap();
+    let labels = [label("persist")];
+    fresh
+        .restore(bench.unit, capture, &labels, &Patient)
+        .unwrap();
+    assert_eq!(bench.digest_of("persist"), good);
+    bench.swap_in("9a:77:01:31:b8:0d");
+    let refused = fresh
+        .restore(bench.unit, capture, &labels, &Patient)
+        .unwrap_err();
+    assert!(
+        matches!(refused, EngineError::AnotherUnit { .. }),
+        "{refused}"
+    );
+}
