@@ -380,4 +380,78 @@ mod tests {
             10
         );
     }
+
+    /// `G1`: what exists once and goes with the unlock is named, and copied first where anything can.
+    #[test]
+    fn what_an_unlock_destroys_is_named_and_waits_for_its_copy() {
+        let family = crate::family::testing::shipped("lodestar");
+        let told = unlock_consequences(&family);
+        assert!(
+            told.iter()
+                .any(|one| one.text.contains("vkeys exists once")),
+            "the consent names it: {told:?}"
+        );
+        let bench = complete();
+        let lines = |root: Option<&str>| {
+            let rows: Vec<FactRow> = root
+                .map(|root| row(9, FactKey::Root, root, Source::Person, 1))
+                .into_iter()
+                .collect();
+            let facts = Facts::new(&rows, &[], []);
+            let sheet = find(
+                &bench.family,
+                State::from_facts(&Facts::new(&bench.rows, &[], [])),
+                Goal::Unlock,
+                Ways {
+                    link: Presence::Here,
+                    image: Presence::Here,
+                },
+            )
+            .unwrap();
+            let battery = budget::battery(&sheet, &facts, &family, &Policy::usual(), at(1));
+            let evidence = UnlockEvidence {
+                family: &family,
+                nickname: bench.nickname,
+                facts: &facts,
+                keep_safe: &bench.keep_safe,
+                battery: &battery,
+                coverage: None,
+                torn: &[],
+                now: at(1),
+                consent: None,
+                twin: None,
+            };
+            let one = destroyed(&evidence);
+            assert_eq!(one.len(), 1, "{one:?}");
+            (one[0].state, one[0].cure.clone())
+        };
+        assert_eq!(lines(Some("no")).0, ItemState::Met, "nothing could copy it");
+        assert_eq!(lines(None).0, ItemState::Unknown, "unread is not no");
+        assert_eq!(
+            lines(Some("yes")),
+            (ItemState::Missing, Some(Cure::Nothing)),
+            "a copy could be made, and is not"
+        );
+    }
+
+    /// `G1`, `G8`: an erase in the middle of an update leaves nothing that starts.
+    #[test]
+    fn an_update_that_is_merging_holds_what_erases() {
+        let family = crate::family::testing::shipped("saltern");
+        let line = |said: Option<&str>| {
+            let rows: Vec<FactRow> = said
+                .map(|said| row(9, FactKey::Merging, said, Source::Link, 1))
+                .into_iter()
+                .collect();
+            let facts = Facts::new(&rows, &[], []);
+            super::super::owner::merging(Rule::G1, &family, &facts).unwrap()
+        };
+        assert_eq!(line(Some("no")).state, ItemState::Met);
+        assert_eq!(line(Some("yes")).state, ItemState::Missing);
+        assert_eq!(line(None).state, ItemState::Unknown);
+        let gimbal = gimbal();
+        let facts = Facts::new(&[], &[], []);
+        let none = super::super::owner::merging(Rule::G1, &gimbal, &facts);
+        assert!(none.is_none(), "its updates don't merge");
+    }
 }

@@ -9,10 +9,10 @@ use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Level, Standing, Verdict};
 use veritope_engine::record::Way;
-use veritope_engine::{EngineError, FamilyOrigin, KeepSaid, NewUnit};
+use veritope_engine::{EngineError, FamilyOrigin, KeepSaid, NewUnit, StepEnd};
 use veritope_wire::{FactId, Moment, UnitId};
 
-use super::support::{Bench, by_hand, linked};
+use super::support::{Bench, by_hand, linked, unlocked};
 
 const HOUR_MS: i64 = 3_600_000;
 const EIGHTH: &str = include_str!("eighth.toml");
@@ -255,6 +255,76 @@ fn a_family_is_edited_dropped_and_refused_with_its_line() {
         (back.line.origin, back.variants[0].code.as_str()),
         (FamilyOrigin::Shipped, "FL-1")
     );
+}
+
+/// A sheet is followed by the text that it was made of; what is kept meanwhile counts for the next.
+#[test]
+fn a_running_sheet_goes_on_by_the_text_it_began_with() {
+    let mut bench = unlocked();
+    let run = bench.begin(Goal::TemporaryRecovery);
+    let began = bench.engine.family_named("gimbal").unwrap().digest;
+    let older = |bench: &Bench| {
+        let page = bench.engine.run_page(bench.unit).unwrap();
+        page.run.unwrap().older_text
+    };
+    assert_eq!(older(&bench), None);
+    let page = bench.engine.family_page("gimbal").unwrap();
+    let edited = page.text.replace("\"FL-1\"", "\"FL-1B\"");
+    bench.engine.put_family(&edited, bench.request()).unwrap();
+    assert!(older(&bench).is_some(), "that a newer text is kept is said");
+    let line = bench.engine.family_page("gimbal").unwrap().line;
+    assert_eq!(line.on_older_text, ["Sanderling"]);
+    // Without the text that it began with, no step is taken by another one.
+    let kept = bench.folder.path().join(format!("running/{began}.toml"));
+    let text = std::fs::read(&kept).unwrap();
+    std::fs::write(&kept, &edited).unwrap();
+    bench.restart();
+    let refused = bench.step(run).unwrap_err();
+    assert!(matches!(refused, EngineError::FamilyGone), "{refused}");
+    std::fs::write(&kept, text).unwrap();
+    while bench.step(run).unwrap() != StepEnd::GoalReached {}
+    assert_eq!(older(&bench), None);
+}
+
+#[test]
+fn a_unit_by_hand_is_recognised_linked_renamed_and_put_away() {
+    let bench = by_hand();
+    let bridge = bench.engine.bench_view().unwrap().bridges[0].id;
+    let found = || bench.engine.found(bridge).unwrap().remove(0);
+    assert_eq!(found().recognised, None, "nobody read who it is");
+    let link = || {
+        let request = bench.request();
+        bench
+            .engine
+            .link_unit(bench.unit, bridge, "dock-1", request)
+    };
+    assert!(matches!(link(), Err(EngineError::BadInput(_))));
+    bench.say(&[(FactKey::ChipId, "9a:77:01:5c:20:e4")]);
+    assert_eq!(found().recognised.unwrap().nickname, "Sanderling");
+    link().unwrap();
+    assert_eq!((found().recognised, found().unit), (None, Some(bench.unit)));
+    add(&bench, "Knot", "kelpie");
+    let rename = |name: &str| {
+        let request = bench.request();
+        bench.engine.rename_unit(bench.unit, name, request)
+    };
+    for odd in ["Knot", "  ", "a\nb"] {
+        assert!(
+            matches!(rename(odd), Err(EngineError::BadInput(_))),
+            "{odd}"
+        );
+    }
+    rename("Stint").unwrap();
+    let away = |away| {
+        let request = bench.request();
+        bench.engine.put_away(bench.unit, away, request).unwrap();
+        let view = bench.engine.bench_view().unwrap();
+        let names: Vec<String> = view.units.into_iter().map(|unit| unit.nickname).collect();
+        (names, view.away.len())
+    };
+    assert_eq!(away(true), (vec!["Knot".to_owned()], 1));
+    assert_eq!(away(false).1, 0);
+    assert_eq!(bench.record().nickname, "Stint");
 }
 
 /// `U2`: a changed clock does not shorten a wait, over a restart of the bench either.

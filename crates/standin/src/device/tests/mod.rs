@@ -118,6 +118,22 @@ fn what_is_erased_in_the_middle_of_an_update_never_starts_again() {
     assert_eq!(start(&mut device), Running::Animation);
 }
 
+/// An unlock takes user data as well, and what was being merged in it.
+#[test]
+fn an_unlock_in_the_middle_of_an_update_tears_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let (mut device, clock) = device(&folder.path().join("dock-1"));
+    into_bootloader(&mut device, &clock);
+    device.merges_an_update().unwrap();
+    act(&mut device, ActKind::Unlock, &[("form", "newer")]).unwrap();
+    touch(&mut device, "yes");
+    clock.pass(60);
+    act(&mut device, ActKind::Restart, &[("mode", "system")]).unwrap();
+    clock.pass(600);
+    device.tick().unwrap();
+    assert_eq!(device.saved.mode, Running::Animation);
+}
+
 #[test]
 fn answering_no_keeps_everything_and_yes_erases() {
     let folder = tempfile::tempdir().unwrap();
