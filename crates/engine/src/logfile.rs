@@ -15,7 +15,7 @@ use crate::record::{Entry, Scope, Stamped};
 /// Version of a line's layout.
 ///
 /// Changes: 1 = first. 2 = entries for families, the clock and pictures.
-pub const LINE_VERSION: u32 = 2;
+pub const LINE_VERSION: u32 = 3;
 /// Most bytes of one line; longer ones are damage.
 const MOST_LINE_BYTES: usize = 4 << 20;
 
