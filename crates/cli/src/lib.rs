@@ -107,8 +107,8 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
                 let running = demo::start(config).await?;
                 println!("Bench     http://{}", running.bench);
                 println!(
-                    "Stand-in  http://{} (the devices' own screens and buttons)",
-                    running.standin
+                    "Stand-in  http://{} (the devices' own screens and buttons; a bridge for another bench, token {})",
+                    running.standin, running.token
                 );
                 println!("Ctrl-C stops it; the demo data is made anew at every start.");
                 interrupted().await;

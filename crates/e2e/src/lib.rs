@@ -63,6 +63,8 @@ fn free_port() -> u16 {
 /// A demo bench and a browser that looks at it.
 pub struct Bench {
     demo: DemoRunning,
+    /// Another bench, on this computer too, that the browser looks at instead of the demo's.
+    anew: Option<veritope_server::Running>,
     /// The browser.
     pub browser: Client,
     folder: tempfile::TempDir,
@@ -109,6 +111,7 @@ impl Bench {
         };
         let bench = Self {
             demo,
+            anew: None,
             browser,
             folder,
         };
@@ -122,8 +125,34 @@ impl Bench {
     /// When the browser doesn't close.
     pub async fn stop(self) -> Outcome {
         self.browser.close().await?;
+        if let Some(anew) = self.anew {
+            anew.stop().await;
+        }
         self.demo.stop().await;
         Ok(())
+    }
+
+    /// Starts another bench, that has nothing but an empty folder, as `veritope serve` does; from here on
+    /// the browser looks at that one.
+    ///
+    /// # Errors
+    /// When it can't be started.
+    pub async fn begin_anew(&mut self) -> Outcome {
+        let config = veritope_server::Config {
+            listen: "127.0.0.1:0".parse()?,
+            data: self.folder.path().join("anew"),
+            vault: None,
+            front: FrontEnd::Folder(root().join("web/dist")),
+        };
+        self.anew = Some(veritope_server::start(config).await?);
+        Ok(())
+    }
+
+    /// Address and token of the demo's devices, as the demo prints them when it starts.
+    #[must_use]
+    pub fn bridge(&self) -> (String, &str) {
+        let url = format!("http://{}", self.demo.standin);
+        (url, &self.demo.token)
     }
 
     /// Makes the page's own area so large.
@@ -154,6 +183,7 @@ impl Bench {
             demo,
             browser,
             folder,
+            ..
         } = self;
         demo.stop().await;
         let until = Instant::now() + PATIENCE;
@@ -179,8 +209,12 @@ impl Bench {
     /// # Errors
     /// When the browser refuses.
     pub async fn open(&self, path: &str) -> Outcome {
+        let address = self
+            .anew
+            .as_ref()
+            .map_or(self.demo.bench, |anew| anew.address);
         self.browser
-            .goto(&format!("http://{}{path}", self.demo.bench))
+            .goto(&format!("http://{address}{path}"))
             .await?;
         Ok(())
     }
@@ -615,6 +649,22 @@ impl Elsewhere<'_> {
             let length = device.length_of(label)?;
             device.read(label, 0, length.min(4 << 20))
         })
+    }
+
+    /// A person copies the images on the demo's shelf to that of the bench that was begun anew.
+    ///
+    /// # Errors
+    /// When a file can't be copied.
+    pub fn images_are_brought_along(self) -> Outcome {
+        let to = self.bench.folder.path().join("anew/shelf");
+        std::fs::create_dir_all(&to)?;
+        for entry in std::fs::read_dir(self.data().join("shelf"))? {
+            let from = entry?.path();
+            if let Some(name) = from.file_name().filter(|_| from.is_file()) {
+                std::fs::copy(&from, to.join(name))?;
+            }
+        }
+        Ok(())
     }
 
     /// The bench's data folder on this computer's disk.

@@ -262,6 +262,76 @@ fn ruffs_damage_is_named_and_repaired() {
     });
 }
 
+/// The README's rescue: the data folder is gone, the stick is not.
+#[test]
+fn a_lost_data_folder_costs_nothing_that_lies_on_a_stick() {
+    in_browser(|| async {
+        let mut bench = Bench::start(FAST).await?;
+        let stick = bench.elsewhere().data().join("stick");
+        bench
+            .press_on_page("ruff", "Mishap: persist goes blank")
+            .await?;
+        bench.begin_anew().await?;
+        bench.elsewhere().images_are_brought_along()?;
+        bench.open("/settings").await?;
+        bench.fill("Name", "stick").await?;
+        bench
+            .fill("Folder, its whole path", &stick.display().to_string())
+            .await?;
+        bench.click("Add the place").await?;
+        bench.click("What lies there: stick").await?;
+        bench.sees("Ruff, Finch Loop").await?;
+        bench.is_accessible().await?;
+        bench.click("Take over Ruff").await?;
+        bench.shot("taking-over").await?;
+        bench.click("I am asked to work on it by its owner").await?;
+        bench.sees("All of it is known here.").await?;
+        bench.shot("taken-over").await?;
+        // The devices' bridge is joined, and one of them is recognised by its identifiers.
+        bench.click("Bench").await?;
+        bench.click("Add a bridge").await?;
+        let (url, token) = bench.bridge();
+        bench.fill("Address", &url).await?;
+        bench.fill("Token", token).await?;
+        bench.click("Connect").await?;
+        bench.sees("This is Ruff, by its identifiers.").await?;
+        bench.is_accessible().await?;
+        bench.shot("recognised").await?;
+        bench.click("Link Ruff here").await?;
+        bench.to("Ruff", "Run").await?;
+        bench.choose("Start a recovery, writing nothing").await?;
+        bench.click("Begin").await?;
+        bench.click_last("Restart into bootloader mode").await?;
+        bench.click_last("Start the recovery from memory").await?;
+        bench.sees("The goal is reached").await?;
+        bench.to("Ruff", "Backups").await?;
+        bench.sees("taken by another bench").await?;
+        bench.shot("rescued").await?;
+        bench.click("Put back from capture 1").await?;
+        bench.click("Take a capture").await?;
+        bench
+            .sees("The capture is whole, and was read back.")
+            .await?;
+        bench.click("Put 1 partition back").await?;
+        bench
+            .sees("Everything was put back, read back, and is equal.")
+            .await?;
+        let persist = bench.elsewhere().bytes("ruff", "persist")?;
+        assert!(persist.iter().any(|byte| *byte != 0));
+        // Named anew, and put away when it goes.
+        bench.to("Ruff", "Standing").await?;
+        bench.click("Rename Ruff").await?;
+        bench.fill("Its name from now on", "Reeve").await?;
+        bench.click("Save the name").await?;
+        bench.sees("Put Reeve away").await?;
+        bench.shot("renamed").await?;
+        bench.click("Put Reeve away").await?;
+        bench.sees("Put away").await?;
+        bench.shot("put-away").await?;
+        bench.stop().await
+    });
+}
+
 #[test]
 fn by_hand_from_first_use_to_a_recovery_running() {
     in_browser(|| async {

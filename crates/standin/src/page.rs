@@ -102,9 +102,8 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
 async fn page(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
     match bridge.with(&handle, |device| Ok(device.face())) {
         Ok(face) => Html(format!(
-            "{HEAD}<h1>{} <small>({}, simulated)</small></h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/\">All devices</a></p>{TAIL}",
+            "{HEAD}<h1>{} <small>(simulated)</small></h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/\">All devices</a></p>{TAIL}",
             escape(&named(&handle)),
-            escape(&handle),
             render(&handle, &face)
         ))
         .into_response(),

@@ -22,16 +22,28 @@ impl Bench {
     }
 }
 
+const STRANGER: &str = "0192f0c1-0000-7000-8000-0000000000ff";
+
+fn with(sound: &str, key: &str, value: serde_json::Value) -> String {
+    let mut manifest: serde_json::Value = serde_json::from_str(sound).unwrap();
+    manifest[key] = value;
+    manifest.to_string()
+}
+
 /// Ways to spoil a manifest, each of which made some reader say yes.
-const SPOILED: [(&str, fn(&str) -> Option<String>); 5] = [
+const SPOILED: [(&str, fn(&str) -> Option<String>); 7] = [
     ("missing", |_| None),
     ("edited", |sound| Some(sound.replacen('2', "3", 1))),
     ("empty", |_| Some(String::new())),
     ("an object of nothing", |_| Some("{}".to_owned())),
     ("without partitions", |sound| {
-        let mut manifest: serde_json::Value = serde_json::from_str(sound).unwrap();
-        manifest["partitions"] = serde_json::json!([]);
-        Some(manifest.to_string())
+        Some(with(sound, "partitions", serde_json::json!([])))
+    }),
+    ("of another capture", |sound| {
+        Some(with(sound, "capture", STRANGER.into()))
+    }),
+    ("of another unit", |sound| {
+        Some(with(sound, "unit", STRANGER.into()))
     }),
 ];
 

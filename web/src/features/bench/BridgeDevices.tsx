@@ -76,7 +76,7 @@ export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
                     <Button
                       variant="outlined"
                       onClick={() => setChosen(device.handle)}
-                      aria-label={`Put ${device.handle} on the bench`}
+                      aria-label={`Put on the bench: ${device.handle}`}
                     >
                       Put on the bench
                     </Button>
