@@ -94,14 +94,7 @@ pub(crate) fn run() -> Outcome {
     setup::test_programs()?;
     let began = Instant::now();
     let mut ledger = Ledger::default();
-    let front = Instant::now();
-    setup::front_end()?;
-    ledger.took.push((Part::Build, front.elapsed()));
-    ledger.check(
-        Part::Build,
-        "all programs and tests, built",
-        cargo().args(["test", "--workspace", "--no-run"]),
-    );
+    build(&mut ledger)?;
     lints(&mut ledger);
     tests(&mut ledger);
     ledger.timed(Part::Rest, "drift of the front end's types", types_match);
@@ -118,41 +111,73 @@ pub(crate) fn run() -> Outcome {
     }
 }
 
-fn lints(ledger: &mut Ledger) {
-    let mut lint = |what: &str, command: &mut Command| ledger.check(Part::Lints, what, command);
-    lint(
-        "formatting of the Rust code",
-        cargo().args(["fmt", "--all", "--check"]),
+/// Both halves at once: the front end comes over the network and keeps one core busy for moments only.
+fn build(ledger: &mut Ledger) -> Outcome {
+    let began = Instant::now();
+    let front = std::thread::spawn(setup::front_end);
+    let built = step(
+        "all programs and tests, built",
+        cargo().args(["test", "--workspace", "--no-run"]),
     );
-    for (what, script) in [
-        ("types of the front end", "typecheck"),
-        ("lints of the front end", "lint"),
-        ("formatting of the front end", "format"),
-    ] {
-        lint(what, in_web("npm").args(["run", "--silent", script]));
-    }
-    let words = root().join("../shared/tools/check-words");
-    if words.exists() {
-        lint("reserved words", program(words).arg("."));
-    } else {
-        println!("» reserved words: the list is not on this machine, so CI checks them");
-    }
+    let front = front
+        .join()
+        .unwrap_or_else(|_| Err("the front end's set-up panicked".into()));
+    ledger.took.push((Part::Build, began.elapsed()));
+    front.and(built).map(drop)
+}
+
+/// What is small goes beside the one long lint, each on a core of its own.
+fn lints(ledger: &mut Ledger) {
+    let began = Instant::now();
+    let beside = std::thread::spawn(small_lints);
     let deny = ["--", "--deny", "warnings"];
     let clippy = ["clippy", "--quiet"];
-    lint(
+    let all = step(
         "lints of the Rust code",
         cargo()
             .args(clippy)
             .args(["--workspace", "--all-targets"])
             .args(deny),
     );
-    lint(
+    let embedded = step(
         "lints with the front end embedded",
         cargo()
             .args(clippy)
             .args(["--package", "veritope", "--features", "embedded"])
             .args(deny),
     );
+    let small = beside
+        .join()
+        .unwrap_or_else(|_| vec![Err("the small lints panicked".into())]);
+    for taken in small.into_iter().chain([all, embedded]) {
+        if let Err(Trouble(text)) = taken {
+            eprintln!("  {text}");
+            ledger.failed.push(text);
+        }
+    }
+    ledger.took.push((Part::Lints, began.elapsed()));
+}
+
+fn small_lints() -> Vec<Outcome<Duration>> {
+    let mut taken = vec![step(
+        "formatting of the Rust code",
+        cargo().args(["fmt", "--all", "--check"]),
+    )];
+    for (what, script) in [
+        ("types of the front end", "typecheck"),
+        ("lints of the front end", "lint"),
+        ("formatting of the front end", "format"),
+    ] {
+        let mut command = in_web("npm");
+        taken.push(step(what, command.args(["run", "--silent", script])));
+    }
+    let words = root().join("../shared/tools/check-words");
+    if words.exists() {
+        taken.push(step("reserved words", program(words).arg(".")));
+    } else {
+        println!("» reserved words: the list is not on this machine, so CI checks them");
+    }
+    taken
 }
 
 fn tests(ledger: &mut Ledger) {

@@ -149,12 +149,22 @@ pub fn battery(
     let for_erase = until_last_erase.map_or(0, |drain| HARD_STOP_PERMILLE + drain);
     let begin_from_percent = with_reserve.max(for_erase).div_ceil(10);
     let charge = charge_now(facts, family, now);
+    judged(sheet_permille, begin_from_percent, charge, policy)
+}
+
+fn judged(
+    sheet_permille: u32,
+    begin_from_percent: u32,
+    charge: Option<Charge>,
+    policy: &Policy,
+) -> Battery {
+    let floor = u32::from(policy.battery_floor_percent) * 10;
     let verdict = match &charge {
         None => BatteryVerdict::NotKnown,
-        Some(charge) if charge.permille < begin_from_percent * 10 => BatteryVerdict::TooLow,
-        Some(charge) if charge.permille < u32::from(policy.battery_floor_percent) * 10 => {
-            BatteryVerdict::UnderFloor
+        Some(charge) if charge.permille < begin_from_percent.saturating_mul(10) => {
+            BatteryVerdict::TooLow
         }
+        Some(charge) if charge.permille < floor => BatteryVerdict::UnderFloor,
         Some(_) => BatteryVerdict::Enough,
     };
     Battery {
@@ -189,22 +199,7 @@ pub fn moving(bytes: u64, facts: &Facts, family: &Family, policy: &Policy, now: 
         .max(HARD_STOP_PERMILLE.saturating_add(sheet_permille))
         .div_ceil(10);
     let charge = charge_now(facts, family, now);
-    let verdict = match &charge {
-        None => BatteryVerdict::NotKnown,
-        Some(charge) if charge.permille < begin_from_percent.saturating_mul(10) => {
-            BatteryVerdict::TooLow
-        }
-        Some(charge) if charge.permille < u32::from(policy.battery_floor_percent) * 10 => {
-            BatteryVerdict::UnderFloor
-        }
-        Some(_) => BatteryVerdict::Enough,
-    };
-    Battery {
-        sheet_permille,
-        begin_from_percent,
-        charge,
-        verdict,
-    }
+    judged(sheet_permille, begin_from_percent, charge, policy)
 }
 
 /// The battery where there is no sheet to judge it for.

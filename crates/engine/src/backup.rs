@@ -117,17 +117,15 @@ impl Engine {
         device.is_still(identity, &hardware, epoch)?;
         let (job, taken) = self.job_for(&record, kind, &hardware, &tables)?;
         let mut staging = self.vault.stage(job)?;
-        staging.note(
-            "capture",
-            &Note {
-                unit,
-                kind: kind.clone(),
-                taken,
-                hardware: hardware.clone(),
-                is_stopped: false,
-                guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
-            },
-        )?;
+        let mut note = Note {
+            unit,
+            kind: kind.clone(),
+            taken,
+            hardware: hardware.clone(),
+            is_stopped: false,
+            guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
+        };
+        staging.note("capture", &note)?;
         let all: u64 = images.iter().map(|image| image.length_bytes).sum();
         let twice: u64 = images
             .iter()
@@ -162,17 +160,8 @@ impl Engine {
                 Ok(part) => partitions.push(part),
                 Err(EngineError::Stopped) if watcher.is_cancelled() => {
                     // A person's word: it does not go on by itself.
-                    staging.note(
-                        "capture",
-                        &Note {
-                            unit,
-                            kind: kind.clone(),
-                            taken,
-                            hardware,
-                            is_stopped: true,
-                            guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
-                        },
-                    )?;
+                    note.is_stopped = true;
+                    staging.note("capture", &note)?;
                     return Err(EngineError::Stopped);
                 }
                 Err(error) => return Err(error),

@@ -127,6 +127,26 @@ fn what_is_started_from_memory_is_what_was_judged() {
     };
     let refused = bench.step(run).unwrap_err();
     assert!(!started(&bench), "{refused}");
+    // Another image with a list of its own that names it: not the one that the sheet began with.
+    let side = bench.folder.path().join("shelf/r.toml");
+    let listed = fs::read_to_string(&side).unwrap();
+    let other = veritope_formats::startimage::build_start_image(
+        "gimbal",
+        "recovery",
+        "3.2.1",
+        &[6; 20_000],
+    );
+    fs::write(&path, &other).unwrap();
+    let digest = |bytes: &[u8]| Digest::of(bytes).to_string();
+    fs::write(&side, listed.replace(&digest(&sound), &digest(&other))).unwrap();
+    bench.restart();
+    let refused = bench.step(run).unwrap_err();
+    assert!(
+        refused.to_string().contains("began with image"),
+        "{refused}"
+    );
+    assert!(!started(&bench));
+    fs::write(&side, listed).unwrap();
     // A bridge that says it took other bytes is not told to start them.
     fs::write(&path, &sound).unwrap();
     bench.restart();

@@ -30,8 +30,10 @@ fn with(sound: &str, key: &str, value: serde_json::Value) -> String {
     manifest.to_string()
 }
 
+type Spoil = fn(&str) -> Option<String>;
+
 /// Ways to spoil a manifest, each of which made some reader say yes.
-const SPOILED: [(&str, fn(&str) -> Option<String>); 7] = [
+const SPOILED: [(&str, Spoil); 7] = [
     ("missing", |_| None),
     ("edited", |sound| Some(sound.replacen('2', "3", 1))),
     ("empty", |_| Some(String::new())),
