@@ -249,6 +249,33 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
         put(&persist).is_err(),
         "no set is written onto what exists once"
     );
+    // Whatever the log says, copies are read back before a set is written too; garbage is none.
+    for folder in std::fs::read_dir(stick.join("objects")).unwrap() {
+        for object in std::fs::read_dir(folder.unwrap().path()).unwrap() {
+            let object = object.unwrap().path();
+            let mut bytes = std::fs::read(&object).unwrap();
+            bytes[20] ^= 1;
+            std::fs::write(object, bytes).unwrap();
+        }
+    }
+    let Err(EngineError::Closed { rule, missing }) = put(&labels) else {
+        panic!("written with garbage for copies");
+    };
+    assert_eq!(rule, Rule::G4);
+    assert!(
+        missing.iter().all(|item| item.rule == Rule::B6),
+        "{missing:?}"
+    );
+    for one in [capture, newer] {
+        bench
+            .engine
+            .verify(bench.unit, one, place, &Patient)
+            .unwrap();
+        bench
+            .engine
+            .repair(bench.unit, one, place, &Patient)
+            .unwrap();
+    }
     put(&labels).unwrap();
     // What was custom by the person's word is written over; which one it is now is seen.
     assert!(bench.record().known().recovery().is_none());
