@@ -139,11 +139,12 @@ fn lints(ledger: &mut Ledger) {
             .args(["--workspace", "--all-targets"])
             .args(deny),
     );
+    // Of the whole workspace, so that features are unified as before and little is checked anew.
     let embedded = step(
         "lints with the front end embedded",
         cargo()
             .args(clippy)
-            .args(["--package", "veritope", "--features", "embedded"])
+            .args(["--workspace", "--features", "veritope/embedded"])
             .args(deny),
     );
     let small = beside

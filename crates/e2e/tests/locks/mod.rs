@@ -316,6 +316,7 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
             .sees("It was known, but something happened since.")
             .await?;
         bench.click("To the list").await?;
+        bench.sees("For your goal: erase the owner's data").await?;
         bench.tell("Accounts signed in", "0").await?;
         bench.tell("Screen lock", "off").await?;
         bench.click("Nothing of all this is to be kept").await?;

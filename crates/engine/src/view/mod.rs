@@ -359,9 +359,11 @@ impl Engine {
         })
     }
 
-    /// What the chosen goal asks for, unless the page's other lists say it already.
+    /// What the chosen goal asks for, or what the steps to come of a run still do, unless the page's other
+    /// lists say it already.
     fn goal_list(&self, record: &UnitRecord, standing: &Standing) -> Option<GoalList> {
-        let goal = record.goal.filter(|_| record.active_run().is_none())?;
+        let run = record.active_run();
+        let goal = run.map(|run| run.sheet.goal).or(record.goal)?;
         let is_relock = goal == Goal::Relock
             && standing
                 .outlook
@@ -370,7 +372,13 @@ impl Engine {
         if is_relock || standing.ahead == standing::Ahead::Unlock {
             return None;
         }
-        let sheet = self.plan_for(record, goal).ok()?;
+        let sheet = match run {
+            Some(run) => veritope_core::plan::Sheet {
+                steps: run.sheet.steps.get(run.at..)?.to_vec(),
+                ..run.sheet.clone()
+            },
+            None => self.plan_for(record, goal).ok()?,
+        };
         let items = self.preparations(record, &sheet);
         (!items.is_empty()).then(|| GoalList {
             title: goal.shown().to_owned(),
