@@ -10,6 +10,7 @@ use std::sync::Arc;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
+use veritope_engine::hold::{Folder, Hold};
 use veritope_engine::ports::{Clock, Silent};
 use veritope_engine::record::Way;
 use veritope_engine::{CaptureKind, Engine, EngineError, NewUnit, StepPhase, Watcher};
@@ -121,6 +122,8 @@ pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
             source,
         }
     })?);
+    // Held before anything in it is emptied, and until the bench ends.
+    let hold = Hold::take(&config.data).map_err(veritope_server::ServeError::from)?;
     let token = uuid_token();
     let (data, scale, key) = (config.data.clone(), config.time_scale, token.clone());
     let (bridge, clock) = tokio::task::spawn_blocking(move || make_bridge(&data, scale, &key))
@@ -131,14 +134,14 @@ pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
         let _ = stopping.wait_for(|stop| *stop).await;
     });
     let standin_served = tokio::spawn(served);
-    let (data, key) = (config.data.clone(), token.clone());
+    let (held, key) = (Arc::clone(&hold), token.clone());
     let devices = bridge.clone();
-    tokio::task::spawn_blocking(move || set_up(&data, standin, &key, &devices, &clock))
+    tokio::task::spawn_blocking(move || set_up(&held, standin, &key, &devices, &clock))
         .await
         .map_err(std::io::Error::other)??;
     let server = veritope_server::start(Config {
         listen: config.listen,
-        data: config.data,
+        data: Folder::Held(hold),
         vault: None,
         front: config.front,
     })
@@ -257,14 +260,15 @@ fn shelve(shelf: &Path) -> std::io::Result<()> {
 const STICK: &str = "stick";
 
 fn set_up(
-    data: &Path,
+    hold: &Arc<Hold>,
     standin: SocketAddr,
     token: &str,
     devices: &Bridge,
     clock: &Scaled,
 ) -> Result<(), CommandError> {
     let request = || RequestId::new(uuid::Uuid::now_v7());
-    let (engine, _store) = open_engine(data, None, Arc::new(Silent))?;
+    let data = hold.path();
+    let (engine, _store) = open_engine(Folder::Held(Arc::clone(hold)), None, Arc::new(Silent))?;
     let bridge = engine
         .add_bridge(&format!("http://{standin}"), token, request())
         .map_err(DemoError::from)?;

@@ -14,6 +14,8 @@ mod table;
 use std::process::ExitCode;
 
 use tokio::runtime::Runtime;
+use veritope_engine::hold::Folder;
+use veritope_engine::ports::Journal;
 use veritope_server::front::FrontEnd;
 use veritope_server::store::Store;
 
@@ -84,7 +86,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
             Runtime::new()?.block_on(async {
                 let config = veritope_server::Config {
                     listen: serve.listen,
-                    data,
+                    data: Folder::Free(data),
                     vault: serve.vault,
                     front,
                 };
@@ -124,14 +126,23 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Standing(args) => standing::standing(&args),
         Command::Plan(args) => standing::plan(&args),
         Command::Rebuild(args) => {
-            veritope_engine::data::DataFolder::open(&args.data)
+            let data = veritope_engine::data::DataFolder::open(&args.data)
                 .map_err(veritope_server::ServeError::from)?;
-            Store::rebuild(&args.data).map_err(veritope_server::ServeError::from)?;
+            let store = Store::rebuild(&data, std::sync::Arc::new(veritope_server::SystemClock))
+                .map_err(veritope_server::ServeError::from)?;
             println!(
                 "The index in {} was made anew from the log.",
                 args.data.display()
             );
-            Ok(ExitCode::SUCCESS)
+            let damage = store.damage();
+            for one in &damage {
+                println!("{}", one.in_words());
+            }
+            Ok(if damage.is_empty() {
+                ExitCode::SUCCESS
+            } else {
+                ExitCode::from(1)
+            })
         }
         Command::Openapi(args) => {
             let text = match args.of {

@@ -12,6 +12,7 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use veritope::demo::{DemoConfig, DemoRunning};
+use veritope_engine::hold::Folder;
 use veritope_server::front::FrontEnd;
 use veritope_standin::Device;
 use veritope_standin::gate::Gate;
@@ -140,7 +141,7 @@ impl Bench {
     pub async fn begin_anew(&mut self) -> Outcome {
         let config = veritope_server::Config {
             listen: "127.0.0.1:0".parse()?,
-            data: self.folder.path().join("anew"),
+            data: Folder::Free(self.folder.path().join("anew")),
             vault: None,
             front: FrontEnd::Folder(root().join("web/dist")),
         };

@@ -263,18 +263,20 @@ impl Engine {
     /// Clears what killed processes left that nobody goes on with: work without a note, and captures
     /// that were written down before their staging was cleared. Only before anything runs.
     pub(crate) fn clear_leftovers(&self) -> Result<(), EngineError> {
-        let units = self.parts.journal.units()?;
-        self.data
-            .clear_pictures(|fact| units.iter().any(|unit| unit.pictures.contains_key(&fact)))?;
+        let units = self.parts.journal.units();
+        // While a log is held back, it is not known what it names.
+        if self.parts.journal.damage().is_empty() {
+            self.data.clear_pictures(|fact| {
+                units.iter().any(|unit| unit.pictures.contains_key(&fact))
+            })?;
+        }
         for job in self.vault.staged()? {
             let note = self.vault.note_of::<Note>(job, "capture")?;
             let is_done = |note: &Note| {
                 let known = self.parts.journal.unit(note.unit);
-                known.is_ok_and(|record| {
-                    record.is_some_and(|record| {
-                        let mut captures = record.captures.iter();
-                        captures.any(|known| known.id.uuid() == job.uuid())
-                    })
+                known.is_some_and(|record| {
+                    let mut captures = record.captures.iter();
+                    captures.any(|known| known.id.uuid() == job.uuid())
                 })
             };
             if note.as_ref().is_none_or(is_done) {

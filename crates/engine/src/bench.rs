@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 
 use veritope_core::budget::Policy;
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
@@ -14,11 +14,11 @@ use veritope_vault::{Access, Vault};
 use veritope_wire::{BridgeId, Digest, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
 
 use crate::clock::OwnTime;
-use crate::data::{Bridge, DataFolder};
+use crate::data::{Bridge, DamagedFile, DataError, DataFolder};
 use crate::error::EngineError;
 use crate::families::KnownFamily;
 use crate::places::Place;
-use crate::ports::{Changed, Clock, Connect, Ids, Journal, Notify};
+use crate::ports::{Changed, Clock, Connect, Ids, Journal, JournalError, Notify};
 use crate::record::{Entry, Scope, Way};
 use crate::run::StepPhase;
 use crate::shelf::Shelf;
@@ -51,12 +51,17 @@ pub struct Engine {
     pub(crate) data: DataFolder,
     pub(crate) families: Mutex<Vec<KnownFamily>>,
     policy: Mutex<Policy>,
+    /// Files of the bench's that make no sense.
+    damaged: Mutex<Vec<DamagedFile>>,
     places: Mutex<Vec<Place>>,
     pub(crate) vault: Arc<Vault>,
     pub(crate) shelf: Shelf,
     pub(crate) bridges: Mutex<Vec<(Bridge, Arc<dyn Transport>)>>,
     pub(crate) live: Mutex<BTreeMap<UnitId, Live>>,
     changing: Mutex<BTreeSet<UnitId>>,
+    /// Requests being carried out.
+    requests: Mutex<BTreeSet<RequestId>>,
+    request_done: Condvar,
     phases: Mutex<BTreeMap<RunId, StepPhase>>,
     pub(crate) time: Mutex<OwnTime>,
     /// Texts that sheets under way began with and that were changed since, by digest.
@@ -116,6 +121,32 @@ impl Drop for Changing<'_> {
     }
 }
 
+/// A request that is being carried out; others with the same id wait.
+pub(crate) struct InHand<'a> {
+    engine: &'a Engine,
+    request: RequestId,
+}
+
+impl Drop for InHand<'_> {
+    fn drop(&mut self) {
+        lock(&self.engine.requests).remove(&self.request);
+        self.engine.request_done.notify_all();
+    }
+}
+
+/// Whether a request is to be carried out.
+pub(crate) enum Once<'a> {
+    /// Yes, and others with the same id wait meanwhile.
+    First(InHand<'a>),
+    /// It was, in this log.
+    Before(Scope),
+}
+
+/// The same id was used for something else.
+pub(crate) fn another_request() -> EngineError {
+    EngineError::BadInput("this request's id was used for another request before".to_owned())
+}
+
 /// The engine's maps are consistent after every statement, so a panic elsewhere doesn't spoil them.
 pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
@@ -125,12 +156,26 @@ impl Engine {
     /// Opens a bench on a data folder.
     ///
     /// # Errors
-    /// When a family, the policy or the list of bridges makes no sense.
+    /// When a file or the vault can't be read. What makes no sense is named, and counts for nothing until it
+    /// is mended.
     pub fn open(data: DataFolder, parts: Parts) -> Result<Self, EngineError> {
-        let families = data.families()?;
-        let policy = data.policy()?;
+        let (families, mut damaged) = data.families()?;
+        let policy = match data.policy() {
+            Err(error @ DataError::Unreadable { .. }) => {
+                damaged.push(DamagedFile::policy(data.join("policy.toml"), &error));
+                Policy::usual()
+            }
+            other => other?,
+        };
+        let (known_bridges, places) = match (data.bridges(), data.places()) {
+            (Err(error @ DataError::Unreadable { .. }), _) => {
+                damaged.push(DamagedFile::bench(data.join("bench.toml"), &error));
+                (Vec::new(), Vec::new())
+            }
+            (bridges, places) => (bridges?, places?),
+        };
         let mut bridges = Vec::new();
-        for bridge in data.bridges()? {
+        for bridge in known_bridges {
             let transport = parts.connect.connect(&bridge.url, &bridge.token)?;
             bridges.push((bridge, transport));
         }
@@ -140,7 +185,8 @@ impl Engine {
         let engine = Self {
             time,
             shelf: Shelf::new(data.join("shelf")),
-            places: Mutex::new(data.places()?),
+            places: Mutex::new(places),
+            damaged: Mutex::new(damaged),
             vault,
             parts,
             data,
@@ -149,6 +195,8 @@ impl Engine {
             bridges: Mutex::new(bridges),
             live: Mutex::default(),
             changing: Mutex::default(),
+            requests: Mutex::default(),
+            request_done: Condvar::new(),
             phases: Mutex::default(),
             kept_texts: Mutex::default(),
         };
@@ -162,7 +210,19 @@ impl Engine {
         lock(&self.policy).clone()
     }
 
+    /// Files of the bench's that make no sense, and what follows.
+    pub(crate) fn damaged_files(&self) -> Vec<DamagedFile> {
+        lock(&self.damaged).clone()
+    }
+
+    /// A file was written anew: what was wrong with it counts no longer.
+    pub(crate) fn is_mended(&self, is_it: impl Fn(&DamagedFile) -> bool) {
+        lock(&self.damaged).retain(|one| !is_it(one));
+    }
+
     pub(crate) fn put_policy(&self, policy: Policy) {
+        let path = self.data.join("policy.toml");
+        self.is_mended(|one| one.path == path);
         *lock(&self.policy) = policy;
     }
 
@@ -209,11 +269,71 @@ impl Engine {
         }
     }
 
-    pub(crate) fn record(&self, unit: UnitId) -> Result<UnitRecord, EngineError> {
+    pub(crate) fn record(&self, unit: UnitId) -> Result<Arc<UnitRecord>, EngineError> {
         self.parts
             .journal
-            .unit(unit)?
+            .unit(unit)
             .ok_or(EngineError::NoUnit(unit))
+    }
+
+    /// Begins what a request asks of a unit: nothing when it was carried out before. The same request from
+    /// another thread waits until this one is through.
+    pub(crate) fn once(
+        &self,
+        scope: Scope,
+        request: RequestId,
+    ) -> Result<Option<InHand<'_>>, EngineError> {
+        let in_hand = self.in_hand(request);
+        if self.parts.journal.done(request).is_some() {
+            return Ok(None);
+        }
+        self.is_sound(scope)?;
+        Ok(Some(in_hand))
+    }
+
+    /// The same where a unit's id or a place's is what comes of it.
+    pub(crate) fn once_on_the_bench(&self, request: RequestId) -> Result<Once<'_>, EngineError> {
+        let in_hand = self.in_hand(request);
+        if let Some(scope) = self.parts.journal.done(request) {
+            return Ok(Once::Before(scope));
+        }
+        self.is_sound(Scope::Bench)?;
+        Ok(Once::First(in_hand))
+    }
+
+    fn in_hand(&self, request: RequestId) -> InHand<'_> {
+        let mut under_way = lock(&self.requests);
+        while !under_way.insert(request) {
+            under_way = self
+                .request_done
+                .wait(under_way)
+                .unwrap_or_else(PoisonError::into_inner);
+        }
+        drop(under_way);
+        InHand {
+            engine: self,
+            request,
+        }
+    }
+
+    /// Whether anything can be written down in a log.
+    pub(crate) fn is_sound(&self, scope: Scope) -> Result<(), EngineError> {
+        let damage = self.parts.journal.damage();
+        match damage.into_iter().find(|damage| damage.scope == scope) {
+            Some(damage) => Err(JournalError::Held(damage).into()),
+            None => Ok(()),
+        }
+    }
+
+    /// Sets a damaged log aside, by a person's word; a unit's record then begins anew when its device comes
+    /// back onto the bench.
+    ///
+    /// # Errors
+    /// When it is sound, or can't be moved.
+    pub fn set_log_aside(&self, scope: Scope, request: RequestId) -> Result<(), EngineError> {
+        self.parts.journal.set_aside(scope, request)?;
+        self.parts.notify.changed(Changed::Bench);
+        Ok(())
     }
 
     pub(crate) fn append(
@@ -242,7 +362,25 @@ impl Engine {
         Ok(())
     }
 
+    /// Writes down a change that was just made to a file of the bench; where that fails, it is taken back:
+    /// a refused request leaves nothing.
+    pub(crate) fn note_or_take_back(
+        &self,
+        request: RequestId,
+        entry: Entry,
+        take_back: impl FnOnce() -> Result<(), EngineError>,
+    ) -> Result<(), EngineError> {
+        let noted = self.append_to(Scope::Bench, Some(request), vec![entry]);
+        if noted.is_err()
+            && let Err(error) = take_back()
+        {
+            tracing::error!(%error, "a change of the bench could not be taken back");
+        }
+        noted
+    }
+
     pub(crate) fn begin_changing(&self, unit: UnitId) -> Result<Changing<'_>, EngineError> {
+        self.is_sound(Scope::Unit(unit))?;
         if lock(&self.changing).insert(unit) {
             Ok(Changing { engine: self, unit })
         } else {
@@ -290,10 +428,14 @@ impl Engine {
                 veritope_wire::link::LINK_VERSION
             )));
         }
+        let once = self.once_on_the_bench(request)?;
         let mut bridges = lock(&self.bridges);
         if let Some((known, _)) = bridges.iter().find(|(known, _)| known.url == url) {
             return Ok(known.id);
         }
+        let Once::First(_once) = once else {
+            return Err(another_request());
+        };
         let name: String = info
             .name
             .chars()
@@ -308,20 +450,17 @@ impl Engine {
             extras: info.extras.into_iter().take(16).collect(),
         };
         let id = bridge.id;
-        let mut all: Vec<Bridge> = bridges.iter().map(|(bridge, _)| bridge.clone()).collect();
+        let before: Vec<Bridge> = bridges.iter().map(|(bridge, _)| bridge.clone()).collect();
+        let mut all = before.clone();
         all.push(bridge.clone());
         self.data.set_bridges(all)?;
-        bridges.push((bridge, transport));
-        drop(bridges);
         let entry = Entry::BridgeAdded {
             bridge: id,
             name,
             url: url.to_owned(),
         };
-        self.parts
-            .journal
-            .append(Scope::Bench, Some(request), vec![entry])?;
-        self.parts.notify.changed(Changed::Bench);
+        self.note_or_take_back(request, entry, || Ok(self.data.set_bridges(before)?))?;
+        bridges.push((bridge, transport));
         Ok(id)
     }
 
@@ -330,26 +469,21 @@ impl Engine {
     /// # Errors
     /// When there is none with this id.
     pub fn remove_bridge(&self, id: BridgeId, request: RequestId) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Bench, request)? else {
+            return Ok(());
+        };
         let mut bridges = lock(&self.bridges);
         let at = bridges
             .iter()
             .position(|(bridge, _)| bridge.id == id)
             .ok_or(EngineError::NoBridge(id))?;
-        let rest = bridges
-            .iter()
-            .map(|(bridge, _)| bridge)
-            .filter(|bridge| bridge.id != id);
-        self.data.set_bridges(rest.cloned().collect())?;
-        let (bridge, _) = bridges.remove(at);
-        drop(bridges);
-        let entry = Entry::BridgeRemoved {
-            bridge: id,
-            name: bridge.name,
-        };
-        self.parts
-            .journal
-            .append(Scope::Bench, Some(request), vec![entry])?;
-        self.parts.notify.changed(Changed::Bench);
+        let before: Vec<Bridge> = bridges.iter().map(|(bridge, _)| bridge.clone()).collect();
+        let mut rest = before.clone();
+        let name = rest.remove(at).name;
+        self.data.set_bridges(rest)?;
+        let entry = Entry::BridgeRemoved { bridge: id, name };
+        self.note_or_take_back(request, entry, || Ok(self.data.set_bridges(before)?))?;
+        bridges.remove(at);
         Ok(())
     }
 
@@ -389,7 +523,7 @@ impl Engine {
     /// When it doesn't answer.
     pub fn found(&self, id: BridgeId) -> Result<Vec<FoundDevice>, EngineError> {
         let transport = self.transport(id)?;
-        let units = self.parts.journal.units()?;
+        let units = self.parts.journal.units();
         let mut found = Vec::new();
         for line in transport.devices()?.devices {
             let way = Way::Link {
@@ -460,11 +594,11 @@ impl Engine {
         handle: &str,
         request: RequestId,
     ) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
+            return Ok(());
+        };
         let _changing = self.begin_changing(unit)?;
         let record = self.record(unit)?;
-        if record.has_done(request) {
-            return Ok(());
-        }
         if record.active_run().is_some() {
             return Err(EngineError::RunIsOpen);
         }
@@ -502,10 +636,10 @@ impl Engine {
         nickname: &str,
         request: RequestId,
     ) -> Result<(), EngineError> {
-        let record = self.record(unit)?;
-        if record.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        let record = self.record(unit)?;
         if record.active_run().is_some() {
             return Err(EngineError::RunIsOpen);
         }
@@ -525,9 +659,12 @@ impl Engine {
         away: bool,
         request: RequestId,
     ) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
+            return Ok(());
+        };
         let _changing = self.begin_changing(unit)?;
         let record = self.record(unit)?;
-        if record.has_done(request) || record.is_away == away {
+        if record.is_away == away {
             return Ok(());
         }
         if record.active_run().is_some() {
@@ -546,7 +683,7 @@ impl Engine {
                 "give the unit a name of 1 to 40 characters".to_owned(),
             ));
         }
-        let units = self.parts.journal.units()?;
+        let units = self.parts.journal.units();
         let other = units
             .iter()
             .find(|unit| unit.nickname == name && Some(unit.id) != of);
@@ -567,10 +704,12 @@ impl Engine {
     /// When the name is taken or empty, the family is not known, the ownership answer is none, or
     /// the device is another unit of this bench.
     pub fn add_unit(&self, new: NewUnit, request: RequestId) -> Result<UnitId, EngineError> {
-        let units = self.parts.journal.units()?;
-        if let Some(done) = units.iter().find(|unit| unit.has_done(request)) {
-            return Ok(done.id);
-        }
+        let _once = match self.once_on_the_bench(request)? {
+            Once::First(once) => once,
+            Once::Before(Scope::Unit(unit)) => return Ok(unit),
+            Once::Before(Scope::Bench) => return Err(another_request()),
+        };
+        let units = self.parts.journal.units();
         let nickname = self.checked_name(&new.nickname, None)?;
         let ownership = FactValue::parse(FactKey::Ownership, &new.ownership)?;
         match (&new.way, &new.family) {
@@ -641,10 +780,10 @@ impl Engine {
         said: &[(FactKey, String)],
         request: RequestId,
     ) -> Result<(), EngineError> {
-        let record = self.record(unit)?;
-        if record.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        self.record(unit)?;
         let at = self.now();
         let mut facts = Vec::new();
         for (key, text) in said {
@@ -666,10 +805,10 @@ impl Engine {
         fact: FactId,
         request: RequestId,
     ) -> Result<(), EngineError> {
-        let record = self.record(unit)?;
-        if record.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        let record = self.record(unit)?;
         let row = record
             .facts
             .iter()
@@ -691,9 +830,10 @@ impl Engine {
         said: &[(KeepClass, KeepSaid)],
         request: RequestId,
     ) -> Result<(), EngineError> {
-        if self.record(unit)?.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        self.record(unit)?;
         let at = self.now();
         let mut entries = Vec::new();
         for (class, said) in said {
@@ -732,8 +872,11 @@ impl Engine {
         goal: Goal,
         request: RequestId,
     ) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
+            return Ok(());
+        };
         let record = self.record(unit)?;
-        if record.has_done(request) || record.goal == Some(goal) {
+        if record.goal == Some(goal) {
             return Ok(());
         }
         if record.active_run().is_some() {

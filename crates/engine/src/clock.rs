@@ -92,6 +92,9 @@ impl Engine {
     /// # Errors
     /// When it can't be written down.
     pub fn trust_clock(&self, request: RequestId) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Bench, request)? else {
+            return Ok(());
+        };
         let look = self.parts.clock.look();
         let mut time = lock(&self.time);
         time.follow(&look);

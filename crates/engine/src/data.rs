@@ -11,20 +11,26 @@
 //! DATA/vault/         captures, unless the vault lies elsewhere
 //! DATA/log/            the record; everything else can be made from it
 //! DATA/index.sqlite    the index of the record; `veritope rebuild` makes it anew
+//! DATA/holder          which process uses the folder
 //! ```
+//!
+//! The folder is its owner's only, and so is every file that is written in it.
 
-use std::fs::{self, File, OpenOptions};
-use std::io::{self, Write};
-use std::os::unix::fs::OpenOptionsExt;
+use std::fs::{self, Permissions};
+use std::io;
+use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use serde::{Deserialize, Serialize};
 use veritope_core::budget::Policy;
 use veritope_core::family::{FamilyError, SHIPPED};
 use veritope_core::steady::Steady;
+use veritope_vault::durable;
 use veritope_wire::{BridgeId, FactId};
 
 use crate::families::KnownFamily;
+use crate::hold::Hold;
 use crate::places::Place;
 
 /// Version of the data folder.
@@ -43,6 +49,14 @@ pub enum DataError {
         /// Why.
         #[source]
         source: io::Error,
+    },
+    /// Another process uses the folder.
+    #[error("{} is in use by {by}: use that bench, or stop it first. Nothing was touched", .path.display())]
+    Held {
+        /// The folder.
+        path: PathBuf,
+        /// Who uses it, as they say.
+        by: String,
     },
     /// A file of ours makes no sense.
     #[error("{}: {what}; repair it or move it away", .path.display())]
@@ -97,55 +111,78 @@ struct BenchFile {
     place: Vec<Place>,
 }
 
-/// A data folder that this program may use.
+/// A data folder that this program may use, and no other while this is kept.
 #[derive(Debug, Clone)]
 pub struct DataFolder {
-    path: PathBuf,
+    hold: Arc<Hold>,
     vault: Option<PathBuf>,
+    /// Bridges and places share a file: whoever changes one reads the other from it.
+    bench_file: Arc<Mutex<()>>,
 }
 
 impl DataFolder {
     /// Opens a folder, or makes a new one.
     ///
     /// # Errors
-    /// See [`DataError`].
+    /// See [`DataError`]; a folder that is held or newer is not touched.
     pub fn open(path: &Path) -> Result<Self, DataError> {
+        Self::within(Hold::take(path)?)
+    }
+
+    /// Opens a folder that is held already.
+    ///
+    /// # Errors
+    /// See [`DataError`]; a newer folder is not touched.
+    pub fn within(hold: Arc<Hold>) -> Result<Self, DataError> {
         let folder = Self {
-            path: path.to_owned(),
+            hold,
             vault: None,
+            bench_file: Arc::default(),
         };
-        fs::create_dir_all(path).map_err(|source| DataError::File {
-            path: path.to_owned(),
-            source,
-        })?;
         let version = folder.join("veritope.toml");
-        match read_toml::<VersionFile>(&version)? {
-            Some(file) if file.data_version > DATA_VERSION => {
-                return Err(DataError::Newer {
-                    path: path.to_owned(),
-                    found: file.data_version,
-                });
-            }
-            Some(_) => {}
-            None => write_toml(
-                &version,
-                &VersionFile {
-                    data_version: DATA_VERSION,
-                },
-                Access::All,
-            )?,
+        let found = read_toml::<VersionFile>(&version)?;
+        if let Some(file) = &found
+            && file.data_version > DATA_VERSION
+        {
+            return Err(DataError::Newer {
+                path: folder.path().to_owned(),
+                found: file.data_version,
+            });
         }
-        for name in ["families", "shelf", "log"] {
+        let refuse = |source| DataError::File {
+            path: folder.path().to_owned(),
+            source,
+        };
+        folder.hold.sign().map_err(refuse)?;
+        if found.is_none() {
+            let file = VersionFile {
+                data_version: DATA_VERSION,
+            };
+            write_toml(&version, &file)?;
+        }
+        for name in ["", "families", "shelf", "log", "pictures", "running", "tokens"] {
             let path = folder.join(name);
-            fs::create_dir_all(&path).map_err(|source| DataError::File { path, source })?;
+            let made = match name {
+                "" | "families" | "shelf" | "log" => durable::make_folder(&path),
+                _ => Ok(()),
+            };
+            made.and_then(|()| durable::clear_staged(&path))
+                .and_then(|()| close_to_others(&path))
+                .map_err(|source| DataError::File { path, source })?;
         }
         Ok(folder)
+    }
+
+    /// The folder.
+    #[must_use]
+    pub fn path(&self) -> &Path {
+        self.hold.path()
     }
 
     /// A path inside.
     #[must_use]
     pub fn join(&self, name: &str) -> PathBuf {
-        self.path.join(name)
+        self.path().join(name)
     }
 
     /// The bench's policy; the usual one where none was written.
@@ -171,11 +208,15 @@ impl DataFolder {
     /// # Errors
     /// When it can't be written; then the old one stands.
     pub fn set_bridges(&self, bridges: Vec<Bridge>) -> Result<(), DataError> {
+        let _file = self
+            .bench_file
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
         let file = BenchFile {
             bridge: bridges,
             place: self.places()?,
         };
-        write_toml(&self.join("bench.toml"), &file, Access::OwnerOnly)
+        write_toml(&self.join("bench.toml"), &file)
     }
 
     /// The places beside the bench's own vault.
@@ -193,11 +234,36 @@ impl DataFolder {
     /// # Errors
     /// When it can't be written; then the old one stands.
     pub fn set_places(&self, places: Vec<Place>) -> Result<(), DataError> {
+        let _file = self
+            .bench_file
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
         let file = BenchFile {
             bridge: self.bridges()?,
             place: places,
         };
-        write_toml(&self.join("bench.toml"), &file, Access::OwnerOnly)
+        write_toml(&self.join("bench.toml"), &file)
+    }
+
+    /// The policy's file as it stands; nothing when there is none.
+    ///
+    /// # Errors
+    /// When it can't be read.
+    pub(crate) fn policy_file(&self) -> Result<Option<Vec<u8>>, DataError> {
+        self.secret("policy.toml")
+    }
+
+    /// Puts the policy's file back to what it was.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub(crate) fn put_policy_file(&self, before: Option<Vec<u8>>) -> Result<(), DataError> {
+        let path = self.join("policy.toml");
+        let put = match before {
+            Some(bytes) => durable::write(&path, &bytes),
+            None => fs::remove_file(&path),
+        };
+        put.map_err(|source| DataError::File { path, source })
     }
 
     /// Replaces the policy.
@@ -205,7 +271,7 @@ impl DataFolder {
     /// # Errors
     /// When it can't be written; then the old one stands.
     pub fn set_policy(&self, policy: &Policy) -> Result<(), DataError> {
-        write_toml(&self.join("policy.toml"), policy, Access::All)
+        write_toml(&self.join("policy.toml"), policy)
     }
 
     /// What was remembered of the clock; nothing at the first start. A file that makes no sense is
@@ -225,7 +291,7 @@ impl DataFolder {
     /// # Errors
     /// When it can't be written.
     pub fn remember_clock(&self, steady: &Steady) -> Result<(), DataError> {
-        write_toml(&self.join("clock.toml"), steady, Access::All)
+        write_toml(&self.join("clock.toml"), steady)
     }
 
     fn picture_file(&self, fact: FactId) -> PathBuf {
@@ -238,8 +304,8 @@ impl DataFolder {
     /// When it can't be written; then the old one stands.
     pub fn write_picture(&self, fact: FactId, bytes: &[u8]) -> Result<(), DataError> {
         let path = self.picture_file(fact);
-        fs::create_dir_all(self.join("pictures"))
-            .and_then(|()| durable_write(&path, bytes, Access::OwnerOnly))
+        durable::make_folder(&self.join("pictures"))
+            .and_then(|()| durable::write(&path, bytes))
             .map_err(|source| DataError::File { path, source })
     }
 
@@ -290,9 +356,9 @@ impl DataFolder {
             source,
         };
         if let Some(folder) = path.parent() {
-            fs::create_dir_all(folder).map_err(failed)?;
+            durable::make_folder(folder).map_err(failed)?;
         }
-        durable_write(&path, bytes, Access::OwnerOnly).map_err(failed)
+        durable::write(&path, bytes).map_err(failed)
     }
 
     /// Reads such a file; nothing when there is none.
@@ -321,25 +387,34 @@ impl DataFolder {
         self.vault.clone().unwrap_or_else(|| self.join("vault"))
     }
 
-    /// All families: those of the user, then the shipped ones that the user's don't replace.
+    /// All families: those of the user, then the shipped ones that the user's don't replace. A file of the
+    /// user's that is damaged counts as none, and no shipped one takes its place: what it said is not known.
     ///
     /// # Errors
-    /// When a file can't be read or is damaged; it names file, line and key.
-    pub fn families(&self) -> Result<Vec<KnownFamily>, DataError> {
+    /// When the folder can't be listed.
+    pub fn families(&self) -> Result<(Vec<KnownFamily>, Vec<DamagedFile>), DataError> {
         let mut families: Vec<KnownFamily> = Vec::new();
+        let mut damaged = Vec::new();
         for (path, text) in self.own_families()? {
-            families.push(KnownFamily::read(&path.display().to_string(), &text, true)?);
+            match KnownFamily::read(&path.display().to_string(), &text, true) {
+                Ok(known) => families.push(known),
+                Err(error) => damaged.push(DamagedFile::family(&path, &text, &error)),
+            }
         }
         for (name, text) in SHIPPED {
             let shipped = KnownFamily::read(name, text, false)?;
-            if families
+            let codename = &shipped.family.codename;
+            let is_replaced = families
                 .iter()
-                .all(|known| known.family.codename != shipped.family.codename)
-            {
+                .any(|known| known.family.codename == *codename);
+            let is_damaged = damaged
+                .iter()
+                .any(|one| one.codename.as_ref() == Some(codename));
+            if !is_replaced && !is_damaged {
                 families.push(shipped);
             }
         }
-        Ok(families)
+        Ok((families, damaged))
     }
 
     /// The user's own files with their texts, sorted.
@@ -359,11 +434,12 @@ impl DataFolder {
         files
             .into_iter()
             .map(|path| {
-                let text = fs::read_to_string(&path).map_err(|source| DataError::File {
+                let bytes = fs::read(&path).map_err(|source| DataError::File {
                     path: path.clone(),
                     source,
                 })?;
-                Ok((path, text))
+                // What is no text is damage, with a line of its own.
+                Ok((path, String::from_utf8_lossy(&bytes).into_owned()))
             })
             .collect()
     }
@@ -371,8 +447,14 @@ impl DataFolder {
     /// The user's file that holds the family `codename`, or where a new one would lie.
     fn family_file(&self, codename: &str) -> Result<PathBuf, DataError> {
         for (path, text) in self.own_families()? {
-            let known = KnownFamily::read(&path.display().to_string(), &text, true)?;
-            if known.family.codename == codename {
+            let is_it = match KnownFamily::read(&path.display().to_string(), &text, true) {
+                Ok(known) => known.family.codename == codename,
+                Err(error) => {
+                    let damaged = DamagedFile::family(&path, &text, &error);
+                    damaged.codename.as_deref() == Some(codename)
+                }
+            };
+            if is_it {
                 return Ok(path);
             }
         }
@@ -385,7 +467,7 @@ impl DataFolder {
     /// When it can't be written; then the old one stands.
     pub fn write_family(&self, codename: &str, text: &str) -> Result<(), DataError> {
         let path = self.family_file(codename)?;
-        durable_write(&path, text.as_bytes(), Access::All)
+        durable::write(&path, text.as_bytes())
             .map_err(|source| DataError::File { path, source })
     }
 
@@ -399,11 +481,76 @@ impl DataFolder {
     }
 }
 
-/// Who may read a file.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Access {
-    All,
-    OwnerOnly,
+/// Takes away what an earlier version let others do with the files of a folder. Links stay as they are.
+fn close_to_others(folder: &Path) -> io::Result<()> {
+    let listed = match fs::read_dir(folder) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+        other => other?,
+    };
+    for file in listed {
+        let file = file?;
+        let meta = file.metadata()?;
+        let mode = meta.permissions().mode();
+        let is_open = mode & 0o077 != 0;
+        if is_open && (meta.is_file() || meta.is_dir()) {
+            match fs::set_permissions(file.path(), Permissions::from_mode(mode & 0o7700)) {
+                // Somebody else's file: the folder is closed all the same.
+                Err(error) if error.kind() == io::ErrorKind::PermissionDenied => {}
+                other => other?,
+            }
+        }
+    }
+    Ok(())
+}
+
+/// A file of the bench's that is damaged: what it held counts no longer until it is mended.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DamagedFile {
+    /// Which.
+    pub path: PathBuf,
+    /// The family that it was of, where that can be told.
+    pub codename: Option<String>,
+    /// What is wrong, where, and what follows, in sentences.
+    pub text: String,
+}
+
+impl DamagedFile {
+    fn family(path: &Path, text: &str, error: &FamilyError) -> Self {
+        // Its own word for what it is of, if that still stands; else the name under which it was kept.
+        let said = text.lines().find_map(|line| {
+            let (key, value) = line.split_once('=')?;
+            let value = value.trim().strip_prefix('"')?.split('"').next()?;
+            (key.trim() == "codename").then(|| value.to_owned())
+        });
+        let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
+        let codename = said.or(stem);
+        let of = codename.as_deref().unwrap_or("it");
+        Self {
+            text: format!(
+                "{error}. Nothing is judged of units of {of} until the file is mended, or moved away and the bench started again."
+            ),
+            path: path.to_owned(),
+            codename,
+        }
+    }
+
+    pub(crate) fn policy(path: PathBuf, error: &DataError) -> Self {
+        Self {
+            text: format!(
+                "{error}. The usual policy counts until it is set anew under Settings."
+            ),
+            path,
+            codename: None,
+        }
+    }
+
+    pub(crate) fn bench(path: PathBuf, error: &DataError) -> Self {
+        Self {
+            text: format!("{error}. No bridge and no place is known until then."),
+            path,
+            codename: None,
+        }
+    }
 }
 
 fn read_toml<T: serde::de::DeserializeOwned>(path: &Path) -> Result<Option<T>, DataError> {
@@ -422,38 +569,15 @@ fn read_toml<T: serde::de::DeserializeOwned>(path: &Path) -> Result<Option<T>, D
     }
 }
 
-fn write_toml<T: Serialize>(path: &Path, value: &T, access: Access) -> Result<(), DataError> {
+fn write_toml<T: Serialize>(path: &Path, value: &T) -> Result<(), DataError> {
     let text = toml::to_string(value).map_err(|error| DataError::Unreadable {
         path: path.to_owned(),
         what: error.to_string(),
     })?;
-    durable_write(path, text.as_bytes(), access).map_err(|source| DataError::File {
+    durable::write(path, text.as_bytes()).map_err(|source| DataError::File {
         path: path.to_owned(),
         source,
     })
-}
-
-/// Replaces a file as a whole: staged, synced, renamed, folder synced.
-fn durable_write(path: &Path, bytes: &[u8], access: Access) -> io::Result<()> {
-    let staged = path.with_extension("staged");
-    let mode = match access {
-        Access::All => 0o644,
-        Access::OwnerOnly => 0o600,
-    };
-    let mut file = OpenOptions::new()
-        .write(true)
-        .create(true)
-        .truncate(true)
-        .mode(mode)
-        .open(&staged)?;
-    file.write_all(bytes)?;
-    file.sync_all()?;
-    drop(file);
-    fs::rename(&staged, path)?;
-    match path.parent() {
-        Some(folder) => File::open(folder)?.sync_all(),
-        None => Ok(()),
-    }
 }
 
 #[cfg(test)]
@@ -480,19 +604,26 @@ mod tests {
             "schema = 1\nidentity = 3\n",
         )
         .unwrap();
-        let error = data.families().unwrap_err().to_string();
-        assert!(error.contains("mine.toml, line 2"), "{error}");
+        let (families, damaged) = data.families().unwrap();
+        assert!(damaged[0].text.contains("mine.toml, line 2"), "{damaged:?}");
+        assert_eq!((families.len(), damaged.len()), (SHIPPED.len(), 1));
+        // Where it can be told what it was of, nothing takes its place.
+        let text = SHIPPED[5].1.replacen("schema = ", "schema = 99", 1);
+        fs::write(data.join("families/mine.toml"), text).unwrap();
+        let (families, damaged) = data.families().unwrap();
+        let codename = damaged[0].codename.as_deref();
+        assert_eq!((families.len(), codename), (SHIPPED.len() - 1, Some("gimbal")));
     }
 
     #[test]
     fn the_users_file_replaces_the_shipped_one() {
         let folder = tempfile::tempdir().unwrap();
         let data = DataFolder::open(folder.path()).unwrap();
-        let shipped = data.families().unwrap();
+        let (shipped, _) = data.families().unwrap();
         assert_eq!(shipped[5].family.variants[0].code, "FL-1");
         let text = SHIPPED[5].1.replace("\"FL-1\"", "\"FL-1B\"");
         fs::write(data.join("families/mine.toml"), text).unwrap();
-        let families = data.families().unwrap();
+        let (families, _) = data.families().unwrap();
         assert_eq!(
             (families.len(), families[0].family.variants[0].code.as_str()),
             (SHIPPED.len(), "FL-1B")

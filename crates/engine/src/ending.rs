@@ -11,7 +11,7 @@ use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
-use crate::record::{Entry, RunEnd, StepResult, seen_in_words};
+use crate::record::{Entry, RunEnd, StepResult, seen_in_words, Scope};
 use crate::run::StepEnd;
 use crate::unit::UnitRecord;
 use crate::watch::{Observation, Settling};
@@ -200,11 +200,11 @@ impl Engine {
         sighting: &str,
         request: RequestId,
     ) -> Result<StepEnd, EngineError> {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
+            return Ok(StepEnd::DoneBefore);
+        };
         let _changing = self.begin_changing(unit)?;
         let record = self.record(unit)?;
-        if record.has_done(request) {
-            return Ok(StepEnd::DoneBefore);
-        }
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(EngineError::NoStep)?.clone();
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;

@@ -209,8 +209,8 @@ impl Engine {
     }
 
     /// Units whose sheet goes by another text of this family than the one in force.
-    fn on_older_text(&self, known: &KnownFamily, units: &[UnitRecord]) -> Vec<String> {
-        let is_older = |unit: &&UnitRecord| {
+    fn on_older_text(&self, known: &KnownFamily, units: &[Arc<UnitRecord>]) -> Vec<String> {
+        let is_older = |unit: &&Arc<UnitRecord>| {
             let began = unit.active_run().and_then(|run| run.family);
             began.is_some_and(|digest| digest != known.family.digest)
                 && self.codename_of(unit).as_deref() == Some(&known.family.codename)
@@ -240,7 +240,7 @@ impl Engine {
     /// # Errors
     /// When the record can't be read.
     pub fn family_lines(&self) -> Result<Vec<FamilyLine>, EngineError> {
-        let units = self.parts.journal.units()?;
+        let units = self.parts.journal.units();
         let known = lock(&self.families).clone();
         Ok(known
             .iter()
@@ -343,20 +343,23 @@ impl Engine {
         let known = KnownFamily::read("the text", text, true)
             .map_err(|error| EngineError::BadInput(error.to_string()))?;
         let codename = known.family.codename.clone();
+        let Some(_once) = self.once(Scope::Bench, request)? else {
+            return Ok(codename);
+        };
         let before = self.own_text(&codename);
         self.data.write_family(&codename, text)?;
         let entry = Entry::FamilyKept {
             codename: codename.clone(),
             digest: known.family.digest,
         };
-        if let Err(error) = self.append_to(Scope::Bench, Some(request), vec![entry]) {
-            // Nothing half-kept: without its entry the file goes back to what it was.
+        self.note_or_take_back(request, entry, || {
             match before {
                 Some(text) => self.data.write_family(&codename, &text)?,
                 None => self.data.remove_family(&codename)?,
             }
-            return Err(error);
-        }
+            Ok(())
+        })?;
+        self.is_mended(|one| one.codename.as_ref() == Some(&codename));
         let mut all = lock(&self.families);
         match all.iter_mut().find(|one| one.family.codename == codename) {
             Some(place) => *place = known,
@@ -377,6 +380,9 @@ impl Engine {
     /// # Errors
     /// When it is not the user's, or units of it are here and no shipped one takes its place.
     pub fn drop_family(&self, codename: &str, request: RequestId) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Bench, request)? else {
+            return Ok(());
+        };
         let own = self
             .known_family(codename)
             .filter(|known| known.own)
@@ -398,10 +404,9 @@ impl Engine {
         let entry = Entry::FamilyLeft {
             codename: codename.to_owned(),
         };
-        if let Err(error) = self.append_to(Scope::Bench, Some(request), vec![entry]) {
-            self.data.write_family(codename, &own.text)?;
-            return Err(error);
-        }
+        self.note_or_take_back(request, entry, || {
+            Ok(self.data.write_family(codename, &own.text)?)
+        })?;
         let mut all = lock(&self.families);
         all.retain(|known| known.family.codename != codename);
         if let Some((file, text)) = back {

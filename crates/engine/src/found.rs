@@ -65,7 +65,7 @@ impl Engine {
     /// When the place can't be read.
     pub fn found_in(&self, place: PlaceId) -> Result<Vec<FoundUnit>, EngineError> {
         let (_, vault) = self.open_place(place, Access::Read)?;
-        let records = self.parts.journal.units()?;
+        let records = self.parts.journal.units();
         let mut all = Vec::new();
         for unit in vault.units()? {
             let (manifests, unreadable) = self.manifests_in(&vault, unit)?;
@@ -100,7 +100,7 @@ impl Engine {
                 here: record.is_some(),
                 captures: manifests
                     .iter()
-                    .map(|manifest| found(manifest, record))
+                    .map(|manifest| found(manifest, record.map(|record| &**record)))
                     .collect(),
                 unreadable,
             });
@@ -155,7 +155,7 @@ impl Engine {
                 newest.family
             ))
         })?;
-        let records = self.parts.journal.units()?;
+        let records = self.parts.journal.units();
         if records.iter().all(|record| record.id != unit) {
             let owner = FactValue::parse(FactKey::Ownership, ownership)?;
             let at = self.now();
@@ -217,7 +217,7 @@ impl Engine {
 }
 
 /// A name that no unit has yet.
-fn free_name(wanted: &str, records: &[UnitRecord]) -> String {
+fn free_name(wanted: &str, records: &[std::sync::Arc<UnitRecord>]) -> String {
     let clean: String = wanted
         .chars()
         .filter(|sign| !sign.is_control())

@@ -5,7 +5,7 @@
 //! the engine brings them together with what is seen and writes down what comes of it.
 //!
 //! * [`record`]: what is written down, and the sentence for each
-//! * [`logfile`]: the hash-chained files it is written to
+//! * [`desk`]: its only writer: the hash-chained files, and what they say of one another
 //! * [`unit`]: what the entries of one unit add up to
 //! * [`data`]: the data folder: version, policy, bridges
 //! * [`shelf`]: files at hand, judged
@@ -19,13 +19,14 @@ mod bench;
 mod body;
 mod clock;
 pub mod data;
+pub mod desk;
 mod doctor;
 mod ending;
 mod error;
 mod evidence;
 mod families;
 mod found;
-pub mod logfile;
+pub mod hold;
 mod pictures;
 mod places;
 pub mod ports;

@@ -6,7 +6,7 @@ use veritope_wire::{Digest, FactId, RequestId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
-use crate::record::Entry;
+use crate::record::{Entry, Scope};
 use crate::unit::UnitRecord;
 
 /// Most bytes of a picture.
@@ -44,10 +44,10 @@ impl Engine {
         bytes: &[u8],
         request: RequestId,
     ) -> Result<(), EngineError> {
-        let record = self.record(unit)?;
-        if record.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        let record = self.record(unit)?;
         if bytes.len() > MOST_PICTURE_BYTES {
             return Err(EngineError::BadInput(format!(
                 "the picture has {} bytes; at most {MOST_PICTURE_BYTES} are kept, take a smaller one",

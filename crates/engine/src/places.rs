@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use veritope_vault::{Access, Medium, Vault, VaultError};
 use veritope_wire::PlaceId;
 
-use crate::bench::Engine;
+use crate::bench::{Engine, Once, another_request};
 use crate::error::EngineError;
 use crate::record::{Entry, Scope};
 use veritope_core::budget::Policy;
@@ -177,10 +177,14 @@ impl Engine {
                 path.display()
             )));
         }
+        let once = self.once_on_the_bench(request)?;
         let known = self.all_places();
         if let Some(same) = known.iter().find(|place| place.path == path) {
             return Ok(same.id);
         }
+        let Once::First(_once) = once else {
+            return Err(another_request());
+        };
         if known.iter().any(|place| place.name == name) {
             return Err(EngineError::BadInput(format!(
                 "a place called {name} is there already; choose another name"
@@ -199,18 +203,17 @@ impl Engine {
                 path.display()
             )));
         }
-        self.change_places(|places| places.push(place.clone()))?;
-        self.parts.journal.append(
-            Scope::Bench,
-            Some(request),
-            vec![Entry::PlaceAdded {
-                place: place.id,
-                name: place.name,
-                path: path.display().to_string(),
-            }],
-        )?;
-        self.parts.notify.changed(crate::ports::Changed::Bench);
-        Ok(place.id)
+        let id = place.id;
+        self.change_places(|places| places.push(place))?;
+        let entry = Entry::PlaceAdded {
+            place: id,
+            name: name.to_owned(),
+            path: path.display().to_string(),
+        };
+        self.note_or_take_back(request, entry, || {
+            self.change_places(|places| places.retain(|known| known.id != id))
+        })?;
+        Ok(id)
     }
 
     /// Takes a place for a medium of its own, as a stand-in's stick is. Only the demo's set-up asks for
@@ -230,22 +233,22 @@ impl Engine {
     /// # Errors
     /// When there is none, or it is our own.
     pub fn remove_place(&self, id: PlaceId, request: RequestId) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Bench, request)? else {
+            return Ok(());
+        };
         let place = self
             .other_places()
             .into_iter()
             .find(|place| place.id == id)
             .ok_or(EngineError::NoPlace(id))?;
         self.change_places(|places| places.retain(|known| known.id != id))?;
-        self.parts.journal.append(
-            Scope::Bench,
-            Some(request),
-            vec![Entry::PlaceRemoved {
-                place: id,
-                name: place.name,
-            }],
-        )?;
-        self.parts.notify.changed(crate::ports::Changed::Bench);
-        Ok(())
+        let entry = Entry::PlaceRemoved {
+            place: id,
+            name: place.name.clone(),
+        };
+        self.note_or_take_back(request, entry, || {
+            self.change_places(|places| places.push(place))
+        })
     }
 
     /// Changes the bench's policy; logged.
@@ -258,14 +261,16 @@ impl Engine {
                 "1 to 9 copies and a floor of 0 to 100 % make sense".to_owned(),
             ));
         }
+        let Some(_once) = self.once(Scope::Bench, request)? else {
+            return Ok(());
+        };
+        let before = self.data.policy_file()?;
         self.data.set_policy(&policy)?;
-        self.put_policy(policy.clone());
-        self.parts.journal.append(
-            Scope::Bench,
-            Some(request),
-            vec![Entry::PolicyChanged { policy }],
-        )?;
-        self.parts.notify.changed(crate::ports::Changed::Bench);
+        let entry = Entry::PolicyChanged {
+            policy: policy.clone(),
+        };
+        self.note_or_take_back(request, entry, || Ok(self.data.put_policy_file(before)?))?;
+        self.put_policy(policy);
         Ok(())
     }
 }

@@ -64,6 +64,28 @@ pub enum RunEnd {
     Stopped,
 }
 
+/// A unit's first line, as the bench's chain notes it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Birth {
+    /// The unit.
+    pub unit: UnitId,
+    /// Its name then.
+    pub nickname: String,
+    /// Hash of its first line.
+    pub first: Digest,
+}
+
+/// Where a unit's chain ends, as the bench's chain notes it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ChainEnd {
+    /// The unit.
+    pub unit: UnitId,
+    /// Number of its last line.
+    pub seq: u64,
+    /// Hash of that line.
+    pub hash: Digest,
+}
+
 /// One damaged stretch of a copy.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct DamageFacts {
@@ -107,6 +129,39 @@ pub enum Entry {
     BenchBegan {
         /// Version of the program.
         program: String,
+    },
+    /// A unit's chain began.
+    UnitBorn {
+        /// Which, and how.
+        #[serde(flatten)]
+        birth: Birth,
+    },
+    /// Where the units' chains ended at a start or stop; those that had not moved since are not repeated.
+    ChainsNoted {
+        /// Each.
+        ends: Vec<ChainEnd>,
+    },
+    /// A damaged log was set aside by a person.
+    LogSetAside {
+        /// Whose; nothing for the bench's own.
+        unit: Option<UnitId>,
+        /// Where it lies in the log's folder; nothing when it was gone.
+        file: Option<String>,
+        /// Digest of that file.
+        digest: Option<Digest>,
+        /// What was wrong with it.
+        why: String,
+    },
+    /// The index was not what the log says, and was made anew from it.
+    IndexRemade {
+        /// What was found.
+        why: String,
+    },
+    /// Something that a later program wrote: it stays in the file as it stands.
+    #[serde(skip)]
+    OfLater {
+        /// The name of its kind.
+        what: String,
     },
     /// A bridge was added; its token is not written down here.
     BridgeAdded {
@@ -377,6 +432,8 @@ pub struct Stamped {
     pub at: Moment,
     /// The request that brought it, if one did.
     pub request: Option<RequestId>,
+    /// The line's hash.
+    pub hash: Digest,
     /// The entry.
     pub entry: Entry,
 }
@@ -435,6 +492,11 @@ impl Entry {
     pub fn kind(&self) -> EntryKind {
         match self {
             Self::BenchBegan { .. }
+            | Self::UnitBorn { .. }
+            | Self::ChainsNoted { .. }
+            | Self::LogSetAside { .. }
+            | Self::IndexRemade { .. }
+            | Self::OfLater { .. }
             | Self::BridgeAdded { .. }
             | Self::BridgeRemoved { .. }
             | Self::FamilyKept { .. }
@@ -479,6 +541,29 @@ impl Entry {
     pub fn sentence(&self) -> String {
         match self {
             Self::BenchBegan { program } => format!("This bench began, with version {program}."),
+            Self::UnitBorn { birth } => format!(
+                "The log of {} began with {}.",
+                birth.nickname,
+                birth.first.short()
+            ),
+            Self::ChainsNoted { ends } => match ends.len() {
+                0 => "No log has moved since it was last noted.".to_owned(),
+                1 => "The end of one log was noted.".to_owned(),
+                count => format!("The ends of {count} logs were noted."),
+            },
+            Self::LogSetAside { unit, file, why, .. } => format!(
+                "The log {} was set aside{}: {why}.",
+                unit.map_or_else(|| "of the bench".to_owned(), |unit| format!("of unit {unit}")),
+                file.as_ref()
+                    .map(|file| format!(" as {file}"))
+                    .unwrap_or_default()
+            ),
+            Self::IndexRemade { why } => {
+                format!("The index was made anew from the log: {why}.")
+            }
+            Self::OfLater { what } => {
+                format!("A newer Veritope wrote this line ({what}); use that one to read it.")
+            }
             Self::BridgeAdded { name, url, .. } => format!("Bridge {name} at {url} was added."),
             Self::BridgeRemoved { name, .. } => format!("Bridge {name} was removed."),
             Self::FamilyKept { codename, digest } => {

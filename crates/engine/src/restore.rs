@@ -700,7 +700,7 @@ impl Engine {
     /// What was read of build and generation is no longer so once a partition was written that
     /// they are read from (`K5`).
     fn system_written(&self, unit: UnitId, label: &Label) -> Result<Option<Entry>, EngineError> {
-        let family = self.family_of(&self.record(unit)?);
+        let family = self.family_of(&*self.record(unit)?);
         let role = family.and_then(|family| family.partition(label).map(|part| part.role));
         let happening = match role {
             Some(Role::Os | Role::Boot | Role::BootChain | Role::RadioFirmware) => {

@@ -23,7 +23,7 @@ use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::evidence::{costs_of, list_of};
 use crate::reading::Moving;
-use crate::record::{Entry, RunEnd, StepResult, Way};
+use crate::record::{Entry, RunEnd, StepResult, Way, Scope};
 use crate::unit::{RunRecord, UnitRecord};
 use crate::watch::Observation;
 
@@ -104,7 +104,7 @@ impl Engine {
     /// # Errors
     /// When the family is not known or no way leads there.
     pub fn preview(&self, unit: UnitId, goal: Goal) -> Result<Sheet, EngineError> {
-        self.plan_for(&self.record(unit)?, goal)
+        self.plan_for(&*self.record(unit)?, goal)
     }
 
     pub(crate) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, EngineError> {
@@ -141,13 +141,13 @@ impl Engine {
         goal: Goal,
         request: RequestId,
     ) -> Result<RunId, EngineError> {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
+            let record = self.record(unit)?;
+            let run = record.run.as_ref().ok_or(EngineError::NoStep)?;
+            return Ok(run.id);
+        };
         let _changing = self.begin_changing(unit)?;
         let record = self.record(unit)?;
-        if let Some(run) = &record.run
-            && record.has_done(request)
-        {
-            return Ok(run.id);
-        }
         if record.active_run().is_some() {
             return Err(EngineError::RunIsOpen);
         }
@@ -252,10 +252,10 @@ impl Engine {
         typed: &str,
         request: RequestId,
     ) -> Result<(), EngineError> {
-        let record = self.record(unit)?;
-        if record.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        let record = self.record(unit)?;
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(EngineError::NoStep)?;
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
@@ -288,11 +288,11 @@ impl Engine {
         revision: u32,
         request: RequestId,
     ) -> Result<(), EngineError> {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
+            return Ok(());
+        };
         let _changing = self.begin_changing(unit)?;
         let record = self.record(unit)?;
-        if record.has_done(request) {
-            return Ok(());
-        }
         self.open_run(&record, run, revision)?;
         self.append(
             unit,
@@ -364,7 +364,7 @@ impl Engine {
     ) -> Result<StepEnd, EngineError> {
         let _changing = self.begin_changing(unit)?;
         let record = self.record(unit)?;
-        if record.has_done(request) {
+        if self.parts.journal.done(request).is_some() {
             return Ok(StepEnd::DoneBefore);
         }
         let open = self.open_run(&record, run, revision)?;

@@ -8,7 +8,7 @@ use veritope_wire::{RequestId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
-use crate::record::Entry;
+use crate::record::{Entry, Scope};
 
 /// Bytes of the key.
 const KEY: usize = 32;
@@ -27,10 +27,10 @@ impl Engine {
         token: &str,
         request: RequestId,
     ) -> Result<(), EngineError> {
-        let record = self.record(unit)?;
-        if record.has_done(request) {
+        let Some(_once) = self.once(Scope::Unit(unit), request)? else {
             return Ok(());
-        }
+        };
+        let record = self.record(unit)?;
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let spec = family.token.as_ref().ok_or(EngineError::NotThisWay(
             "units of this family are unlocked without a token",

@@ -1,7 +1,7 @@
 //! What the entries of one unit add up to. One fold, used by every store: what it yields after any
 //! prefix of the log is the truth at that point.
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
@@ -13,7 +13,7 @@ use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Planned, Sheet, Step};
 use veritope_core::seal::{Consent, Torn};
 use veritope_wire::link::Epoch;
-use veritope_wire::{CaptureId, Digest, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId};
+use veritope_wire::{CaptureId, Digest, FactId, Label, Moment, PlaceId, RunId, UnitId};
 
 use crate::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
 
@@ -45,8 +45,6 @@ pub struct UnitRecord {
     pub goal: Option<Goal>,
     /// The newest run.
     pub run: Option<RunRecord>,
-    /// Requests already carried out, newest last.
-    pub requests: VecDeque<RequestId>,
     /// Captures, oldest first.
     #[serde(default)]
     pub captures: Vec<CaptureFacts>,
@@ -157,9 +155,6 @@ pub struct DoneStep {
     pub ended: Moment,
 }
 
-/// Requests that are remembered per unit.
-const REMEMBERED_REQUESTS: usize = 256;
-
 impl UnitRecord {
     /// The record after the unit's first entry; `None` when that entry is another kind.
     #[must_use]
@@ -185,7 +180,6 @@ impl UnitRecord {
             keep_safe: KeepSafe::new(),
             goal: None,
             run: None,
-            requests: first.request.into_iter().collect(),
             captures: Vec::new(),
             has_token: false,
             stocks: Vec::new(),
@@ -207,14 +201,6 @@ impl UnitRecord {
     /// Takes the next entry in.
     pub fn apply(&mut self, stamped: &Stamped) {
         self.seq = stamped.seq;
-        if let Some(request) = stamped.request
-            && !self.requests.contains(&request)
-        {
-            self.requests.push_back(request);
-            if self.requests.len() > REMEMBERED_REQUESTS {
-                self.requests.pop_front();
-            }
-        }
         match &stamped.entry {
             Entry::Facts { facts } => facts.iter().for_each(|row| self.take_fact(row)),
             Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
@@ -434,12 +420,6 @@ impl UnitRecord {
     fn in_doubt(&self) -> Option<&Planned> {
         let run = self.active_run().filter(|run| run.open.is_some())?;
         run.next_step()?.effect.as_ref()
-    }
-
-    /// Whether a request was carried out before.
-    #[must_use]
-    pub fn has_done(&self, request: RequestId) -> bool {
-        self.requests.contains(&request)
     }
 
     /// Link readings come by the hundred and nobody takes them back one by one, so only the newest

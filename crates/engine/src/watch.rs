@@ -130,7 +130,7 @@ impl Engine {
         let Recognised::Same(paired) = recognised else {
             self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
             return Err(EngineError::AnotherUnit {
-                nickname: record.nickname,
+                nickname: record.nickname.clone(),
             });
         };
         let paired = paired.into_iter().map(|paired| Entry::Paired { paired });
@@ -324,13 +324,7 @@ impl Engine {
             .iter()
             .map(|(bridge, transport)| (bridge.id, Arc::clone(transport)))
             .collect();
-        let units = match self.parts.journal.units() {
-            Ok(units) => units,
-            Err(error) => {
-                tracing::error!(%error, "the record can't be read");
-                return;
-            }
-        };
+        let units = self.parts.journal.units();
         for (bridge, transport) in bridges {
             let listed = transport.devices();
             for record in &units {

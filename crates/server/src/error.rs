@@ -111,6 +111,7 @@ impl From<EngineError> for Problem {
             }
             E::Link(_) => (StatusCode::BAD_GATEWAY, "link"),
             E::Shelf(_) => (StatusCode::CONFLICT, "shelf"),
+            E::Journal(JournalError::Held(_)) => (StatusCode::CONFLICT, "held-back"),
             E::Journal(_) | E::Data(_) | E::Pump(_) => {
                 (StatusCode::INTERNAL_SERVER_ERROR, "record")
             }

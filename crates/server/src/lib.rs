@@ -1,7 +1,8 @@
 //! The bench over HTTP: routes, the index of the record, events, jobs, the built front end. No rule
 //! of the job is here; what may be done and why not comes from the engine as data.
 //!
-//! * [`store`]: SQLite beside the log files, one writer thread
+//! * [`store`]: the record: the engine's desk, and its index
+//! * `index`: SQLite, made from the log on a thread of its own
 //! * [`jobs`]: steps under way, on threads of their own
 //! * [`events`]: what changed, as a stream that can be resumed
 //! * `routes`: the API; [`openapi`] prints its description
@@ -13,6 +14,7 @@ mod error;
 pub mod events;
 pub mod front;
 mod guard;
+mod index;
 pub mod jobs;
 mod routes;
 mod serve;

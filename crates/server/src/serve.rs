@@ -17,8 +17,8 @@ use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
 use veritope_engine::data::{DataError, DataFolder};
-use veritope_engine::ports::{Journal, JournalError, Notify, OverHttp};
-use veritope_engine::record::{Entry, Scope};
+use veritope_engine::hold::Folder;
+use veritope_engine::ports::{Clock, Journal, Notify, OverHttp};
 use veritope_engine::{Engine, EngineError, Parts, SUPPLIES};
 use veritope_wire::UnitId;
 
@@ -36,7 +36,7 @@ pub struct Config {
     /// Address; port 0 takes a free one. Only this machine's own.
     pub listen: SocketAddr,
     /// The data folder.
-    pub data: PathBuf,
+    pub data: Folder,
     /// The vault, where it lies elsewhere.
     pub vault: Option<PathBuf>,
     /// The front end.
@@ -70,9 +70,6 @@ pub enum ServeError {
     /// The engine.
     #[error(transparent)]
     Engine(#[from] EngineError),
-    /// The first entry can't be written.
-    #[error(transparent)]
-    Journal(#[from] JournalError),
     /// A thread can't be made.
     #[error("a thread could not be made: {0}")]
     Thread(#[from] std::io::Error),
@@ -104,23 +101,18 @@ impl Running {
 /// Opens a bench's record and engine; blocking. `notify` hears of changes.
 ///
 /// # Errors
-/// When the data folder, the record or a family can't be used.
+/// When the data folder, the log's folder or the vault can't be used.
 pub fn open_engine(
-    data: &std::path::Path,
+    data: Folder,
     vault: Option<PathBuf>,
     notify: Arc<dyn Notify>,
 ) -> Result<(Arc<Engine>, Arc<Store>), ServeError> {
-    let folder = DataFolder::open(data)?.with_vault(vault);
-    let store = Arc::new(Store::open(data)?);
-    if store.check(Scope::Bench).map_err(StoreError::from)?.entries == 0 {
-        let entry = Entry::BenchBegan {
-            program: env!("CARGO_PKG_VERSION").to_owned(),
-        };
-        store.append(Scope::Bench, None, vec![entry])?;
-    }
+    let folder = DataFolder::within(data.take()?)?.with_vault(vault);
+    let clock = Arc::new(SystemClock);
+    let store = Arc::new(Store::open(&folder, Arc::clone(&clock) as Arc<dyn Clock>)?);
     let parts = Parts {
         journal: Arc::clone(&store) as Arc<dyn Journal>,
-        clock: Arc::new(SystemClock),
+        clock,
         ids: Arc::new(SystemIds),
         notify,
         connect: Arc::new(OverHttp),
@@ -150,7 +142,7 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
     let events = Arc::new(Events::default());
     let notify = Arc::clone(&events) as Arc<dyn Notify>;
     let (data, vault) = (config.data.clone(), config.vault.clone());
-    let (engine, store) = tokio::task::spawn_blocking(move || open_engine(&data, vault, notify))
+    let (engine, store) = tokio::task::spawn_blocking(move || open_engine(data, vault, notify))
         .await
         .map_err(std::io::Error::other)??;
     let jobs = Arc::new(Jobs::new(Arc::clone(&events)));

@@ -1,84 +1,52 @@
-//! The record as the server keeps it: log files written by one thread, and SQLite that indexes
-//! them for the screens. The files are the truth; the index is brought up to them at every start.
+//! The record as the server keeps it: the desk writes the log and keeps what it adds up to, the index serves
+//! its lines to the screens. The files are the truth: what they hold was acknowledged, whatever the index does.
 
-use std::path::{Path, PathBuf};
-use std::sync::mpsc;
-use std::sync::{Condvar, Mutex, PoisonError};
-use std::thread::JoinHandle;
+use std::sync::Arc;
 
-use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
-use diesel::sqlite::SqliteConnection;
-use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-use veritope_engine::logfile::{Head, LogError, LogFiles, read_chain};
-use veritope_engine::ports::{Clock, Journal, JournalError};
-use veritope_engine::record::{Entry, EntryKind, Scope, Stamped};
+use veritope_engine::data::DataFolder;
+use veritope_engine::desk::Desk;
+use veritope_engine::desk::files::{LogError, LogFiles, read_chain};
+use veritope_engine::desk::line::{Head, name_of};
+use veritope_engine::desk::witness::Damage;
+use veritope_engine::ports::{Appended, Clock, Journal, JournalError};
+use veritope_engine::record::{Entry, EntryKind, Scope};
 use veritope_engine::unit::UnitRecord;
 use veritope_wire::{RequestId, UnitId};
 
-use crate::system::SystemClock;
-use crate::tables::{entries, units};
-
-const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
-/// Connections that only read.
-const READERS: usize = 3;
+use crate::index::{Index, Opened};
+use crate::tables::entries;
 
 /// Why the record can't be opened.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
-    /// The log.
+    /// The log's folder.
     #[error(transparent)]
     Log(#[from] LogError),
-    /// The index file.
-    #[error("{} can't be opened: {what}; `veritope rebuild` makes it anew", .path.display())]
+    /// A thread can't be made.
+    #[error("the thread that keeps the index could not be made")]
+    Thread(#[source] std::io::Error),
+    /// The old index can't be taken away.
+    #[error("{} can't be taken away", .path.display())]
     Index {
         /// The file.
-        path: PathBuf,
+        path: std::path::PathBuf,
         /// Why.
-        what: String,
+        #[source]
+        source: std::io::Error,
     },
-    /// SQLite declined.
-    #[error("the index can't be written: {0}")]
-    Sql(#[from] diesel::result::Error),
-    /// The index does not take what the log holds.
-    #[error("the index does not take an entry of the log")]
-    Entry(#[from] IndexError),
 }
 
-/// Why an entry could not be indexed.
-#[derive(Debug, thiserror::Error)]
-pub enum IndexError {
-    /// SQLite declined.
-    #[error(transparent)]
-    Sql(#[from] diesel::result::Error),
-    /// A unit's record does not read back.
-    #[error("the record of a unit does not read back")]
-    Record(#[from] serde_json::Error),
-    /// A unit's log does not begin with its coming onto the bench.
-    #[error("the log of unit {0} does not begin with its arrival")]
-    NoBeginning(UnitId),
-}
-
-type Reply = mpsc::SyncSender<Result<Vec<Stamped>, JournalError>>;
-
-struct Order {
-    scope: Scope,
-    request: Option<RequestId>,
-    entries: Vec<Entry>,
-    reply: Reply,
-}
-
-/// The record: log files and their index.
+/// The record: the log, and its index.
 pub struct Store {
-    orders: Mutex<Option<mpsc::Sender<Order>>>,
-    writer: Mutex<Option<JoinHandle<()>>>,
-    readers: Mutex<Vec<SqliteConnection>>,
-    reader_back: Condvar,
-    log_folder: PathBuf,
+    /// Before the index, so that its last lines are indexed too.
+    desk: Desk,
+    index: Index,
+    files: LogFiles,
 }
 
 /// One line of the log, for screens.
-#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable)]
 #[diesel(table_name = entries)]
 pub struct LogRow {
     /// `bench` or a unit's id.
@@ -107,162 +75,113 @@ pub struct LogQuery {
 }
 
 impl Store {
-    /// Opens log and index in a data folder and brings the index up to the log. Every chain is
-    /// checked from end to end.
+    /// Opens log and index in a data folder. Every chain is checked from end to end and held against the
+    /// others; what is damaged is held back, and an index that says otherwise than the log is made anew.
     ///
     /// # Errors
-    /// See [`StoreError`].
-    pub fn open(data: &Path) -> Result<Self, StoreError> {
-        let path = data.join("index.sqlite");
-        let refuse = |what: String| StoreError::Index {
-            path: path.clone(),
-            what,
-        };
-        let mut writing = connect(&path).map_err(&refuse)?;
-        writing
-            .run_pending_migrations(MIGRATIONS)
-            .map_err(|error| refuse(error.to_string()))?;
-        let log_folder = data.join("log");
-        let files = writing.transaction(|sql| -> Result<LogFiles, StoreError> {
-            let mut failed = None;
-            let files = LogFiles::open(&log_folder, |stamped| {
-                if failed.is_none() {
-                    failed = index(sql, &stamped).err();
-                }
-            })?;
-            failed.map_or(Ok(files), |error| Err(error.into()))
-        })?;
-        let mut readers = Vec::new();
-        for _ in 0..READERS {
-            readers.push(connect(&path).map_err(&refuse)?);
+    /// When the log's folder can't be made or listed.
+    pub fn open(data: &DataFolder, clock: Arc<dyn Clock>) -> Result<Self, StoreError> {
+        let folder = data.path().join("log");
+        let files = LogFiles::open(&folder)?;
+        let Opened {
+            index,
+            follower,
+            seen,
+            mut found,
+        } = Index::open(data.path(), files.clone()).map_err(StoreError::Thread)?;
+        let desk = Desk::open(&folder, clock, &seen, Box::new(follower))?;
+        found.extend(index.found());
+        let store = Self { desk, index, files };
+        store.note_index(found);
+        Ok(store)
+    }
+
+    fn note_index(&self, found: Vec<String>) {
+        if found.is_empty() || self.desk.head(Scope::Bench) == Head::default() {
+            return;
         }
-        let (orders, inbox) = mpsc::channel::<Order>();
-        let writer = std::thread::Builder::new()
-            .name("writer".to_owned())
-            .spawn(move || write_all(files, writing, &inbox))
-            .map_err(|error| refuse(error.to_string()))?;
-        Ok(Self {
-            orders: Mutex::new(Some(orders)),
-            writer: Mutex::new(Some(writer)),
-            readers: Mutex::new(readers),
-            reader_back: Condvar::new(),
-            log_folder,
-        })
+        let entry = Entry::IndexRemade {
+            why: found.join("; "),
+        };
+        if let Err(error) = self.desk.append(Scope::Bench, None, vec![entry]) {
+            tracing::warn!(%error, "that the index was made anew is not in the log");
+        }
     }
 
     /// Deletes the index and makes it anew from the log.
     ///
     /// # Errors
     /// When the index can't be deleted, or as [`Store::open`].
-    pub fn rebuild(data: &Path) -> Result<Self, StoreError> {
+    pub fn rebuild(data: &DataFolder, clock: Arc<dyn Clock>) -> Result<Self, StoreError> {
         for ending in ["", "-wal", "-shm"] {
-            let path = data.join(format!("index.sqlite{ending}"));
+            let path = data.path().join(format!("index.sqlite{ending}"));
             match std::fs::remove_file(&path) {
-                Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
-                    return Err(StoreError::Index {
-                        path,
-                        what: error.to_string(),
-                    });
+                Err(source) if source.kind() != std::io::ErrorKind::NotFound => {
+                    return Err(StoreError::Index { path, source });
                 }
                 _ => {}
             }
         }
-        Self::open(data)
+        Self::open(data, clock)
     }
 
-    fn reading<T>(
-        &self,
-        read: impl FnOnce(&mut SqliteConnection) -> QueryResult<T>,
-    ) -> Result<T, JournalError> {
-        let failed = |source: Box<dyn std::error::Error + Send + Sync>| JournalError {
-            doing: "read",
-            source,
+    /// Lines of the log, newest first: from the index, or from the files while it is not up to them.
+    #[must_use]
+    pub fn lines(&self, query: &LogQuery) -> Vec<LogRow> {
+        self.index
+            .lines(query)
+            .unwrap_or_else(|| self.lines_of_files(query))
+    }
+
+    fn lines_of_files(&self, query: &LogQuery) -> Vec<LogRow> {
+        let scopes = match query.scope {
+            Some(scope) => vec![scope],
+            None => self.files.scopes().unwrap_or_default(),
         };
-        let mut readers = self.readers.lock().unwrap_or_else(PoisonError::into_inner);
-        let mut sql = loop {
-            match readers.pop() {
-                Some(sql) => break sql,
-                None => {
-                    readers = self
-                        .reader_back
-                        .wait(readers)
-                        .unwrap_or_else(PoisonError::into_inner);
-                }
-            }
-        };
-        drop(readers);
-        let answer = read(&mut sql);
-        self.readers
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .push(sql);
-        self.reader_back.notify_one();
-        answer.map_err(|error| failed(Box::new(error)))
-    }
-
-    /// Lines of the log, newest first.
-    ///
-    /// # Errors
-    /// When the index can't be read.
-    pub fn lines(&self, query: &LogQuery) -> Result<Vec<LogRow>, JournalError> {
-        self.reading(|sql| {
-            let mut select = entries::table.select(LogRow::as_select()).into_boxed();
-            if let Some(scope) = query.scope {
-                select = select.filter(entries::scope.eq(scope_text(scope)));
-            }
-            if let Some(kind) = query.kind {
-                select = select.filter(entries::kind.eq(kind.id()));
-            }
-            if let Some((at, scope, seq)) = &query.before {
-                let same_moment = entries::at_ms.eq(*at);
-                let later_scope = entries::scope.gt(scope.clone());
-                let same_scope = entries::scope.eq(scope.clone()).and(entries::seq.lt(*seq));
-                select = select.filter(
-                    entries::at_ms
-                        .lt(*at)
-                        .or(same_moment.and(later_scope.or(same_scope))),
-                );
-            }
-            select
-                .order((
-                    entries::at_ms.desc(),
-                    entries::scope.asc(),
-                    entries::seq.desc(),
-                ))
-                .limit(query.limit)
-                .load(sql)
-        })
-    }
-
-    /// Reads a scope's file through and checks its chain.
-    ///
-    /// # Errors
-    /// What is broken, and where.
-    pub fn check(&self, scope: Scope) -> Result<Head, LogError> {
-        let path = self.log_folder.join(format!("{}.jsonl", scope_text(scope)));
-        if !path.exists() {
-            return Ok(Head::default());
+        let mut rows = Vec::new();
+        for scope in scopes {
+            // What is broken is named elsewhere; here is what can be read.
+            let _ = read_chain(&self.files.path(scope), scope, &mut |one| {
+                rows.push(LogRow {
+                    scope: name_of(scope),
+                    seq: i64::try_from(one.seq).unwrap_or(i64::MAX),
+                    at_ms: one.at.ms(),
+                    kind: one.entry.kind().id().to_owned(),
+                    sentence: one.entry.sentence(),
+                });
+            });
         }
-        read_chain(&path, scope, &mut |_| {})
+        let key = |row: &LogRow| (std::cmp::Reverse(row.at_ms), row.scope.clone(), -row.seq);
+        rows.retain(|row| {
+            query.kind.is_none_or(|kind| row.kind == kind.id())
+                && query.before.as_ref().is_none_or(|(at, scope, seq)| {
+                    key(row) > (std::cmp::Reverse(*at), scope.clone(), -*seq)
+                })
+        });
+        rows.sort_by_cached_key(key);
+        rows.truncate(usize::try_from(query.limit).unwrap_or(0));
+        rows
     }
-}
 
-impl Drop for Store {
-    fn drop(&mut self) {
-        // The writer ends when nobody can order any more; what was ordered is written first.
-        drop(
-            self.orders
-                .lock()
-                .unwrap_or_else(PoisonError::into_inner)
-                .take(),
-        );
-        let writer = self
-            .writer
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .take();
-        if let Some(writer) = writer {
-            let _ = writer.join();
+    /// Reads a scope's file through, checks its chain, and that it ends where it was last written.
+    ///
+    /// # Errors
+    /// What is wrong, and where, in a sentence.
+    pub fn check(&self, scope: Scope) -> Result<Head, String> {
+        if let Some(damage) = self.damage().into_iter().find(|one| one.scope == scope) {
+            return Err(damage.in_words());
+        }
+        let head = self.desk.head(scope);
+        let path = self.files.path(scope);
+        if head == Head::default() && !path.exists() {
+            return Ok(head);
+        }
+        let read = read_chain(&path, scope, &mut |_| {});
+        let damage = Damage::since(&path, scope, &read, head);
+        // It may have grown between the two looks.
+        match damage {
+            Some(damage) => Err(damage.in_words()),
+            None => Ok(read.head()),
         }
     }
 }
@@ -273,156 +192,54 @@ impl Journal for Store {
         scope: Scope,
         request: Option<RequestId>,
         entries: Vec<Entry>,
-    ) -> Result<Vec<Stamped>, JournalError> {
-        let gone = || JournalError {
-            doing: "written",
-            source: "the writer has stopped".into(),
-        };
-        let (reply, answer) = mpsc::sync_channel(1);
-        let order = Order {
-            scope,
-            request,
-            entries,
-            reply,
-        };
-        self.orders
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .as_ref()
-            .ok_or_else(gone)?
-            .send(order)
-            .map_err(|_| gone())?;
-        answer.recv().map_err(|_| gone())?
+    ) -> Result<Appended, JournalError> {
+        self.desk.append(scope, request, entries)
     }
 
-    fn unit(&self, unit: UnitId) -> Result<Option<UnitRecord>, JournalError> {
-        let text: Option<String> = self.reading(|sql| {
-            units::table
-                .find(unit.to_string())
-                .select(units::record)
-                .first(sql)
-                .optional()
-        })?;
-        text.map(|text| parse(&text)).transpose()
+    fn unit(&self, unit: UnitId) -> Option<Arc<UnitRecord>> {
+        self.desk.unit(unit)
     }
 
-    fn units(&self) -> Result<Vec<UnitRecord>, JournalError> {
-        let texts: Vec<String> = self.reading(|sql| {
-            units::table
-                .select(units::record)
-                .order((units::added_ms.asc(), units::id.asc()))
-                .load(sql)
-        })?;
-        texts.iter().map(|text| parse(text)).collect()
+    fn units(&self) -> Vec<Arc<UnitRecord>> {
+        self.desk.units()
     }
-}
 
-fn parse(text: &str) -> Result<UnitRecord, JournalError> {
-    serde_json::from_str(text).map_err(|error| JournalError {
-        doing: "read",
-        source: Box::new(error),
-    })
-}
-
-fn connect(path: &Path) -> Result<SqliteConnection, String> {
-    let mut sql =
-        SqliteConnection::establish(&path.to_string_lossy()).map_err(|e| e.to_string())?;
-    sql.batch_execute(
-        "PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON; PRAGMA busy_timeout = 5000;",
-    )
-    .map_err(|error| error.to_string())?;
-    Ok(sql)
-}
-
-fn write_all(mut files: LogFiles, mut sql: SqliteConnection, inbox: &mpsc::Receiver<Order>) {
-    for order in inbox {
-        let at = SystemClock.now();
-        let written = files.append(order.scope, at, order.request, order.entries);
-        let answer = match written {
-            Ok(stamped) => sql
-                .transaction(|sql| stamped.iter().try_for_each(|one| index(sql, one)))
-                .map(|()| stamped)
-                // The log has it; the index catches up at the next start.
-                .map_err(|error: IndexError| JournalError {
-                    doing: "read",
-                    source: Box::new(error),
-                }),
-            Err(error) => Err(JournalError {
-                doing: "written",
-                source: Box::new(error),
-            }),
-        };
-        // A caller that has gone away needs no answer.
-        let _ = order.reply.send(answer);
+    fn done(&self, request: RequestId) -> Option<Scope> {
+        self.desk.done(request)
     }
-}
 
-fn scope_text(scope: Scope) -> String {
-    match scope {
-        Scope::Bench => "bench".to_owned(),
-        Scope::Unit(unit) => unit.to_string(),
+    fn head(&self, scope: Scope) -> Head {
+        self.desk.head(scope)
     }
-}
 
-/// Takes one entry into the index; one that is there already changes nothing.
-fn index(sql: &mut SqliteConnection, stamped: &Stamped) -> Result<(), IndexError> {
-    let seq = i64::try_from(stamped.seq).unwrap_or(i64::MAX);
-    let added = diesel::insert_or_ignore_into(entries::table)
-        .values((
-            entries::scope.eq(scope_text(stamped.scope)),
-            entries::seq.eq(seq),
-            entries::at_ms.eq(stamped.at.ms()),
-            entries::kind.eq(stamped.entry.kind().id()),
-            entries::sentence.eq(stamped.entry.sentence()),
-        ))
-        .execute(sql)?;
-    let Scope::Unit(unit) = stamped.scope else {
-        return Ok(());
-    };
-    if added == 0 {
-        return Ok(());
+    fn damage(&self) -> Vec<Damage> {
+        self.desk.damage()
     }
-    let id = unit.to_string();
-    let known: Option<String> = units::table
-        .find(&id)
-        .select(units::record)
-        .first(sql)
-        .optional()?;
-    let record = match known {
-        Some(text) => {
-            let mut record: UnitRecord = serde_json::from_str(&text)?;
-            record.apply(stamped);
-            record
-        }
-        None => UnitRecord::begin(stamped, unit).ok_or(IndexError::NoBeginning(unit))?,
-    };
-    let text = serde_json::to_string(&record)?;
-    diesel::insert_into(units::table)
-        .values((
-            units::id.eq(&id),
-            units::nickname.eq(&record.nickname),
-            units::added_ms.eq(record.added.ms()),
-            units::seq.eq(seq),
-            units::record.eq(&text),
-        ))
-        .on_conflict(units::id)
-        .do_update()
-        .set((units::seq.eq(seq), units::record.eq(&text)))
-        .execute(sql)?;
-    Ok(())
+
+    fn set_aside(&self, scope: Scope, request: RequestId) -> Result<(), JournalError> {
+        self.desk.set_aside(scope, request)
+    }
 }
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+    use std::path::{Path, PathBuf};
+
     use veritope_core::plan::Goal;
     use veritope_engine::record::Way;
 
     use super::*;
+    use crate::SystemClock;
 
     fn unit(n: u8) -> UnitId {
         format!("0192f0c1-2345-7abc-8def-0000000000{n:02}")
             .parse()
             .unwrap()
+    }
+
+    fn goal(goal: Goal) -> Entry {
+        Entry::GoalChosen { goal }
     }
 
     fn arrive(store: &Store, n: u8) {
@@ -431,42 +248,50 @@ mod tests {
             family: Some("gimbal".to_owned()),
             way: Way::Hand,
         };
-        let goals = Goal::ALL.map(|goal| Entry::GoalChosen { goal });
         store
             .append(Scope::Unit(unit(n)), None, vec![entry])
             .unwrap();
         store
-            .append(Scope::Unit(unit(n)), None, goals.into())
+            .append(Scope::Unit(unit(n)), None, Goal::ALL.map(goal).into())
             .unwrap();
+    }
+
+    fn data(folder: &Path) -> DataFolder {
+        DataFolder::open(folder).unwrap()
     }
 
     fn opened(folder: &Path) -> Store {
-        std::fs::create_dir_all(folder.join("log")).unwrap();
-        Store::open(folder).unwrap()
+        Store::open(&data(folder), Arc::new(SystemClock)).unwrap()
+    }
+
+    fn everything() -> LogQuery {
+        LogQuery {
+            limit: 1000,
+            ..LogQuery::default()
+        }
+    }
+
+    fn own_lines(rows: &[LogRow]) -> usize {
+        rows.iter().filter(|row| row.scope != "bench").count()
     }
 
     #[test]
-    fn paging_by_key_meets_every_line_once() {
+    fn paging_by_key_meets_every_line_once_by_the_index_and_by_the_files() {
         let folder = tempfile::tempdir().unwrap();
         let store = opened(folder.path());
         (1..=3).for_each(|n| arrive(&store, n));
-        let all = store
-            .lines(&LogQuery {
-                limit: 100,
-                ..LogQuery::default()
-            })
-            .unwrap();
-        assert_eq!(all.len(), 3 * (1 + Goal::ALL.len()));
+        let all = store.lines(&everything());
+        assert_eq!(own_lines(&all), 3 * (1 + Goal::ALL.len()));
         let mut paged = Vec::new();
         let mut before = None;
         loop {
-            let page = store
-                .lines(&LogQuery {
-                    before,
-                    limit: 5,
-                    ..LogQuery::default()
-                })
-                .unwrap();
+            let query = LogQuery {
+                before,
+                limit: 5,
+                ..LogQuery::default()
+            };
+            let page = store.lines(&query);
+            assert_eq!(page, store.lines_of_files(&query));
             let Some(last) = page.last() else { break };
             before = Some((last.at_ms, last.scope.clone(), last.seq));
             paged.extend(page);
@@ -479,33 +304,353 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let store = opened(folder.path());
         (1..=2).for_each(|n| arrive(&store, n));
-        let query = LogQuery {
-            limit: 100,
-            ..LogQuery::default()
-        };
-        let before = (store.lines(&query).unwrap(), store.units().unwrap());
+        let before = store.units();
         drop(store);
-        let rebuilt = Store::rebuild(folder.path()).unwrap();
+        let rebuilt = Store::rebuild(&data(folder.path()), Arc::new(SystemClock)).unwrap();
+        assert_eq!(rebuilt.units(), before);
         assert_eq!(
-            (rebuilt.lines(&query).unwrap(), rebuilt.units().unwrap()),
-            before
+            rebuilt.index.lines(&everything()).unwrap(),
+            rebuilt.lines_of_files(&everything())
+        );
+        assert_eq!(rebuilt.damage(), []);
+    }
+
+    /// Somebody else's connection, as a shell or another program has one.
+    fn another(folder: &Path) -> SqliteConnection {
+        SqliteConnection::establish(&folder.join("index.sqlite").to_string_lossy()).unwrap()
+    }
+
+    #[test]
+    fn a_locked_index_fails_nothing_and_catches_up() {
+        use diesel::connection::SimpleConnection;
+        let folder = tempfile::tempdir().unwrap();
+        let store = opened(folder.path());
+        arrive(&store, 1);
+        let before = store.lines(&everything()).len();
+        let mut other = another(folder.path());
+        other.batch_execute("BEGIN EXCLUSIVE").unwrap();
+        let done = store.append(Scope::Unit(unit(1)), None, vec![goal(Goal::Unlock)]);
+        assert!(matches!(done, Ok(Appended::Now(_))), "{done:?}");
+        assert_eq!(store.unit(unit(1)).unwrap().goal, Some(Goal::Unlock));
+        assert_eq!(store.lines(&everything()).len(), before + 1, "out of the files");
+        other.batch_execute("ROLLBACK").unwrap();
+        assert_eq!(store.lines(&everything()).len(), before + 1);
+        assert_eq!(
+            store.index.lines(&everything()),
+            Some(store.lines_of_files(&everything()))
         );
     }
 
     #[test]
-    fn an_index_that_fell_behind_catches_up() {
+    fn an_index_that_is_lost_or_no_index_is_made_anew() {
+        for spoil in ["", "no database at all, but a text of more than a hundred bytes"] {
+            let folder = tempfile::tempdir().unwrap();
+            let store = opened(folder.path());
+            arrive(&store, 1);
+            drop(store);
+            let index = folder.path().join("index.sqlite");
+            fs::remove_file(&index).unwrap();
+            if !spoil.is_empty() {
+                fs::write(&index, spoil.repeat(3)).unwrap();
+            }
+            let store = opened(folder.path());
+            let rows = store.index.lines(&everything()).unwrap();
+            assert_eq!(rows, store.lines_of_files(&everything()));
+            let is_named = rows.iter().any(|row| row.sentence.contains("made anew"));
+            assert_eq!(is_named, !spoil.is_empty(), "{rows:?}");
+            assert_eq!(store.damage(), []);
+        }
+    }
+
+    #[test]
+    fn an_edited_index_is_named_and_made_anew() {
+        use diesel::connection::SimpleConnection;
+        for edit in [
+            "UPDATE entries SET sentence = 'Goal: none.' WHERE scope != 'bench' AND seq = 3",
+            "DELETE FROM entries WHERE scope != 'bench' AND seq = 3",
+            "UPDATE entries SET at_ms = at_ms + 1 WHERE scope = 'bench' AND seq = 1",
+            "INSERT INTO entries SELECT scope, seq + 100, at_ms, kind, sentence FROM entries WHERE scope != 'bench'",
+        ] {
+            let folder = tempfile::tempdir().unwrap();
+            let store = opened(folder.path());
+            arrive(&store, 1);
+            drop(store);
+            another(folder.path()).batch_execute(edit).unwrap();
+            let store = opened(folder.path());
+            let rows = store.index.lines(&everything()).unwrap();
+            assert_eq!(rows, store.lines_of_files(&everything()), "{edit}");
+            let is_named = rows.iter().any(|row| row.sentence.contains("made anew"));
+            assert!(is_named, "{edit}");
+            drop(store);
+            let again = opened(folder.path());
+            let named = again.lines(&everything());
+            let count = named.iter().filter(|row| row.sentence.contains("made anew"));
+            assert_eq!(count.count(), 1, "{edit}: said once");
+        }
+    }
+
+    /// A data folder with two units, one of them older, stopped in between.
+    struct Kept {
+        folder: tempfile::TempDir,
+    }
+
+    impl Kept {
+        fn new() -> Self {
+            let folder = tempfile::tempdir().unwrap();
+            let store = opened(folder.path());
+            (1..=2).for_each(|n| arrive(&store, n));
+            drop(store);
+            Self { folder }
+        }
+
+        fn log(&self, scope: Scope) -> PathBuf {
+            self.folder
+                .path()
+                .join(format!("log/{}.jsonl", name_of(scope)))
+        }
+
+        fn change(&self, scope: Scope, change: impl FnOnce(Vec<&str>) -> String) {
+            let path = self.log(scope);
+            let text = fs::read_to_string(&path).unwrap();
+            let changed = change(text.lines().collect());
+            fs::write(&path, changed).unwrap();
+        }
+
+        fn without_index(&self) {
+            for ending in ["", "-wal", "-shm"] {
+                let path = self.folder.path().join(format!("index.sqlite{ending}"));
+                if path.exists() {
+                    fs::remove_file(path).unwrap();
+                }
+            }
+        }
+
+        /// Whose logs are held back.
+        fn held(&self) -> Vec<Scope> {
+            let store = opened(self.folder.path());
+            let damage = store.damage();
+            for one in &damage {
+                assert!(one.in_words().contains("log/"), "{}", one.in_words());
+                let refused = store.append(one.scope, None, vec![goal(Goal::Unlock)]);
+                assert!(matches!(refused, Err(JournalError::Held(_))), "{refused:?}");
+            }
+            // What is sound goes on, whatever the rest is like.
+            for n in 1..=2 {
+                let scope = Scope::Unit(unit(n));
+                if damage.iter().all(|one| one.scope != scope) {
+                    store
+                        .append(scope, None, vec![goal(Goal::ReadTable)])
+                        .unwrap();
+                }
+            }
+            damage.into_iter().map(|one| one.scope).collect()
+        }
+    }
+
+    fn lines(lines: &[&str]) -> String {
+        lines.iter().map(|line| format!("{line}\n")).collect()
+    }
+
+    /// Rewritten from its second line on with hashes that fit: what only another witness shows.
+    fn forged(kept: &[&str]) -> String {
+        let mut text = format!("{}\n", kept[0]);
+        let mut prev = hash_of(kept[0]);
+        for line in &kept[1..] {
+            let (open, _) = line.rsplit_once(",\"hash\":\"").unwrap();
+            let old = open.split_once("\"prev\":\"").unwrap().1;
+            let open = open.replacen(&old[..64], &prev, 1);
+            let open = open.replace("\"unlock\"", "\"relock\"");
+            prev = veritope_wire::Digest::of(open.as_bytes()).to_string();
+            text.push_str(&format!("{open},\"hash\":\"{prev}\"}}\n"));
+        }
+        text
+    }
+
+    fn hash_of(line: &str) -> String {
+        let (_, rest) = line.rsplit_once(",\"hash\":\"").unwrap();
+        rest.trim_end_matches("\"}").to_owned()
+    }
+
+    const ONE: u8 = 1;
+
+    /// Every way of spoiling a file, and what each does to the lines.
+    const SPOILS: [(&str, fn(Vec<&str>) -> String); 5] = [
+        ("edited", |all| {
+            lines(&all).replacen("unlock", "unlocc", 1)
+        }),
+        ("a line taken out", |mut all| {
+            all.remove(1);
+            lines(&all)
+        }),
+        ("cut", |all| lines(&all[..all.len() - 2])),
+        ("forged", |all| forged(&all)),
+        ("emptied", |_| String::new()),
+    ];
+
+    #[test]
+    fn a_spoiled_log_of_a_unit_is_named_by_either_witness() {
+        let scope = Scope::Unit(unit(ONE));
+        for (name, spoil) in SPOILS {
+            for has_index in [true, false] {
+                let kept = Kept::new();
+                kept.change(scope, spoil);
+                if !has_index {
+                    kept.without_index();
+                }
+                assert_eq!(kept.held(), [scope], "{name}, index: {has_index}");
+            }
+        }
+        for has_index in [true, false] {
+            let kept = Kept::new();
+            fs::remove_file(kept.log(scope)).unwrap();
+            if !has_index {
+                kept.without_index();
+            }
+            assert_eq!(kept.held(), [scope], "deleted, index: {has_index}");
+        }
+    }
+
+    #[test]
+    fn a_spoiled_log_of_the_bench_is_named_by_either_witness() {
+        for (name, spoil) in SPOILS {
+            if name == "forged" {
+                continue;
+            }
+            for has_index in [true, false] {
+                let kept = Kept::new();
+                // Both units write on, so that they cite what the start noted.
+                let store = opened(kept.folder.path());
+                for n in 1..=2 {
+                    store
+                        .append(Scope::Unit(unit(n)), None, vec![goal(Goal::Unlock)])
+                        .unwrap();
+                }
+                drop(store);
+                kept.change(Scope::Bench, |all| {
+                    if name == "edited" {
+                        lines(&all).replacen("unit 1", "unit 9", 1)
+                    } else if name == "cut" {
+                        lines(&all[..2])
+                    } else {
+                        spoil(all)
+                    }
+                });
+                if !has_index {
+                    kept.without_index();
+                }
+                assert_eq!(kept.held(), [Scope::Bench], "{name}, index: {has_index}");
+            }
+        }
+        let kept = Kept::new();
+        fs::remove_file(kept.log(Scope::Bench)).unwrap();
+        kept.without_index();
+        assert_eq!(kept.held(), [Scope::Bench]);
+    }
+
+    #[test]
+    fn exchanged_and_foreign_logs_are_named() {
+        let (one, two) = (Scope::Unit(unit(1)), Scope::Unit(unit(2)));
+        for has_index in [true, false] {
+            let kept = Kept::new();
+            let aside = kept.folder.path().join("aside");
+            fs::rename(kept.log(one), &aside).unwrap();
+            fs::rename(kept.log(two), kept.log(one)).unwrap();
+            fs::rename(aside, kept.log(two)).unwrap();
+            if !has_index {
+                kept.without_index();
+            }
+            assert_eq!(kept.held(), [one, two], "index: {has_index}");
+        }
+        // Another bench's log of the same unit, sound in itself.
+        let (kept, other) = (Kept::new(), Kept::new());
+        fs::copy(other.log(one), kept.log(one)).unwrap();
+        kept.without_index();
+        assert_eq!(kept.held(), [one]);
+        // And of a unit that was never here.
+        let store = opened(other.folder.path());
+        arrive(&store, 3);
+        drop(store);
+        let kept = Kept::new();
+        let three = Scope::Unit(unit(3));
+        fs::copy(other.log(three), kept.log(three)).unwrap();
+        assert_eq!(kept.held(), [three]);
+    }
+
+    #[test]
+    fn a_log_that_is_set_aside_lies_there_and_a_new_one_begins() {
+        let kept = Kept::new();
+        let scope = Scope::Unit(unit(ONE));
+        kept.change(scope, |all| lines(&all[..2]));
+        let request = || RequestId::new(uuid::Uuid::now_v7());
+        let store = opened(kept.folder.path());
+        let refused = store.set_aside(Scope::Unit(unit(2)), request());
+        assert!(matches!(refused, Err(JournalError::NothingDamaged)));
+        store.set_aside(scope, request()).unwrap();
+        assert_eq!((store.damage(), store.unit(unit(ONE))), (Vec::new(), None));
+        let aside = fs::read_dir(kept.folder.path().join("log/aside")).unwrap();
+        assert_eq!(aside.count(), 1);
+        arrive(&store, ONE);
+        drop(store);
+        assert_eq!(kept.held(), []);
+        // The bench's own.
+        fs::write(kept.log(Scope::Bench), "nonsense\n").unwrap();
+        let store = opened(kept.folder.path());
+        let entry = Entry::UnitAdded {
+            nickname: "unit 3".to_owned(),
+            family: None,
+            way: Way::Hand,
+        };
+        let refused = store.append(Scope::Unit(unit(3)), None, vec![entry]);
+        assert!(matches!(refused, Err(JournalError::Held(_))), "{refused:?}");
+        store.set_aside(Scope::Bench, request()).unwrap();
+        arrive(&store, 3);
+        drop(store);
+        assert_eq!(kept.held(), []);
+    }
+
+    #[test]
+    fn a_request_is_done_once_from_many_threads_and_across_a_restart() {
         let folder = tempfile::tempdir().unwrap();
         let store = opened(folder.path());
         arrive(&store, 1);
+        let request = RequestId::new(uuid::Uuid::now_v7());
+        let scope = Scope::Unit(unit(1));
+        let once = |store: &Store| {
+            let done = store.append(scope, Some(request), vec![goal(Goal::Unlock)]);
+            matches!(done, Ok(Appended::Now(_)))
+        };
+        let did: usize = std::thread::scope(|threads| {
+            let all: Vec<_> = (0..24)
+                .map(|_| threads.spawn(|| usize::from(once(&store))))
+                .collect();
+            all.into_iter().map(|one| one.join().unwrap()).sum()
+        });
+        assert_eq!(did, 1);
         drop(store);
-        let mut files = LogFiles::open(&folder.path().join("log"), |_| {}).unwrap();
-        let entry = Entry::GoalChosen { goal: Goal::Unlock };
-        files
-            .append(Scope::Unit(unit(1)), SystemClock.now(), None, vec![entry])
-            .unwrap();
-        let store = Store::open(folder.path()).unwrap();
-        let record = store.unit(unit(1)).unwrap().unwrap();
-        let entries = (2 + Goal::ALL.len()).try_into().unwrap();
-        assert_eq!((record.seq, record.goal), (entries, Some(Goal::Unlock)));
+        let store = opened(folder.path());
+        assert!(!once(&store));
+        // In another log too: an id is a request's.
+        let other = store.append(Scope::Bench, Some(request), vec![goal(Goal::Unlock)]);
+        assert!(matches!(other, Ok(Appended::Before(of)) if of == scope));
+    }
+
+    #[test]
+    fn what_is_made_is_its_owners_only() {
+        use std::os::unix::fs::PermissionsExt;
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("data");
+        let store = opened(&path);
+        arrive(&store, 1);
+        drop(store);
+        let mut all = vec![path];
+        while let Some(one) = all.pop() {
+            let mode = fs::metadata(&one).unwrap().permissions().mode() & 0o777;
+            if one.is_dir() {
+                assert_eq!(mode, 0o700, "{}", one.display());
+                all.extend(fs::read_dir(&one).unwrap().map(|file| file.unwrap().path()));
+            } else {
+                assert_eq!(mode, 0o600, "{}", one.display());
+            }
+        }
     }
 }

@@ -11,11 +11,16 @@ diesel::table! {
 }
 
 diesel::table! {
-    units (id) {
-        id -> Text,
-        nickname -> Text,
-        added_ms -> BigInt,
+    chains (scope) {
+        scope -> Text,
         seq -> BigInt,
-        record -> Text,
+        hash -> Text,
+    }
+}
+
+diesel::table! {
+    about (id) {
+        id -> Integer,
+        program -> Text,
     }
 }

@@ -10,6 +10,7 @@ use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 use tempfile::TempDir;
 use tokio::runtime::Runtime;
+use veritope_engine::hold::Folder;
 use veritope_server::front::FrontEnd;
 use veritope_server::{Config, Running, openapi};
 
@@ -30,7 +31,7 @@ impl Served {
         let runtime = Runtime::new().unwrap();
         let config = Config {
             listen: "127.0.0.1:0".parse().unwrap(),
-            data: folder.path().join("data"),
+            data: Folder::Free(folder.path().join("data")),
             vault: None,
             front,
         };
@@ -624,7 +625,7 @@ fn another_address_than_this_machines_is_refused() {
     let folder = tempfile::tempdir().unwrap();
     let config = Config {
         listen: "0.0.0.0:0".parse().unwrap(),
-        data: folder.path().join("data"),
+        data: Folder::Free(folder.path().join("data")),
         vault: None,
         front: FrontEnd::None,
     };

@@ -98,8 +98,9 @@ impl Vault {
         }
         let folder = target.capture_folder(manifest);
         plain::check(target.root(), &folder)?;
-        durable::make_folder(&folder)?;
-        durable::write(&folder.join("manifest.json"), &bytes)
+        durable::make_folder(&folder).map_err(VaultError::at(&folder))?;
+        let path = folder.join("manifest.json");
+        durable::write(&path, &bytes).map_err(VaultError::at(&path))
     }
 }
 
@@ -120,11 +121,11 @@ pub(crate) fn copy_file(
     let from = source.object_path(image);
     if let Some(parent) = to.parent() {
         plain::check(target.root(), parent)?;
-        durable::make_folder(parent)?;
+        durable::make_folder(parent).map_err(VaultError::at(parent))?;
     }
     let part = to.with_extension("zst-part");
     if length_of(&part).is_none() {
-        durable::clear(&part)?;
+        durable::clear(&part).map_err(VaultError::at(&part))?;
     }
     let (bad_source, bad_part) = (VaultError::at(&from), VaultError::at(&part));
     let mut source = plain::open(source.root(), &from)?;
@@ -153,10 +154,10 @@ pub(crate) fn copy_file(
         at += count as u64;
         written += count as u64;
         if !each(count as u64) {
-            return Err(bad_part(std::io::Error::other("the copying was stopped")));
+            return Err(VaultError::Stopped);
         }
     }
     file.sync_all().map_err(&bad_part)?;
-    durable::rename(&part, to)?;
+    durable::rename(&part, to).map_err(VaultError::at(to))?;
     Ok(written)
 }

@@ -1,62 +1,141 @@
-//! Writes that are on the disk when they return.
+//! The one way in which this program writes files: on the disk when it returns, as a whole or not at all,
+//! and for the owner's eyes only.
 
-use std::fs::{self, File};
-use std::io::Write;
+use std::fs::{self, DirBuilder, File};
+use std::io::{self, Write};
+use std::os::unix::fs::DirBuilderExt;
 use std::path::Path;
 
-use crate::error::VaultError;
+/// How the name of a file begins that is not in its place yet.
+const STAGED: &str = ".staged-";
 
-/// Makes a folder and waits until its parent knows it.
-pub(crate) fn make_folder(path: &Path) -> Result<(), VaultError> {
+/// Makes a folder for its owner only, and waits until its parent knows it; one that is there stays as it is.
+///
+/// # Errors
+/// When it can't be made.
+pub fn make_folder(path: &Path) -> io::Result<()> {
     if path.is_dir() {
         return Ok(());
     }
-    if let Some(parent) = path.parent() {
+    if let Some(parent) = path.parent().filter(|parent| !parent.as_os_str().is_empty()) {
         make_folder(parent)?;
     }
-    match fs::create_dir(path) {
-        Err(error) if error.kind() != std::io::ErrorKind::AlreadyExists => {
-            return Err(VaultError::at(path)(error));
-        }
+    match DirBuilder::new().mode(0o700).create(path) {
+        Err(error) if error.kind() != io::ErrorKind::AlreadyExists => return Err(error),
         _ => {}
     }
     sync_parent(path)
 }
 
-/// Replaces `path` as a whole: staged beside it, synced, renamed, folder synced.
-pub(crate) fn write(path: &Path, bytes: &[u8]) -> Result<(), VaultError> {
-    let staged = path.with_extension("staged");
-    let refuse = VaultError::at(&staged);
-    // What an earlier try left, or whoever wrote this place: a link there would be followed.
-    clear(&staged)?;
-    let mut file = File::create_new(&staged).map_err(&refuse)?;
-    file.write_all(bytes).map_err(&refuse)?;
-    file.sync_all().map_err(&refuse)?;
-    drop(file);
-    rename(&staged, path)
+/// Replaces `path` as a whole, a link itself and not what it leads to: staged beside it under a name of its
+/// own, synced, renamed, folder synced. The file is its owner's only.
+///
+/// # Errors
+/// When it can't be written; then what was there stands, and nothing is left beside it.
+pub fn write(path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let folder = path
+        .parent()
+        .filter(|parent| !parent.as_os_str().is_empty())
+        .unwrap_or(Path::new("."));
+    let mut staged = tempfile::Builder::new()
+        .prefix(STAGED)
+        .tempfile_in(folder)?;
+    staged.write_all(bytes)?;
+    staged.as_file().sync_all()?;
+    staged.persist(path).map_err(|error| error.error)?;
+    sync_parent(path)
+}
+
+/// Takes away what killed processes staged in a folder and never put into place.
+///
+/// # Errors
+/// When the folder can't be listed or a file not removed.
+pub fn clear_staged(folder: &Path) -> io::Result<()> {
+    let listed = match fs::read_dir(folder) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+        other => other?,
+    };
+    for file in listed {
+        let file = file?;
+        let is_staged = file
+            .file_name()
+            .to_str()
+            .is_some_and(|name| name.starts_with(STAGED));
+        if is_staged && file.file_type()?.is_file() {
+            clear(&file.path())?;
+        }
+    }
+    Ok(())
 }
 
 /// Takes away what lies at `path`, a link itself and not what it leads to; nothing there is fine.
-pub(crate) fn clear(path: &Path) -> Result<(), VaultError> {
+pub(crate) fn clear(path: &Path) -> io::Result<()> {
     match fs::remove_file(path) {
-        Err(error) if error.kind() != std::io::ErrorKind::NotFound => {
-            Err(VaultError::at(path)(error))
-        }
+        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
         _ => Ok(()),
     }
 }
 
 /// Renames a synced file into place.
-pub(crate) fn rename(from: &Path, to: &Path) -> Result<(), VaultError> {
-    fs::rename(from, to).map_err(VaultError::at(to))?;
+pub(crate) fn rename(from: &Path, to: &Path) -> io::Result<()> {
+    fs::rename(from, to)?;
     sync_parent(to)
 }
 
-fn sync_parent(path: &Path) -> Result<(), VaultError> {
-    let Some(parent) = path.parent() else {
-        return Ok(());
-    };
-    File::open(parent)
-        .and_then(|folder| folder.sync_all())
-        .map_err(VaultError::at(parent))
+fn sync_parent(path: &Path) -> io::Result<()> {
+    match path.parent() {
+        Some(parent) if parent.as_os_str().is_empty() => File::open(".")?.sync_all(),
+        Some(parent) => File::open(parent)?.sync_all(),
+        None => Ok(()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::os::unix::fs::PermissionsExt;
+
+    use super::*;
+
+    fn mode(path: &Path) -> u32 {
+        fs::symlink_metadata(path).unwrap().permissions().mode() & 0o777
+    }
+
+    #[test]
+    fn what_is_written_is_whole_and_its_owners_only() {
+        let folder = tempfile::tempdir().unwrap();
+        let inside = folder.path().join("a/b");
+        make_folder(&inside).unwrap();
+        let path = inside.join("file");
+        write(&path, b"first").unwrap();
+        write(&path, b"second").unwrap();
+        assert_eq!(fs::read(&path).unwrap(), b"second");
+        assert_eq!((mode(&path), mode(&inside)), (0o600, 0o700));
+        assert_eq!(fs::read_dir(&inside).unwrap().count(), 1, "nothing is left beside it");
+    }
+
+    #[test]
+    fn a_link_is_replaced_and_what_it_leads_to_is_not_touched() {
+        let folder = tempfile::tempdir().unwrap();
+        let elsewhere = folder.path().join("elsewhere");
+        fs::write(&elsewhere, b"mine").unwrap();
+        let path = folder.path().join("file");
+        std::os::unix::fs::symlink(&elsewhere, &path).unwrap();
+        write(&path, b"ours").unwrap();
+        assert_eq!(fs::read(&elsewhere).unwrap(), b"mine");
+        assert!(fs::symlink_metadata(&path).unwrap().is_file());
+    }
+
+    #[test]
+    fn what_a_killed_process_staged_is_cleared_and_nothing_else() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::write(folder.path().join(".staged-Xy12"), b"half").unwrap();
+        fs::write(folder.path().join("file"), b"whole").unwrap();
+        clear_staged(folder.path()).unwrap();
+        let left: Vec<_> = fs::read_dir(folder.path())
+            .unwrap()
+            .map(|file| file.unwrap().file_name())
+            .collect();
+        assert_eq!(left, ["file"]);
+        clear_staged(&folder.path().join("none")).unwrap();
+    }
 }

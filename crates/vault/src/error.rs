@@ -36,6 +36,9 @@ pub enum VaultError {
     /// Another bench writes this vault.
     #[error("{} is being written by another bench; it can be read meanwhile", .0.display())]
     Busy(PathBuf),
+    /// A person stopped it; what was copied stays, and is gone on with.
+    #[error("it was stopped")]
+    Stopped,
     /// Opened for reading only.
     #[error("{} was opened for reading only", .0.display())]
     ReadOnly(PathBuf),

@@ -11,7 +11,7 @@
 //! lie), `verify` (whether they still do), `copy`.
 
 mod copy;
-mod durable;
+pub mod durable;
 mod error;
 mod manifest;
 mod object;

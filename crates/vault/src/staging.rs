@@ -57,7 +57,7 @@ pub struct StagedImage {
 impl<'v> Staging<'v> {
     pub(crate) fn open(vault: &'v Vault, job: JobId) -> Result<Self, VaultError> {
         let folder = vault.root().join("staging").join(job.to_string());
-        durable::make_folder(&folder)?;
+        durable::make_folder(&folder).map_err(VaultError::at(&folder))?;
         let path = folder.join("frames.jsonl");
         let refuse = VaultError::at(&path);
         let mut journal = OpenOptions::new()
@@ -103,7 +103,7 @@ impl<'v> Staging<'v> {
             path: path.clone(),
             what: error.to_string(),
         })?;
-        durable::write(&path, &bytes)
+        durable::write(&path, &bytes).map_err(VaultError::at(&path))
     }
 
     /// Reads a note back, if there is one.
@@ -191,7 +191,7 @@ impl<'v> Staging<'v> {
             text.push_str(&json);
             text.push('\n');
         }
-        durable::write(&path, text.as_bytes())?;
+        durable::write(&path, text.as_bytes()).map_err(VaultError::at(&path))?;
         let refuse = VaultError::at(&path);
         self.journal = OpenOptions::new()
             .append(true)
@@ -238,8 +238,8 @@ impl<'v> Staging<'v> {
             file.seek(SeekFrom::End(0)).map_err(&refuse)?;
             file.write_all(&end).map_err(&refuse)?;
             file.sync_all().map_err(&refuse)?;
-            durable::make_folder(parent(&target))?;
-            durable::rename(&part, &target)?;
+            durable::make_folder(parent(&target)).map_err(VaultError::at(&target))?;
+            durable::rename(&part, &target).map_err(VaultError::at(&target))?;
         }
         let stored_bytes = fs::metadata(&target)
             .map_err(VaultError::at(&target))?
@@ -259,7 +259,7 @@ impl<'v> Staging<'v> {
     /// When it can't be written; the work can then be gone on with.
     pub fn finish(&self, manifest: &Manifest) -> Result<Digest, VaultError> {
         let folder = self.vault.capture_folder(manifest);
-        durable::make_folder(&folder)?;
+        durable::make_folder(&folder).map_err(VaultError::at(&folder))?;
         let path = folder.join("manifest.json");
         let mut bytes =
             serde_json::to_vec_pretty(manifest).map_err(|error| VaultError::Unreadable {
@@ -267,7 +267,7 @@ impl<'v> Staging<'v> {
                 what: error.to_string(),
             })?;
         bytes.push(b'\n');
-        durable::write(&path, &bytes)?;
+        durable::write(&path, &bytes).map_err(VaultError::at(&path))?;
         Ok(Digest::of(&bytes))
     }
 

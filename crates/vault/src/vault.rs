@@ -52,7 +52,8 @@ impl Vault {
         if access == Access::Write {
             for folder in ["objects", "captures", "staging"] {
                 plain::check(root, &root.join(folder))?;
-                durable::make_folder(&root.join(folder))?;
+                let folder = root.join(folder);
+                durable::make_folder(&folder).map_err(VaultError::at(&folder))?;
             }
             if !file.exists() {
                 Self::declare(root, id)?;
@@ -95,7 +96,7 @@ impl Vault {
     /// # Errors
     /// When it can't be written.
     pub fn declare(root: &Path, id: PlaceId) -> Result<(), VaultError> {
-        durable::make_folder(root)?;
+        durable::make_folder(root).map_err(VaultError::at(root))?;
         let place = PlaceFile {
             vault_version: VAULT_VERSION,
             id,
@@ -342,7 +343,7 @@ fn write_place(root: &Path, place: &PlaceFile) -> Result<(), VaultError> {
         path: path.clone(),
         what: error.to_string(),
     })?;
-    durable::write(&path, text.as_bytes())
+    durable::write(&path, text.as_bytes()).map_err(VaultError::at(&path))
 }
 
 /// A manifest's bytes as a manifest.

@@ -4,12 +4,13 @@
 mod types;
 
 use std::cmp::Reverse;
+use std::sync::Arc;
 
 use veritope_core::budget::{self};
 use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
 use veritope_core::family::{self, Family, Menu};
-use veritope_core::next::{Damage, NextInput, NextStep, RunNow, next_step};
+use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::stuck::stuck;
 use veritope_core::plan::{Goal, Step, ledger};
@@ -21,12 +22,12 @@ use veritope_wire::{FactId, Moment, RequestId, UnitId};
 use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::evidence::list_of;
-use crate::record::{RunEnd, Way};
+use crate::record::{RunEnd, Way, Scope};
 use crate::run::StepPhase;
 use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
-    AwayUnit, BenchView, BridgeView, ChoiceOption, FactEntry, FactGroupLine, FactInput,
+    AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine, FactInput,
     FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission, RuleLine,
     RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
     Wait,
@@ -38,13 +39,14 @@ impl Engine {
     /// # Errors
     /// When the record can't be read.
     pub fn bench_view(&self) -> Result<BenchView, EngineError> {
-        let all = self.parts.journal.units()?;
-        let (away, records): (Vec<UnitRecord>, Vec<UnitRecord>) =
+        let all = self.parts.journal.units();
+        let (away, records): (Vec<_>, Vec<_>) =
             all.into_iter().partition(|record| record.is_away);
         let mut units = self.tags(&records);
         units.sort_by_cached_key(order);
         Ok(BenchView {
             clock: self.clock_note(),
+            damaged: self.damaged_lines(),
             bridges: self
                 .bridges()
                 .into_iter()
@@ -55,7 +57,7 @@ impl Engine {
                 .into_iter()
                 .map(|record| AwayUnit {
                     id: record.id,
-                    nickname: record.nickname,
+                    nickname: record.nickname.clone(),
                 })
                 .collect(),
             families: self
@@ -74,8 +76,33 @@ impl Engine {
         })
     }
 
+    /// Logs that are held back, and files that make no sense.
+    fn damaged_lines(&self) -> Vec<DamagedLine> {
+        let logs = self.parts.journal.damage().into_iter().map(|damage| {
+            let unit = match damage.scope {
+                Scope::Unit(unit) => Some(unit),
+                Scope::Bench => None,
+            };
+            DamagedLine {
+                nickname: unit
+                    .and_then(|unit| self.parts.journal.unit(unit))
+                    .map(|record| record.nickname.clone()),
+                unit,
+                text: damage.in_words(),
+                is_log: true,
+            }
+        });
+        let files = self.damaged_files().into_iter().map(|file| DamagedLine {
+            unit: None,
+            nickname: None,
+            text: file.text,
+            is_log: false,
+        });
+        logs.chain(files).collect()
+    }
+
     /// Judges units side by side: each judgement is computation alone.
-    fn tags(&self, records: &[UnitRecord]) -> Vec<UnitTag> {
+    fn tags(&self, records: &[Arc<UnitRecord>]) -> Vec<UnitTag> {
         let threads = std::thread::available_parallelism().map_or(1, usize::from);
         let share = records.len().div_ceil(threads).max(1);
         std::thread::scope(|scope| {
@@ -100,7 +127,7 @@ impl Engine {
     /// # Errors
     /// When there is no such unit.
     pub fn unit_tag(&self, unit: UnitId) -> Result<UnitTag, EngineError> {
-        Ok(self.tag(&self.record(unit)?))
+        Ok(self.tag(&*self.record(unit)?))
     }
 
     /// The name of another unit of the same model, while nothing is known by which this one is
@@ -123,13 +150,9 @@ impl Engine {
                     .iter()
                     .any(|row| row.key == FactKey::ModelCode && row.value == code)
         };
-        match self.parts.journal.units() {
-            Ok(units) => units.iter().find(is_same).map(|unit| unit.nickname.clone()),
-            Err(error) => {
-                tracing::error!(%error, "the record can't be read");
-                None
-            }
-        }
+        let units = self.parts.journal.units();
+        let mut units = units.iter().map(|unit| &**unit);
+        units.find(is_same).map(|unit| unit.nickname.clone())
     }
 
     fn standing(
@@ -156,7 +179,7 @@ impl Engine {
         let coverage = family
             .filter(|_| record.own.is_some())
             .map(|family| self.coverage_of(record, family));
-        standing::judge(&StandingInput {
+        let mut judged = standing::judge(&StandingInput {
             coverage: coverage.as_ref(),
             nickname: &record.nickname,
             family,
@@ -174,7 +197,16 @@ impl Engine {
             consent: None,
             now: self.now(),
             depth,
-        })
+        });
+        // What may have been cut off or changed is not known: nothing is said on what is left.
+        if self.is_sound(Scope::Unit(record.id)).is_err() {
+            judged.verdict = Verdict::NotKnownYet;
+            judged.sentence = format!(
+                "The record of {} is held back: its log is damaged.",
+                record.nickname
+            );
+        }
+        judged
     }
 
     /// How what exists once is kept; empty where nothing was ever captured.
@@ -209,7 +241,14 @@ impl Engine {
             goal: record.goal,
             goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
             seal: self.seal_tag(record, &standing),
-            next: next_of(record, &standing, &self.kept_items(record, family)),
+            next: match self.is_sound(Scope::Unit(record.id)) {
+                Ok(()) => next_of(record, &standing, &self.kept_items(record, family)),
+                Err(error) => NextStep {
+                    sentence: format!("{error}."),
+                    label: "To the log".to_owned(),
+                    place: NextPlace::Log,
+                },
+            },
             verdict: standing.verdict,
             sentence: standing.sentence,
             running: record.active_run().is_some(),

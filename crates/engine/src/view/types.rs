@@ -173,11 +173,26 @@ pub struct AwayUnit {
     pub nickname: String,
 }
 
+/// A log that is held back, or a file of the bench's that makes no sense.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct DamagedLine {
+    /// Whose log; nothing for the bench's own, and for files.
+    pub unit: Option<UnitId>,
+    /// Its name, where that can be read.
+    pub nickname: Option<String>,
+    /// What is wrong, where, and what to do.
+    pub text: String,
+    /// Whether it is a log, which can be set aside.
+    pub is_log: bool,
+}
+
 /// The bench.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct BenchView {
     /// What is to be said about this computer's clock.
     pub clock: Option<ClockNote>,
+    /// What is damaged in the bench's own record.
+    pub damaged: Vec<DamagedLine>,
     /// Bridges.
     pub bridges: Vec<BridgeView>,
     /// Units, those that can be worked on first.

@@ -12,7 +12,7 @@ use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
 use veritope_core::steady::ClockLook;
 use veritope_engine::data::DataFolder;
-use veritope_engine::logfile::LogFiles;
+use veritope_engine::desk::{Alone, Desk};
 use veritope_engine::ports::{Clock, Connect, Ids, Journal, JournalError, Silent};
 use veritope_engine::record::{Entry, RunEnd, Scope, Stamped, Way};
 use veritope_engine::unit::UnitRecord;
@@ -264,62 +264,6 @@ impl Ids for Counting {
     }
 }
 
-struct Files {
-    files: Mutex<(LogFiles, BTreeMap<UnitId, UnitRecord>)>,
-    time: Arc<Time>,
-}
-
-impl Files {
-    fn open(folder: &Path, time: Arc<Time>) -> Self {
-        let mut units = BTreeMap::new();
-        let files = LogFiles::open(folder, |stamped| take(&mut units, &stamped)).unwrap();
-        Self {
-            files: Mutex::new((files, units)),
-            time,
-        }
-    }
-}
-
-fn take(units: &mut BTreeMap<UnitId, UnitRecord>, stamped: &Stamped) {
-    if let Scope::Unit(unit) = stamped.scope {
-        match units.get_mut(&unit) {
-            Some(record) => record.apply(stamped),
-            None => drop(units.insert(unit, UnitRecord::begin(stamped, unit).unwrap())),
-        }
-    }
-}
-
-impl Journal for Files {
-    fn append(
-        &self,
-        scope: Scope,
-        request: Option<RequestId>,
-        entries: Vec<Entry>,
-    ) -> Result<Vec<Stamped>, JournalError> {
-        let at = self.time.now();
-        let mut files = self.files.lock().unwrap();
-        let stamped = files
-            .0
-            .append(scope, at, request, entries)
-            .map_err(|source| JournalError {
-                doing: "written",
-                source: Box::new(source),
-            })?;
-        stamped
-            .iter()
-            .for_each(|stamped| take(&mut files.1, stamped));
-        Ok(stamped)
-    }
-
-    fn unit(&self, unit: UnitId) -> Result<Option<UnitRecord>, JournalError> {
-        Ok(self.files.lock().unwrap().1.get(&unit).cloned())
-    }
-
-    fn units(&self) -> Result<Vec<UnitRecord>, JournalError> {
-        Ok(self.files.lock().unwrap().1.values().cloned().collect())
-    }
-}
-
 /// Waits for everything.
 pub(crate) struct Patient;
 
@@ -349,7 +293,7 @@ pub(crate) struct Bench {
     pub(crate) unit: UnitId,
     pub(crate) time: Arc<Time>,
     ids: Arc<Counting>,
-    files: Arc<Files>,
+    files: Arc<Desk>,
     pub(crate) folder: tempfile::TempDir,
 }
 
@@ -460,6 +404,8 @@ pub(crate) fn seat(
         Digest::of(image)
     );
     std::fs::write(data.join("shelf/r.toml"), side).unwrap();
+    // The bench holds it alone.
+    drop(data);
     let ids = Arc::new(Counting(AtomicU64::new(1)));
     let tongue = Arc::new(Tongue::default());
     let (engine, files) = open(folder.path(), &bridge, &tongue, &time, &ids);
@@ -490,9 +436,11 @@ fn open(
     tongue: &Arc<Tongue>,
     time: &Arc<Time>,
     ids: &Arc<Counting>,
-) -> (Engine, Arc<Files>) {
+) -> (Engine, Arc<Desk>) {
     let data = DataFolder::open(folder).unwrap();
-    let files = Arc::new(Files::open(&data.join("log"), time.clone()));
+    let seen = BTreeMap::new();
+    let log = data.join("log");
+    let files = Arc::new(Desk::open(&log, time.clone(), &seen, Box::new(Alone)).unwrap());
     let parts = Parts {
         journal: files.clone(),
         clock: time.clone(),
@@ -535,7 +483,7 @@ impl Bench {
         (self.engine, self.files) = self.opened(self.folder.path());
     }
 
-    fn opened(&self, folder: &Path) -> (Engine, Arc<Files>) {
+    fn opened(&self, folder: &Path) -> (Engine, Arc<Desk>) {
         open(folder, &self.bridge, &self.tongue, &self.time, &self.ids)
     }
 
@@ -556,7 +504,7 @@ impl Bench {
 
     /// What the bench knows of its unit.
     pub(crate) fn record(&self) -> UnitRecord {
-        self.files.unit(self.unit).unwrap().unwrap()
+        self.files.unit(self.unit).unwrap()
     }
 
     /// Does something at each pause of the bench's.
@@ -661,10 +609,10 @@ impl Bench {
     fn sentences(&self, scope: Scope, file: &str) -> Vec<String> {
         let path = self.folder.path().join(file);
         let mut all = Vec::new();
-        veritope_engine::logfile::read_chain(&path, scope, &mut |stamped| {
+        let read = veritope_engine::desk::files::read_chain(&path, scope, &mut |stamped| {
             all.push(stamped.entry.sentence());
-        })
-        .unwrap();
+        });
+        assert_eq!(read.broken, None);
         all
     }
 }

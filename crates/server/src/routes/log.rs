@@ -4,7 +4,7 @@ use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use veritope_engine::EngineError;
 use veritope_engine::record::{EntryKind, Scope};
-use veritope_wire::{Moment, UnitId};
+use veritope_wire::{Moment, RequestId, UnitId};
 
 use super::{App, Json, Query, crossing};
 use crate::error::Problem;
@@ -74,7 +74,7 @@ pub(crate) async fn lines(
             before: wanted.before.as_deref().map(parse_key).transpose()?,
             limit: limit + 1,
         };
-        let mut rows = app.store.lines(&query)?;
+        let mut rows = app.store.lines(&query);
         let asked = usize::try_from(limit).unwrap_or(usize::MAX);
         let more = rows.len() > asked;
         rows.truncate(asked);
@@ -106,6 +106,30 @@ pub(crate) struct Whose {
     unit: Option<UnitId>,
 }
 
+/// A damaged log to set aside.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Aside {
+    /// This unit's; without it, the bench's own.
+    unit: Option<UnitId>,
+    /// The same request twice is done once.
+    request: RequestId,
+}
+
+/// Sets a damaged log aside: its file stays, and a new one begins.
+#[utoipa::path(post, path = "/api/log/aside", operation_id = "setLogAside", request_body = Aside, responses((status = 200), (status = "default", body = Problem)))]
+pub(crate) async fn set_aside(
+    State(app): State<App>,
+    Json(aside): Json<Aside>,
+) -> Result<Json<()>, Problem> {
+    let scope = aside.unit.map_or(Scope::Bench, Scope::Unit);
+    crossing(app, move |app| {
+        app.engine.set_log_aside(scope, aside.request)
+    })
+    .await
+    .map(Json)
+}
+
 /// How a chain stands.
 #[derive(Serialize, utoipa::ToSchema)]
 pub(crate) struct ChainState {
@@ -134,7 +158,7 @@ pub(crate) async fn check(
             Err(error) => ChainState {
                 entries: 0,
                 head: None,
-                problem: Some(error.to_string()),
+                problem: Some(error),
             },
         })
     })

@@ -146,6 +146,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(backup::cancel))
         .routes(routes!(log::lines))
         .routes(routes!(log::check))
+        .routes(routes!(log::set_aside))
         .routes(routes!(stream::jobs))
         .routes(routes!(stream::events))
 }

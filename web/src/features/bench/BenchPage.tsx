@@ -9,6 +9,7 @@ import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
 import { AddSection } from './AddSection';
 import { AwaySection } from './AwaySection';
+import { DamageBand } from './DamageBand';
 import { UnitRow } from './UnitRow';
 import { WORDS } from './strings';
 
@@ -29,6 +30,7 @@ export function BenchPage() {
               </Typography>
             </Box>
             <ClockBand note={bench.clock} />
+            <DamageBand lines={bench.damaged} />
             <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0, mb: 5 }}>
               {bench.units.map((unit, index) => (
                 <UnitRow key={unit.id} unit={unit} isFirst={index === 0} />

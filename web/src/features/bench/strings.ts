@@ -1,3 +1,5 @@
+import type { Api } from '../../api/client';
+
 export const WORDS = {
   title: 'Bench',
   justBack: 'just back',
@@ -17,3 +19,9 @@ export const WORDS = {
   notListed:
     'A device that is missing here: cable in, charge-only cable out, prompt on it answered?',
 };
+
+/** Which log is set aside, so that no two buttons bear the same name. */
+export function asideLabel(line: Api<'DamagedLine'>): string {
+  if (line.unit == null) return 'Set the bench’s log aside';
+  return `Set the log of ${line.nickname ?? line.unit} aside`;
+}

@@ -15,6 +15,7 @@ use veritope_core::family::{
 use veritope_core::plan::{Goal, State};
 use veritope_core::standing::{Depth, StandingInput, judge, plan_for};
 use veritope_e2e::{Outcome, root};
+use veritope_engine::hold::Folder;
 use veritope_engine::ports::Silent;
 use veritope_engine::record::Way;
 use veritope_engine::{Engine, NewUnit};
@@ -202,7 +203,7 @@ pub(super) fn many_builds() -> Outcome {
 
 /// The bench's first screen with five hundred units.
 pub(super) fn bench_of_units(folder: &Path) -> Outcome {
-    let (engine, _store) = open_engine(&folder.join("five-hundred"), None, Arc::new(Silent))?;
+    let (engine, _store) = open_engine(Folder::Free(folder.join("five-hundred")), None, Arc::new(Silent))?;
     let request = || RequestId::new(uuid::Uuid::now_v7());
     let codenames = [
         "saltern", "kelpie", "lodestar", "mooring", "thimble", "gimbal", "cinder",

@@ -1,0 +1,2 @@
+DROP TABLE about;
+DROP TABLE chains;
