@@ -202,6 +202,10 @@ fn a_killed_server_stands_at_the_truth_after_its_restart() {
     // so that nothing new is seen meanwhile.
     watch.kill();
     bench.wait(&unit, |tag| tag["link"]["presence"] == "bridge-gone");
+    // A start notes where the chains ended; from here on they stand still.
+    bench.kill();
+    let bench = serve(&data);
+    bench.wait(&unit, |tag| tag["link"]["presence"] == "bridge-gone");
     let before = answers(&bench, &unit);
     bench.kill();
     for ending in ["", "-wal", "-shm"] {
@@ -313,12 +317,30 @@ fn what_is_in_the_way_is_said_in_one_sentence() {
     let family =
         include_str!("../../../families/gimbal.toml").replace("usual = 20", "usual = \"soon\"");
     fs::write(other.join("families/gimbal.toml"), family).unwrap();
-    let damaged = with(&["127.0.0.1:0", "--front", "none"]);
-    assert!(
-        damaged.contains("gimbal.toml") && damaged.contains("usual"),
-        "{damaged}"
-    );
-    assert!(damaged.contains("line "), "{damaged}");
+    let opened = serve(&other);
+    let bench_view = opened.get("/api/bench");
+    let damaged = bench_view["damaged"][0]["text"].as_str().unwrap();
+    for part in ["gimbal.toml", "usual", "line ", "Nothing is judged"] {
+        assert!(damaged.contains(part), "{damaged}");
+    }
+    drop(opened);
+
+    // One folder, one process: whatever is asked of it, and before anything in it is opened.
+    let before = fs::read_dir(&data).unwrap().count();
+    for words in [
+        vec!["serve", "--listen", "127.0.0.1:0", "--front", "none"],
+        vec!["serve", "--listen", "127.0.0.1:0", "--front", "none", "--vault", path(&other)],
+        vec!["rebuild"],
+        vec!["demo", "--listen", "127.0.0.1:0", "--standin", "127.0.0.1:0", "--front", "none"],
+    ] {
+        let held = refusal(&[&words[..], &["--data", path(&data)]].concat());
+        assert!(
+            held.contains("is in use by veritope serve, process "),
+            "{words:?}: {held}"
+        );
+    }
+    assert_eq!(fs::read_dir(&data).unwrap().count(), before);
+    assert_eq!(bench.get("/api/bench")["damaged"], json!([]));
 
     let port = refusal(&[
         "demo",

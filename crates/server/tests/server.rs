@@ -160,6 +160,7 @@ const WRITING: &[(&str, &str, &str)] = &[
     ("POST", "/api/families", "record"),
     ("POST", "/api/family-check", "nothing"),
     ("POST", "/api/jobs/{job}/cancel", "stops work"),
+    ("POST", "/api/log/aside", "record"),
     ("POST", "/api/places", "record"),
     ("POST", "/api/places/{place}/found", "record"),
     ("POST", "/api/settings/policy", "record"),

@@ -214,7 +214,16 @@ impl Vault {
         let list = part
             .frame_list()
             .ok_or_else(|| damaged("the manifest's frames don't add up".to_owned()))?;
-        let bytes = self.object(part.blake3)?.frame(index).map_err(damaged)?;
+        let mut object = self.object(part.blake3)?;
+        let info = object.info();
+        // Tables that are not this image's tell of no frame where it lies.
+        if info.bytes != part.length_bytes || info.frames != layout.count() {
+            return Err(damaged(format!(
+                "the object holds {} bytes, the partition has {}",
+                info.bytes, part.length_bytes
+            )));
+        }
+        let bytes = object.frame(index).map_err(damaged)?;
         if list.admits(index, &bytes) {
             Ok(bytes)
         } else {

@@ -244,6 +244,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sets a damaged log aside: its file stays, and a new one begins. */
+        post: operations["setLogAside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log/check": {
         parameters: {
             query?: never;
@@ -1018,6 +1035,12 @@ export interface components {
          * @enum {string}
          */
         AnswersTo: "touch" | "keys";
+        /** @description A damaged log to set aside. */
+        Aside: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            unit?: components["schemas"]["UnitId"] | null;
+        };
         /**
          * @description What somebody could supply, and the plan lacks.
          * @enum {string}
@@ -1087,6 +1110,8 @@ export interface components {
             /** @description Bridges. */
             bridges: components["schemas"]["BridgeView"][];
             clock?: components["schemas"]["ClockNote"] | null;
+            /** @description What is damaged in the bench's own record. */
+            damaged: components["schemas"]["DamagedLine"][];
             /** @description Families to choose from, for a unit by hand. */
             families: components["schemas"]["FamilyChoice"][];
             /** @description Answers to the ownership question. */
@@ -1614,6 +1639,16 @@ export interface components {
             last_byte: number;
             /** @description What was found. */
             what: string;
+        };
+        /** @description A log that is held back, or a file of the bench's that makes no sense. */
+        DamagedLine: {
+            /** @description Whether it is a log, which can be set aside. */
+            is_log: boolean;
+            /** @description Its name, where that can be read. */
+            nickname?: string | null;
+            /** @description What is wrong, where, and what to do. */
+            text: string;
+            unit?: components["schemas"]["UnitId"] | null;
         };
         /**
          * @description Whether the owner's data is still what it was at the start of the sheet.
@@ -3931,6 +3966,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LogPage"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setLogAside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Aside"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

@@ -566,6 +566,7 @@ mod tests {
 
     /// A complete set of evidence for putting `persist` back.
     struct Case {
+        family: Family,
         rows: Vec<FactRow>,
         live: Vec<FactRow>,
         own: OwnPartition,
@@ -597,6 +598,7 @@ mod tests {
         let rows = linked(&pairs, 0);
         let taken = capture(1, 10);
         Case {
+            family: gimbal(),
             live: rows.clone(),
             rows,
             own: own()
@@ -625,7 +627,7 @@ mod tests {
     }
 
     fn minted(case: &Case) -> Result<Permit, Closed> {
-        let family = gimbal();
+        let family = &case.family;
         let facts = Facts::new(&case.rows, &[], []);
         let live = Facts::new(&case.live, &[], []);
         let taken = capture(1, 10);
@@ -676,7 +678,7 @@ mod tests {
         let mut captures: Vec<CaptureFacts> = case.capture.iter().cloned().collect();
         captures.extend(case.others.iter().cloned());
         let evidence = RestoreEvidence {
-            family: &family,
+            family,
             facts: &facts,
             live: None,
             paired: &case.paired,
@@ -873,6 +875,40 @@ mod tests {
             spoil(&mut case);
             assert_eq!(rules(&case), wanted, "case {index}");
         }
+    }
+
+    /// `S2`, `W1`: the unit's own bytes too; a build that is not known has no index, and never a 0.
+    #[test]
+    fn own_bytes_that_start_it_are_not_put_back_below_the_fuse() {
+        let mut case = complete();
+        let builds = &mut case.family.builds;
+        *builds = crate::family::testing::shipped("cinder").builds;
+        builds.truncate(1);
+        let mut older = builds[0].clone();
+        older.id = "older".to_owned();
+        (builds[0].rollback, older.rollback) = (3, 2);
+        let runs = builds[0].id.clone();
+        builds.push(older);
+        case.own = own()
+            .into_iter()
+            .find(|own| own.label.as_str() == "recovery")
+            .unwrap();
+        case.verified = Some(("recovery", 20));
+        case.rows.push(row(80, FactKey::Build, &runs, Source::Link, 1));
+        for (build, wanted) in [
+            (Some(runs.as_str()), &[][..]),
+            (Some("older"), &[Rule::W1]),
+            (Some("of nobody"), &[Rule::W1]),
+            (None, &[Rule::W1]),
+        ] {
+            let capture = case.capture.as_mut().unwrap();
+            capture.build = build.map(str::to_owned);
+            assert_eq!(rules(&case), wanted, "{build:?}");
+        }
+        // What runs is not known, so neither is what may be fused.
+        case.capture.as_mut().unwrap().build = Some(runs);
+        case.rows.retain(|row| row.key != FactKey::Build);
+        assert_eq!(rules(&case), [Rule::W1]);
     }
 
     #[test]

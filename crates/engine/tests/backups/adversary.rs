@@ -30,6 +30,14 @@ fn a_capture_of_no_partition_is_none() {
     bench.tongue.says(Some(Lie::NoPartitions));
     bench.capture().unwrap_err();
     bench.kept_nothing("an empty table");
+    bench.tongue.says(None);
+    let kind = veritope_engine::CaptureKind::Some {
+        labels: vec![label("nobody")],
+    };
+    let refused = bench.engine.capture(bench.unit, &kind, &Patient);
+    let refused = refused.unwrap_err().to_string();
+    assert!(refused.contains("a capture of nothing is none"), "{refused}");
+    bench.kept_nothing("none that was wanted");
 }
 
 #[test]
@@ -92,6 +100,11 @@ fn a_put_back_whose_unit_changes_on_the_way_is_torn_and_only_resumed() {
         "{refused}"
     );
     bench.tongue.says(None);
+    // Not one frame went to whoever stood there by then.
+    let there = bench.bytes_of("recovery");
+    let frame = usize::try_from(veritope_core::digest::FRAME_BYTES).unwrap();
+    assert!(there[..frame].iter().any(|byte| *byte != 0));
+    assert!(there[frame..].iter().all(|byte| *byte == 0));
     let torn = |bench: &Bench| bench.engine.backups(bench.unit).unwrap().torn;
     assert_eq!(torn(&bench), [label("recovery")]);
     // What lies elsewhere waits until it is whole.

@@ -13,8 +13,8 @@ use veritope_core::plan::Goal;
 use veritope_core::steady::ClockLook;
 use veritope_engine::data::DataFolder;
 use veritope_engine::desk::{Alone, Desk};
-use veritope_engine::ports::{Clock, Connect, Ids, Journal, JournalError, Silent};
-use veritope_engine::record::{Entry, RunEnd, Scope, Stamped, Way};
+use veritope_engine::ports::{Clock, Connect, Ids, Journal, Silent};
+use veritope_engine::record::{RunEnd, Scope, Way};
 use veritope_engine::unit::UnitRecord;
 use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
@@ -504,7 +504,7 @@ impl Bench {
 
     /// What the bench knows of its unit.
     pub(crate) fn record(&self) -> UnitRecord {
-        self.files.unit(self.unit).unwrap()
+        (*self.files.unit(self.unit).unwrap()).clone()
     }
 
     /// Does something at each pause of the bench's.
