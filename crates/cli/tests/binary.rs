@@ -329,9 +329,25 @@ fn what_is_in_the_way_is_said_in_one_sentence() {
     let before = fs::read_dir(&data).unwrap().count();
     for words in [
         vec!["serve", "--listen", "127.0.0.1:0", "--front", "none"],
-        vec!["serve", "--listen", "127.0.0.1:0", "--front", "none", "--vault", path(&other)],
+        vec![
+            "serve",
+            "--listen",
+            "127.0.0.1:0",
+            "--front",
+            "none",
+            "--vault",
+            path(&other),
+        ],
         vec!["rebuild"],
-        vec!["demo", "--listen", "127.0.0.1:0", "--standin", "127.0.0.1:0", "--front", "none"],
+        vec![
+            "demo",
+            "--listen",
+            "127.0.0.1:0",
+            "--standin",
+            "127.0.0.1:0",
+            "--front",
+            "none",
+        ],
     ] {
         let held = refusal(&[&words[..], &["--data", path(&data)]].concat());
         assert!(

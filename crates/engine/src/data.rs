@@ -160,7 +160,9 @@ impl DataFolder {
             };
             write_toml(&version, &file)?;
         }
-        for name in ["", "families", "shelf", "log", "pictures", "running", "tokens"] {
+        for name in [
+            "", "families", "shelf", "log", "pictures", "running", "tokens",
+        ] {
             let path = folder.join(name);
             let made = match name {
                 "" | "families" | "shelf" | "log" => durable::make_folder(&path),
@@ -467,8 +469,7 @@ impl DataFolder {
     /// When it can't be written; then the old one stands.
     pub fn write_family(&self, codename: &str, text: &str) -> Result<(), DataError> {
         let path = self.family_file(codename)?;
-        durable::write(&path, text.as_bytes())
-            .map_err(|source| DataError::File { path, source })
+        durable::write(&path, text.as_bytes()).map_err(|source| DataError::File { path, source })
     }
 
     /// Removes a family of the user's.
@@ -522,7 +523,9 @@ impl DamagedFile {
             let value = value.trim().strip_prefix('"')?.split('"').next()?;
             (key.trim() == "codename").then(|| value.to_owned())
         });
-        let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
+        let stem = path
+            .file_stem()
+            .map(|stem| stem.to_string_lossy().into_owned());
         let codename = said.or(stem);
         let of = codename.as_deref().unwrap_or("it");
         Self {
@@ -536,9 +539,7 @@ impl DamagedFile {
 
     pub(crate) fn policy(path: PathBuf, error: &DataError) -> Self {
         Self {
-            text: format!(
-                "{error}. The usual policy counts until it is set anew under Settings."
-            ),
+            text: format!("{error}. The usual policy counts until it is set anew under Settings."),
             path,
             codename: None,
         }
@@ -612,7 +613,10 @@ mod tests {
         fs::write(data.join("families/mine.toml"), text).unwrap();
         let (families, damaged) = data.families().unwrap();
         let codename = damaged[0].codename.as_deref();
-        assert_eq!((families.len(), codename), (SHIPPED.len() - 1, Some("gimbal")));
+        assert_eq!(
+            (families.len(), codename),
+            (SHIPPED.len() - 1, Some("gimbal"))
+        );
     }
 
     #[test]

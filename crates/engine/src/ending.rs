@@ -11,7 +11,7 @@ use veritope_wire::{Moment, RequestId, RunId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
-use crate::record::{Entry, RunEnd, StepResult, seen_in_words, Scope};
+use crate::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
 use crate::run::StepEnd;
 use crate::unit::UnitRecord;
 use crate::watch::{Observation, Settling};
@@ -54,6 +54,8 @@ impl Engine {
         if let Some(why) = diverges {
             let result = if is_look {
                 StepResult::AsExpected
+            } else if is_unseen && in_doubt(step, self.now()).is_some() {
+                StepResult::NotKnown
             } else {
                 otherwise
             };
@@ -323,7 +325,7 @@ impl Engine {
                     None,
                     in_doubt(&step, self.now()).into_iter().collect(),
                 )?;
-                self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
+                self.outcome(unit, id, StepResult::NotKnown, Source::Link, saw)?;
                 self.replan(unit, id, "The erase is done once more, to be sure.", None)?;
             }
             return Ok(());

@@ -96,8 +96,8 @@ impl Hold {
 
 fn holder(path: &Path) -> String {
     let mut text = String::new();
-    let read = File::open(path.join(HOLDER))
-        .and_then(|file| file.take(200).read_to_string(&mut text));
+    let read =
+        File::open(path.join(HOLDER)).and_then(|file| file.take(200).read_to_string(&mut text));
     let said = text.lines().next().unwrap_or("").trim();
     match read {
         Ok(_) if !said.is_empty() => said.chars().filter(|c| !c.is_control()).collect(),

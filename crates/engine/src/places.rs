@@ -277,6 +277,9 @@ impl Engine {
 
 impl From<VaultError> for EngineError {
     fn from(error: VaultError) -> Self {
-        Self::Vault(Box::new(error))
+        match error {
+            VaultError::Stopped => Self::Stopped,
+            other => Self::Vault(Box::new(other)),
+        }
     }
 }

@@ -23,7 +23,9 @@ pub enum JournalError {
     #[error("the log can't be written, so nothing was done")]
     Written(#[source] std::io::Error),
     /// A line is longer than any reader takes.
-    #[error("this would be a line of {0} bytes in the log, more than any reader takes; nothing was done")]
+    #[error(
+        "this would be a line of {0} bytes in the log, more than any reader takes; nothing was done"
+    )]
     TooLong(usize),
     /// A unit's log has to begin with its arrival.
     #[error("the log of unit {0} has to begin with its arrival")]

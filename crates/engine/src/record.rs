@@ -52,6 +52,8 @@ pub enum StepResult {
     Otherwise,
     /// The device declined.
     Refused,
+    /// Nobody saw how it ended, and looking does not tell.
+    NotKnown,
 }
 
 /// How a run ended.
@@ -551,9 +553,14 @@ impl Entry {
                 1 => "The end of one log was noted.".to_owned(),
                 count => format!("The ends of {count} logs were noted."),
             },
-            Self::LogSetAside { unit, file, why, .. } => format!(
+            Self::LogSetAside {
+                unit, file, why, ..
+            } => format!(
                 "The log {} was set aside{}: {why}.",
-                unit.map_or_else(|| "of the bench".to_owned(), |unit| format!("of unit {unit}")),
+                unit.map_or_else(
+                    || "of the bench".to_owned(),
+                    |unit| format!("of unit {unit}")
+                ),
                 file.as_ref()
                     .map(|file| format!(" as {file}"))
                     .unwrap_or_default()
@@ -662,6 +669,7 @@ impl Entry {
                 StepResult::AsExpected => format!("As expected. {saw}"),
                 StepResult::Otherwise => format!("Not as expected. {saw}"),
                 StepResult::Refused => format!("The device declined. {saw}"),
+                StepResult::NotKnown => format!("How it ended is not known. {saw}"),
             },
             Self::TableRead { partitions, .. } => {
                 format!(

@@ -23,7 +23,7 @@ use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::evidence::{costs_of, list_of};
 use crate::reading::Moving;
-use crate::record::{Entry, RunEnd, StepResult, Way, Scope};
+use crate::record::{Entry, RunEnd, Scope, StepResult, Way};
 use crate::unit::{RunRecord, UnitRecord};
 use crate::watch::Observation;
 

@@ -45,6 +45,17 @@ pub enum JobState {
     },
 }
 
+impl JobState {
+    /// Whether nothing more comes of it.
+    #[must_use]
+    pub fn has_ended(&self) -> bool {
+        match self {
+            Self::Running | Self::Waiting { .. } => false,
+            Self::Done { .. } | Self::Failed { .. } | Self::Cancelled { .. } => true,
+        }
+    }
+}
+
 /// How far a job that moves bytes is.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct JobProgress {
@@ -163,8 +174,11 @@ impl Jobs {
                 cancel: Arc::clone(cancel),
             }),
         }
-        if all.len() > REMEMBERED {
-            all.pop_front();
+        // The oldest that has ended goes; whatever is under way stays, however many there are.
+        if all.len() > REMEMBERED
+            && let Some(at) = all.iter().position(|known| known.view.state.has_ended())
+        {
+            all.remove(at);
         }
         drop(all);
         self.events.tell(Event::Job { job });
@@ -518,6 +532,31 @@ mod tests {
         let other = under_way(jobs.move_bytes(unit(), "capture", request(2), work));
         assert_ne!(other.id, first.id);
         assert_eq!(jobs.list().len(), 2);
+    }
+
+    #[test]
+    fn a_job_under_way_is_never_forgotten_and_its_end_is_told() {
+        let jobs = Arc::new(Jobs::new(Arc::default()));
+        let (go, wait) = mpsc::channel();
+        let first = under_way(jobs.move_bytes(unit(), "capture", request(1), held(wait)));
+        // More steps come and go than are remembered; steps take no turn.
+        for n in 0..2 * REMEMBERED as u64 {
+            let job = JobView {
+                id: 1000 + n,
+                state: JobState::Done {
+                    text: "done".to_owned(),
+                },
+                ..first.clone()
+            };
+            jobs.set(job, None, &Arc::default());
+        }
+        assert_eq!(jobs.list().len(), REMEMBERED);
+        assert!(jobs.cancel(first.id), "it can still be stopped");
+        go.send(()).unwrap();
+        assert!(matches!(
+            end_of(&jobs, first.id).state,
+            JobState::Cancelled { .. }
+        ));
     }
 
     #[test]

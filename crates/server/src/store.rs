@@ -332,7 +332,11 @@ mod tests {
         let done = store.append(Scope::Unit(unit(1)), None, vec![goal(Goal::Unlock)]);
         assert!(matches!(done, Ok(Appended::Now(_))), "{done:?}");
         assert_eq!(store.unit(unit(1)).unwrap().goal, Some(Goal::Unlock));
-        assert_eq!(store.lines(&everything()).len(), before + 1, "out of the files");
+        assert_eq!(
+            store.lines(&everything()).len(),
+            before + 1,
+            "out of the files"
+        );
         other.batch_execute("ROLLBACK").unwrap();
         assert_eq!(store.lines(&everything()).len(), before + 1);
         assert_eq!(
@@ -343,7 +347,10 @@ mod tests {
 
     #[test]
     fn an_index_that_is_lost_or_no_index_is_made_anew() {
-        for spoil in ["", "no database at all, but a text of more than a hundred bytes"] {
+        for spoil in [
+            "",
+            "no database at all, but a text of more than a hundred bytes",
+        ] {
             let folder = tempfile::tempdir().unwrap();
             let store = opened(folder.path());
             arrive(&store, 1);
@@ -384,7 +391,9 @@ mod tests {
             drop(store);
             let again = opened(folder.path());
             let named = again.lines(&everything());
-            let count = named.iter().filter(|row| row.sentence.contains("made anew"));
+            let count = named
+                .iter()
+                .filter(|row| row.sentence.contains("made anew"));
             assert_eq!(count.count(), 1, "{edit}: said once");
         }
     }
@@ -473,11 +482,11 @@ mod tests {
 
     const ONE: u8 = 1;
 
-    /// Every way of spoiling a file, and what each does to the lines.
-    const SPOILS: [(&str, fn(Vec<&str>) -> String); 5] = [
-        ("edited", |all| {
-            lines(&all).replacen("unlock", "unlocc", 1)
-        }),
+    /// What a way of spoiling does to the lines.
+    type Spoil = fn(Vec<&str>) -> String;
+
+    const SPOILS: [(&str, Spoil); 5] = [
+        ("edited", |all| lines(&all).replacen("unlock", "unlocc", 1)),
         ("a line taken out", |mut all| {
             all.remove(1);
             lines(&all)

@@ -17,7 +17,10 @@ pub fn make_folder(path: &Path) -> io::Result<()> {
     if path.is_dir() {
         return Ok(());
     }
-    if let Some(parent) = path.parent().filter(|parent| !parent.as_os_str().is_empty()) {
+    if let Some(parent) = path
+        .parent()
+        .filter(|parent| !parent.as_os_str().is_empty())
+    {
         make_folder(parent)?;
     }
     match DirBuilder::new().mode(0o700).create(path) {
@@ -110,7 +113,11 @@ mod tests {
         write(&path, b"second").unwrap();
         assert_eq!(fs::read(&path).unwrap(), b"second");
         assert_eq!((mode(&path), mode(&inside)), (0o600, 0o700));
-        assert_eq!(fs::read_dir(&inside).unwrap().count(), 1, "nothing is left beside it");
+        assert_eq!(
+            fs::read_dir(&inside).unwrap().count(),
+            1,
+            "nothing is left beside it"
+        );
     }
 
     #[test]

@@ -3232,7 +3232,7 @@ export interface components {
          * @description How a step ended.
          * @enum {string}
          */
-        StepResult: "as-expected" | "otherwise" | "refused";
+        StepResult: "as-expected" | "otherwise" | "refused" | "not-known";
         /** @description Where the step in hand stands. */
         StepState: {
             /** @enum {string} */

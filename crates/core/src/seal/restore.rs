@@ -894,7 +894,8 @@ mod tests {
             .find(|own| own.label.as_str() == "recovery")
             .unwrap();
         case.verified = Some(("recovery", 20));
-        case.rows.push(row(80, FactKey::Build, &runs, Source::Link, 1));
+        case.rows
+            .push(row(80, FactKey::Build, &runs, Source::Link, 1));
         for (build, wanted) in [
             (Some(runs.as_str()), &[][..]),
             (Some("older"), &[Rule::W1]),

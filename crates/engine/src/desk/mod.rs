@@ -229,7 +229,10 @@ impl Desk {
         // the other.
         let cite = match (scope, state.damage.contains_key(&Scope::Bench)) {
             (Scope::Unit(_), false) => state.chains.get(&Scope::Bench).and_then(|bench| {
-                let hash = bench.head.hash.filter(|_| bench.head.entries > chain.cited)?;
+                let hash = bench
+                    .head
+                    .hash
+                    .filter(|_| bench.head.entries > chain.cited)?;
                 Some(Cite {
                     seq: bench.head.entries,
                     hash,
@@ -556,4 +559,3 @@ impl Drop for Desk {
         }
     }
 }
-

@@ -130,7 +130,11 @@ pub(super) fn of_unit(
 ) -> Option<Damage> {
     let scope = Scope::Unit(unit);
     let Some(read) = read else {
-        let who = if told.birth.is_some() { BENCH_LOG } else { INDEX };
+        let who = if told.birth.is_some() {
+            BENCH_LOG
+        } else {
+            INDEX
+        };
         let name = told
             .birth
             .map(|birth| format!(" of {}", birth.nickname))
@@ -167,7 +171,9 @@ pub(super) fn of_unit(
     // and its birth. Then that line cites the bench's chain.
     let is_ours = match read.cites.first() {
         // Where the bench's chain is cut, that one is at fault.
-        Some((_, cite)) => bench.hash_at(cite.seq).is_none_or(|there| there == cite.hash),
+        Some((_, cite)) => bench
+            .hash_at(cite.seq)
+            .is_none_or(|there| there == cite.hash),
         None => told.is_old_bench,
     };
     (told.birth.is_none() && !is_ours).then(|| {
@@ -206,4 +212,3 @@ pub(super) fn of_bench(
     });
     bad.and_then(damaged)
 }
-

@@ -22,15 +22,15 @@ use veritope_wire::{FactId, Moment, RequestId, UnitId};
 use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::evidence::list_of;
-use crate::record::{RunEnd, Way, Scope};
+use crate::record::{RunEnd, Scope, Way};
 use crate::run::StepPhase;
 use crate::unit::{RunRecord, UnitRecord};
 
 pub use types::{
-    AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine, FactInput,
-    FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission, RuleLine,
-    RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
-    Wait,
+    AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
+    FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,
+    RuleLine, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy,
+    UnitTag, Wait,
 };
 
 impl Engine {
@@ -40,8 +40,7 @@ impl Engine {
     /// When the record can't be read.
     pub fn bench_view(&self) -> Result<BenchView, EngineError> {
         let all = self.parts.journal.units();
-        let (away, records): (Vec<_>, Vec<_>) =
-            all.into_iter().partition(|record| record.is_away);
+        let (away, records): (Vec<_>, Vec<_>) = all.into_iter().partition(|record| record.is_away);
         let mut units = self.tags(&records);
         units.sort_by_cached_key(order);
         Ok(BenchView {

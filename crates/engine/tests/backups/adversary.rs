@@ -36,7 +36,10 @@ fn a_capture_of_no_partition_is_none() {
     };
     let refused = bench.engine.capture(bench.unit, &kind, &Patient);
     let refused = refused.unwrap_err().to_string();
-    assert!(refused.contains("a capture of nothing is none"), "{refused}");
+    assert!(
+        refused.contains("a capture of nothing is none"),
+        "{refused}"
+    );
     bench.kept_nothing("none that was wanted");
 }
 

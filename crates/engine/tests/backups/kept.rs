@@ -172,6 +172,23 @@ fn a_capture_that_was_cancelled_does_not_go_on_by_itself() {
 }
 
 #[test]
+fn a_copy_that_was_cancelled_is_cancelled_and_goes_on_when_asked() {
+    let bench = Bench::in_recovery();
+    bench.any_two_places_do();
+    let place = bench.stick();
+    let capture = bench.capture().unwrap();
+    let cut = bench
+        .engine
+        .copy(bench.unit, capture, place, &crate::support::Impatient)
+        .unwrap_err();
+    assert!(matches!(cut, EngineError::Stopped), "{cut}");
+    let copies = |bench: &Bench| bench.record().copies.len();
+    let before = copies(&bench);
+    bench.copy(capture, place);
+    assert_eq!(copies(&bench), before + 1);
+}
+
+#[test]
 fn a_capture_broken_off_before_a_write_is_begun_anew() {
     let (bench, capture, _) = Bench::kept();
     bench.arm(Fault::Blank {

@@ -15,12 +15,19 @@ interface Rung {
   isHere: boolean;
 }
 
+const RESULT_SHAPES: Record<Api<'StepResult'>, ShapeKind> = {
+  'as-expected': 'met',
+  otherwise: 'refused',
+  refused: 'refused',
+  'not-known': 'unknown',
+};
+
 /** What was done, what is in hand, what is ahead. */
 export function StepLadder({ run }: StepLadderProps) {
   const done: Rung[] = run.done.map((step) => ({
     id: step.began,
     title: step.title,
-    shape: step.result === 'as-expected' ? 'met' : 'refused',
+    shape: RESULT_SHAPES[step.result],
     note: resultWords(step.result),
     isHere: false,
   }));

@@ -17,6 +17,8 @@ export function resultWords(result: Api<'StepResult'>): string {
       return 'not as expected';
     case 'refused':
       return 'the device declined';
+    case 'not-known':
+      return 'how it ended is not known';
   }
 }
 

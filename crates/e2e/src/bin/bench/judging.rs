@@ -203,7 +203,11 @@ pub(super) fn many_builds() -> Outcome {
 
 /// The bench's first screen with five hundred units.
 pub(super) fn bench_of_units(folder: &Path) -> Outcome {
-    let (engine, _store) = open_engine(Folder::Free(folder.join("five-hundred")), None, Arc::new(Silent))?;
+    let (engine, _store) = open_engine(
+        Folder::Free(folder.join("five-hundred")),
+        None,
+        Arc::new(Silent),
+    )?;
     let request = || RequestId::new(uuid::Uuid::now_v7());
     let codenames = [
         "saltern", "kelpie", "lodestar", "mooring", "thimble", "gimbal", "cinder",
