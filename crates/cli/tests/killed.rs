@@ -3,6 +3,7 @@
 
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
+mod full;
 mod support;
 
 use std::fs;
@@ -417,6 +418,60 @@ fn a_full_disk_ends_the_work_in_one_sentence_and_loses_nothing() {
     table.bench().post(&copy, json!({ "place": place }));
     table.settled();
     assert!(verified(&stick).starts_with("sound"));
+}
+
+/// The index is lost, and whoever makes it anew is killed on the way, eight times over.
+#[test]
+fn an_index_made_anew_and_killed_on_the_way_gives_the_same_answers() {
+    let folder = tempfile::tempdir().unwrap();
+    let data = folder.path().join("data");
+    let words = serve(path(&data));
+    let bench = Process::start(&words);
+    let reach = json!({ "by": "hand", "family": "thimble" });
+    let unit = bench.post(
+        "/api/units",
+        json!({ "nickname": "Knot", "ownership": "mine", "reach": reach }),
+    );
+    let unit = unit["id"].as_str().unwrap().to_owned();
+    let charges: Vec<Value> = (0..100)
+        .map(|n| json!({ "key": "battery", "value": format!("{n}") }))
+        .collect();
+    for _ in 0..40 {
+        let said = json!({ "facts": charges });
+        bench.post(&format!("/api/units/{unit}/facts"), said);
+    }
+    let log = format!("/api/log?unit={unit}&limit=200");
+    let standing = format!("/api/units/{unit}/standing");
+    let known = |bench: &Process| {
+        let mut standing = bench.get(&standing);
+        // It drains by the clock.
+        standing
+            .as_object_mut()
+            .unwrap()
+            .retain(|key, _| key == "facts" || key == "keep_safe");
+        (bench.get(&log), standing)
+    };
+    let before = known(&bench);
+    bench.kill();
+    let began = Instant::now();
+    let bench = Process::start(&words);
+    let whole = began.elapsed();
+    bench.kill();
+    for n in 1..=MOMENTS {
+        for ending in ["", "-wal", "-shm"] {
+            let _ = fs::remove_file(data.join(format!("index.sqlite{ending}")));
+        }
+        let mut killed = support::veritope().args(words).spawn().unwrap();
+        moment(whole, n);
+        killed.kill().unwrap();
+        killed.wait().unwrap();
+        let bench = Process::start(&words);
+        assert_eq!(known(&bench), before, "moment {n}");
+        let check = bench.get(&format!("/api/log/check?unit={unit}"));
+        assert_eq!(check["problem"], Value::Null, "moment {n}: {check}");
+        assert_eq!(bench.get("/api/bench")["damaged"], json!([]), "moment {n}");
+        bench.kill();
+    }
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! One data folder, one process: a lock on the folder itself, taken before anything in it is opened.
 
 use std::fs::{self, File, Permissions, TryLockError};
-use std::io::Read;
+use std::io::{self, Read};
 use std::os::unix::fs::PermissionsExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -79,7 +79,7 @@ impl Hold {
     ///
     /// # Errors
     /// When that can't be written.
-    pub(crate) fn sign(&self) -> std::io::Result<()> {
+    pub(crate) fn sign(&self) -> io::Result<()> {
         let program = std::env::args().next().unwrap_or_default();
         let program = Path::new(&program)
             .file_name()
@@ -90,7 +90,17 @@ impl Hold {
         let what = what.map_or_else(String::new, |word| format!(" {word}"));
         fs::set_permissions(&self.path, Permissions::from_mode(0o700))?;
         let text = format!("{program}{what}, process {}\n", std::process::id());
-        durable::write(&self.path.join(HOLDER), text.as_bytes())
+        let path = self.path.join(HOLDER);
+        match durable::write(&path, text.as_bytes()) {
+            // A full disk keeps nobody from reading; who was here before is not said any more.
+            Err(error) if error.kind() == io::ErrorKind::StorageFull => {
+                match fs::remove_file(&path) {
+                    Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
+                    _ => Ok(()),
+                }
+            }
+            other => other,
+        }
     }
 }
 

@@ -42,11 +42,22 @@ pub fn write(path: &Path, bytes: &[u8]) -> io::Result<()> {
         .unwrap_or(Path::new("."));
     let mut staged = tempfile::Builder::new()
         .prefix(STAGED)
-        .tempfile_in(folder)?;
-    staged.write_all(bytes)?;
+        .tempfile_in(folder)
+        .map_err(as_it_is)?;
+    staged.write_all(bytes).map_err(as_it_is)?;
     staged.as_file().sync_all()?;
     staged.persist(path).map_err(|error| error.error)?;
     sync_parent(path)
+}
+
+/// Without the name of the staged file, which says nothing to anybody.
+fn as_it_is(error: io::Error) -> io::Error {
+    match error.kind() {
+        io::ErrorKind::StorageFull => rustix::io::Errno::NOSPC.into(),
+        io::ErrorKind::ReadOnlyFilesystem => rustix::io::Errno::ROFS.into(),
+        io::ErrorKind::PermissionDenied => rustix::io::Errno::ACCESS.into(),
+        _ => error,
+    }
 }
 
 /// Takes away what killed processes staged in a folder and never put into place.

@@ -51,7 +51,7 @@ impl Process {
         Self::spawn(command)
     }
 
-    fn spawn(mut command: Command) -> Self {
+    pub(crate) fn spawn(mut command: Command) -> Self {
         let mut child = command
             .stdout(Stdio::piped())
             .stderr(Stdio::inherit())
