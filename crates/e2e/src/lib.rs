@@ -149,6 +149,21 @@ impl Bench {
         Ok(())
     }
 
+    /// The bench that was begun anew ends, `meanwhile` happens to its folder, and it starts again.
+    ///
+    /// # Errors
+    /// When it can't be started.
+    pub async fn ends_and_starts_again(
+        &mut self,
+        meanwhile: impl FnOnce(&Path) -> Outcome,
+    ) -> Outcome {
+        if let Some(anew) = self.anew.take() {
+            anew.stop().await;
+        }
+        meanwhile(&self.folder.path().join("anew"))?;
+        self.begin_anew().await
+    }
+
     /// Address and token of the demo's devices, as the demo prints them when it starts.
     #[must_use]
     pub fn bridge(&self) -> (String, &str) {

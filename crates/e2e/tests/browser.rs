@@ -6,6 +6,9 @@ mod hands;
 mod knowing;
 mod locks;
 
+use std::fs;
+use std::path::Path;
+
 use serde_json::json;
 use tokio::runtime::Runtime;
 use veritope_e2e::{Bench, Outcome};
@@ -262,6 +265,24 @@ fn ruffs_damage_is_named_and_repaired() {
     });
 }
 
+/// Takes the last two lines off the one unit's log there is.
+fn cut_a_log(data: &Path) -> Outcome {
+    for file in fs::read_dir(data.join("log"))? {
+        let path = file?.path();
+        let is_units = path.file_name().is_some_and(|name| name != "bench.jsonl");
+        if is_units && path.is_file() {
+            let text = fs::read_to_string(&path)?;
+            let lines: Vec<&str> = text.lines().collect();
+            let kept: String = lines[..lines.len() - 2]
+                .iter()
+                .map(|line| format!("{line}\n"))
+                .collect();
+            fs::write(&path, kept)?;
+        }
+    }
+    Ok(())
+}
+
 /// The README's rescue: the data folder is gone, the stick is not.
 #[test]
 fn a_lost_data_folder_costs_nothing_that_lies_on_a_stick() {
@@ -328,6 +349,20 @@ fn a_lost_data_folder_costs_nothing_that_lies_on_a_stick() {
         bench.click("Put Reeve away").await?;
         bench.sees("Put away").await?;
         bench.shot("put-away").await?;
+        bench.click("Bring Reeve back").await?;
+        // Somebody cuts its log: that is named, nothing is added to it, and a person sets it aside.
+        bench.ends_and_starts_again(cut_a_log).await?;
+        bench.open("/").await?;
+        bench.sees("lines were cut off").await?;
+        bench
+            .sees("The record of Reeve is held back: its log is damaged.")
+            .await?;
+        bench.buttons_have_names_of_their_own().await?;
+        bench.is_accessible().await?;
+        bench.shot("held-back").await?;
+        bench.click("Set the log of Reeve aside").await?;
+        bench.sees_not("lines were cut off").await?;
+        bench.sees_not("Reeve").await?;
         bench.stop().await
     });
 }

@@ -83,10 +83,12 @@ pub struct Running {
     served: JoinHandle<std::io::Result<()>>,
     jobs: Arc<Jobs>,
     watching: Arc<AtomicBool>,
+    watch: std::thread::JoinHandle<()>,
 }
 
 impl Running {
-    /// Stops: streams end, waiting stops, requests under way are answered.
+    /// Stops: streams end, waiting stops, requests under way are answered. Then the data folder is held no
+    /// longer, unless a job still moves bytes.
     pub async fn stop(self) {
         self.watching.store(false, Ordering::SeqCst);
         self.jobs.stop();
@@ -95,6 +97,8 @@ impl Running {
         if let Err(error) = self.served.await {
             tracing::error!(%error, "the server broke off");
         }
+        // A thread that panicked has let go as well.
+        let _ = tokio::task::spawn_blocking(move || self.watch.join()).await;
     }
 }
 
@@ -148,7 +152,7 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
     let jobs = Arc::new(Jobs::new(Arc::clone(&events)));
     let (stop, stopping) = watch::channel(false);
     let watching = Arc::new(AtomicBool::new(true));
-    watch_bridges(
+    let watch = watch_bridges(
         Arc::clone(&engine),
         Arc::clone(&jobs),
         Arc::clone(&watching),
@@ -175,6 +179,7 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
         served,
         jobs,
         watching,
+        watch,
     })
 }
 
@@ -185,7 +190,7 @@ fn watch_bridges(
     engine: Arc<Engine>,
     jobs: Arc<Jobs>,
     watching: Arc<AtomicBool>,
-) -> std::io::Result<()> {
+) -> std::io::Result<std::thread::JoinHandle<()>> {
     std::thread::Builder::new()
         .name("watch".to_owned())
         .spawn(move || {
@@ -209,8 +214,7 @@ fn watch_bridges(
                 }
                 std::thread::sleep(WATCH_EVERY);
             }
-        })?;
-    Ok(())
+        })
 }
 
 fn service(app: App, front: FrontEnd, own: OwnNames) -> Router {

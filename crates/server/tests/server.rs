@@ -231,6 +231,54 @@ fn every_route_that_changes_something_is_known() {
 }
 
 #[test]
+fn one_request_posted_from_many_threads_is_done_once() {
+    let served = Served::new(FrontEnd::None);
+    let by_hand = json!({ "by": "hand", "family": "gimbal" });
+    let arrival =
+        json!({ "nickname": "Ruff", "ownership": "mine", "reach": by_hand, "request": request() });
+    let at_once = |path: &str, body: &Value| -> Vec<(StatusCode, Value)> {
+        std::thread::scope(|threads| {
+            let all: Vec<_> = (0..24)
+                .map(|_| threads.spawn(|| served.ask("POST", path, body)))
+                .collect();
+            all.into_iter().map(|one| one.join().unwrap()).collect()
+        })
+    };
+    let made = at_once("/api/units", &arrival);
+    let id = made[0].1["id"].as_str().unwrap().to_owned();
+    for (status, answer) in made {
+        assert_eq!(status, 200, "{answer}");
+        assert_eq!(answer["id"].as_str(), Some(id.as_str()));
+    }
+    let lines = || {
+        served.get("/api/log?limit=200")["lines"]
+            .as_array()
+            .unwrap()
+            .len()
+    };
+    let unit = format!("/api/units/{id}");
+    let fact = json!({ "facts": [{ "key": "battery", "value": "70" }], "request": request() });
+    let waiver = json!({ "classes": [{ "class": "photos", "said": { "is": "waived" } }], "request": request() });
+    let goal = json!({ "goal": "unlock", "request": request() });
+    let name = json!({ "nickname": "Reeve", "request": request() });
+    let policy = json!({ "battery_floor_percent": 45, "copies": 2, "media": "distinct" });
+    let policy = json!({ "policy": policy, "request": request() });
+    for (path, body) in [
+        (format!("{unit}/facts"), fact),
+        (format!("{unit}/keep-safe"), waiver),
+        (format!("{unit}/goal"), goal),
+        (format!("{unit}/name"), name),
+        ("/api/settings/policy".to_owned(), policy),
+    ] {
+        let before = lines();
+        for (status, answer) in at_once(&path, &body) {
+            assert_eq!(status, 200, "{path}: {answer}");
+        }
+        assert_eq!(lines(), before + 1, "{path}");
+    }
+}
+
+#[test]
 fn large_bodies_are_refused_on_every_route_that_takes_one() {
     let served = Served::new(FrontEnd::None);
     let small = json!({ "text": "x".repeat(70_000) });

@@ -217,6 +217,7 @@ impl Engine {
     }
 
     fn tag(&self, record: &UnitRecord) -> UnitTag {
+        let held = self.is_sound(Scope::Unit(record.id)).is_err();
         let facts = record.known();
         let family = self.family_by(record, &facts);
         let family = family.as_deref();
@@ -227,8 +228,10 @@ impl Engine {
             nickname: record.nickname.clone(),
             family: family.map(Family::name),
             model_code: shown(FactKey::ModelCode),
-            mode: shown(FactKey::Mode),
+            // What may have been cut off or changed is not known.
+            mode: shown(FactKey::Mode).filter(|_| !held),
             lock: match standing.verdict {
+                _ if held => None,
                 Verdict::NoLock => Some("no lock".to_owned()),
                 _ if record.is_lock_in_doubt() => None,
                 _ => shown(FactKey::Lock),
@@ -240,13 +243,16 @@ impl Engine {
             goal: record.goal,
             goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
             seal: self.seal_tag(record, &standing),
-            next: match self.is_sound(Scope::Unit(record.id)) {
-                Ok(()) => next_of(record, &standing, &self.kept_items(record, family)),
-                Err(error) => NextStep {
-                    sentence: format!("{error}."),
+            next: if held {
+                NextStep {
+                    sentence:
+                        "Nothing is added to it until its file is put back, or it is set aside."
+                            .to_owned(),
                     label: "To the log".to_owned(),
                     place: NextPlace::Log,
-                },
+                }
+            } else {
+                next_of(record, &standing, &self.kept_items(record, family))
             },
             verdict: standing.verdict,
             sentence: standing.sentence,
@@ -259,6 +265,14 @@ impl Engine {
     }
 
     fn seal_tag(&self, record: &UnitRecord, standing: &Standing) -> SealTag {
+        if let Err(error) = self.is_sound(Scope::Unit(record.id)) {
+            return SealTag {
+                wanted: None,
+                missing: 1,
+                sentence: format!("{error}."),
+                items: Vec::new(),
+            };
+        }
         let ahead = record.active_run().and_then(|run| {
             let step = run.sheet.steps[run.at.min(run.sheet.steps.len())..]
                 .iter()
