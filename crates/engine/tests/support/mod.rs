@@ -293,7 +293,7 @@ pub(crate) struct Bench {
     pub(crate) unit: UnitId,
     pub(crate) time: Arc<Time>,
     ids: Arc<Counting>,
-    files: Arc<Desk>,
+    pub(crate) files: Arc<Desk>,
     pub(crate) folder: tempfile::TempDir,
 }
 
