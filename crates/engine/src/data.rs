@@ -247,27 +247,6 @@ impl DataFolder {
         write_toml(&self.join("bench.toml"), &file)
     }
 
-    /// The policy's file as it stands; nothing when there is none.
-    ///
-    /// # Errors
-    /// When it can't be read.
-    pub(crate) fn policy_file(&self) -> Result<Option<Vec<u8>>, DataError> {
-        self.secret("policy.toml")
-    }
-
-    /// Puts the policy's file back to what it was.
-    ///
-    /// # Errors
-    /// When it can't be written.
-    pub(crate) fn put_policy_file(&self, before: Option<Vec<u8>>) -> Result<(), DataError> {
-        let path = self.join("policy.toml");
-        let put = match before {
-            Some(bytes) => durable::write(&path, &bytes),
-            None => fs::remove_file(&path),
-        };
-        put.map_err(|source| DataError::File { path, source })
-    }
-
     /// Replaces the policy.
     ///
     /// # Errors
@@ -298,17 +277,6 @@ impl DataFolder {
 
     fn picture_file(&self, fact: FactId) -> PathBuf {
         self.join("pictures").join(fact.to_string())
-    }
-
-    /// Keeps the picture of a fact, in place of an older one; for its owner's eyes only.
-    ///
-    /// # Errors
-    /// When it can't be written; then the old one stands.
-    pub fn write_picture(&self, fact: FactId, bytes: &[u8]) -> Result<(), DataError> {
-        let path = self.picture_file(fact);
-        durable::make_folder(&self.join("pictures"))
-            .and_then(|()| durable::write(&path, bytes))
-            .map_err(|source| DataError::File { path, source })
     }
 
     /// The picture of a fact.
@@ -361,6 +329,19 @@ impl DataFolder {
             durable::make_folder(folder).map_err(failed)?;
         }
         durable::write(&path, bytes).map_err(failed)
+    }
+
+    /// Puts such a file back to what it was before it was replaced: a refused request leaves nothing.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub(crate) fn put_back(&self, name: &str, before: Option<Vec<u8>>) -> Result<(), DataError> {
+        let path = self.join(name);
+        let put = match before {
+            Some(bytes) => durable::write(&path, &bytes),
+            None => fs::remove_file(&path),
+        };
+        put.map_err(|source| DataError::File { path, source })
     }
 
     /// Reads such a file; nothing when there is none.

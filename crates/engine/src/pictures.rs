@@ -61,13 +61,19 @@ impl Engine {
             ));
         }
         let key = typed(&record, fact)?;
-        self.data.write_picture(fact, bytes)?;
+        let file = format!("pictures/{fact}");
+        let before = self.data.secret(&file)?;
+        self.data.put_secret(&file, bytes)?;
         let entry = Entry::PictureKept {
             fact,
             key,
             digest: Digest::of(bytes),
         };
-        self.append(unit, Some(request), vec![entry])
+        let noted = self.append(unit, Some(request), vec![entry]);
+        if noted.is_err() {
+            self.data.put_back(&file, before)?;
+        }
+        noted
     }
 
     /// The picture of a fact, as it was kept.

@@ -264,12 +264,14 @@ impl Engine {
         let Some(_once) = self.once(Scope::Bench, request)? else {
             return Ok(());
         };
-        let before = self.data.policy_file()?;
+        let before = self.data.secret("policy.toml")?;
         self.data.set_policy(&policy)?;
         let entry = Entry::PolicyChanged {
             policy: policy.clone(),
         };
-        self.note_or_take_back(request, entry, || Ok(self.data.put_policy_file(before)?))?;
+        self.note_or_take_back(request, entry, || {
+            Ok(self.data.put_back("policy.toml", before)?)
+        })?;
         self.put_policy(policy);
         Ok(())
     }

@@ -51,14 +51,17 @@ impl Engine {
             .map_err(|_| EngineError::BadInput("the token could not be encrypted".to_owned()))?;
         let mut bytes = nonce.to_vec();
         bytes.extend(sealed);
-        self.data.put_secret(&format!("tokens/{unit}"), &bytes)?;
+        let file = format!("tokens/{unit}");
+        let before = self.data.secret(&file)?;
+        self.data.put_secret(&file, &bytes)?;
         let has_come = FactValue::parse(FactKey::Token, "in-hand")?;
         let fact = self.row(FactKey::Token, has_come, Source::Person, self.now());
-        self.append(
-            unit,
-            Some(request),
-            vec![Entry::TokenKept, Entry::Facts { facts: vec![fact] }],
-        )
+        let entries = vec![Entry::TokenKept, Entry::Facts { facts: vec![fact] }];
+        let noted = self.append(unit, Some(request), entries);
+        if noted.is_err() {
+            self.data.put_back(&file, before)?;
+        }
+        noted
     }
 
     /// The unit's token, if one is kept and opens.

@@ -28,6 +28,9 @@ pub(crate) struct Problem {
     pub(crate) rule: Option<Rule>,
     /// The evidence that is missing.
     pub(crate) missing: Vec<Item>,
+    /// Tells this answer from others, here and in the log of the server.
+    #[schema(value_type = String, format = "uuid")]
+    pub(crate) id: uuid::Uuid,
 }
 
 impl Problem {
@@ -40,6 +43,7 @@ impl Problem {
             detail: detail.into(),
             rule: None,
             missing: Vec::new(),
+            id: uuid::Uuid::now_v7(),
         }
     }
 }
@@ -118,7 +122,7 @@ impl From<EngineError> for Problem {
         };
         let mut problem = Self::new(status, code, sentence(&chain(&error)));
         if status.is_server_error() {
-            tracing::error!(error = chain(&error), "a request failed");
+            tracing::error!(id = %problem.id, error = chain(&error), "a request failed");
         }
         match error {
             E::Closed { rule, missing } => {

@@ -2661,6 +2661,11 @@ export interface components {
             code: string;
             /** @description One sentence: what, where, what to do. */
             detail: string;
+            /**
+             * Format: uuid
+             * @description Tells this answer from others, here and in the log of the server.
+             */
+            id: string;
             /** @description The evidence that is missing. */
             missing: components["schemas"]["Item"][];
             rule?: components["schemas"]["Rule"] | null;

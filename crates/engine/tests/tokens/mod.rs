@@ -143,3 +143,77 @@ fn a_key_that_is_cut_short_is_said_and_never_replaced() {
     std::fs::write(&key, &whole).unwrap();
     keep(&bench, TOKEN).unwrap();
 }
+
+/// Every file beside the log that a request writes, as it stands.
+fn files(bench: &Bench) -> Vec<(String, Option<Vec<u8>>)> {
+    let folder = bench.folder.path();
+    let mut names: Vec<String> = ["policy.toml", "bench.toml"].map(str::to_owned).into();
+    for inside in ["tokens", "pictures", "families"] {
+        let listed = std::fs::read_dir(folder.join(inside)).into_iter().flatten();
+        let found = listed.map(|file| file.unwrap().file_name().into_string().unwrap());
+        names.extend(found.map(|name| format!("{inside}/{name}")));
+    }
+    names.sort();
+    let read = |name: &String| std::fs::read(folder.join(name)).ok();
+    names
+        .into_iter()
+        .map(|name| (name.clone(), read(&name)))
+        .collect()
+}
+
+/// The log can't be written: nothing that a request did before it may stay .
+#[test]
+fn what_the_log_did_not_take_leaves_no_file() {
+    let bench = curlew();
+    let (unit, request) = (bench.unit, || bench.request());
+    keep(&bench, TOKEN).unwrap();
+    bench.say(&[(FactKey::Battery, "80")]);
+    let fact = bench.record().facts.last().unwrap().id;
+    let png = |ending: &str| [b"\x89PNG\r\n\x1a\n", ending.as_bytes()].concat();
+    bench
+        .engine
+        .put_picture(unit, fact, &png("first"), request())
+        .unwrap();
+    let before = files(&bench);
+    assert!(before.iter().any(|(name, _)| name.starts_with("pictures/")));
+
+    // A folder stands where each log was.
+    let log = bench.folder.path().join("log");
+    let aside = bench.folder.path().join("log-of-before");
+    std::fs::rename(&log, &aside).unwrap();
+    for file in std::fs::read_dir(&aside).unwrap() {
+        std::fs::create_dir_all(log.join(file.unwrap().file_name())).unwrap();
+    }
+    let mut policy = bench.engine.policy();
+    policy.battery_floor_percent = 45;
+    let place = bench.folder.path().join("another-place");
+    std::fs::create_dir(&place).unwrap();
+    let family = include_str!("../../../../families/gimbal.toml");
+    let engine = &bench.engine;
+    let refused = [
+        keep(&bench, &TOKEN.replace('A', "B")).err(),
+        engine
+            .put_picture(unit, fact, &png("second"), request())
+            .err(),
+        engine.set_policy(policy.clone(), request()).err(),
+        engine
+            .add_place("another", place.to_str().unwrap(), request())
+            .err(),
+        engine.put_family(family, request()).err(),
+    ];
+    for (index, error) in refused.into_iter().enumerate() {
+        let error = error.unwrap_or_else(|| panic!("{index} was not refused"));
+        assert!(matches!(error, EngineError::Journal(_)), "{index}: {error}");
+    }
+    assert_eq!(files(&bench), before);
+    assert_ne!(engine.policy(), policy);
+
+    // As it was, everything goes on.
+    std::fs::remove_dir_all(&log).unwrap();
+    std::fs::rename(&aside, &log).unwrap();
+    assert_eq!(engine.picture(unit, fact).unwrap().bytes, png("first"));
+    engine.set_policy(policy, request()).unwrap();
+    engine
+        .put_picture(unit, fact, &png("second"), request())
+        .unwrap();
+}
