@@ -304,8 +304,17 @@ impl Keeper {
     fn take(&mut self, order: Order) {
         match order {
             Order::Took(scope, lines) => {
-                if let Err(error) = self.took(scope, &lines) {
-                    self.failed(&error);
+                // Each try may have to wait for whoever has locked it: one at a time, and not for each line.
+                let took = if !self.is_behind {
+                    self.took(scope, &lines)
+                } else if self.tried.elapsed() >= TRY_EVERY {
+                    self.catch_up()
+                } else {
+                    return;
+                };
+                match took {
+                    Ok(()) => self.is_behind = false,
+                    Err(error) => self.failed(&error),
                 }
             }
             Order::SetAside(scope) => {
@@ -331,6 +340,7 @@ impl Keeper {
     }
 
     fn failed(&mut self, error: &IndexError) {
+        self.tried = Instant::now();
         if !self.is_behind {
             tracing::warn!(%error, "the index fell behind the log");
         }

@@ -585,6 +585,51 @@ mod tests {
         assert_eq!(kept.held(), [three]);
     }
 
+    /// A line as another version of this program would have added it.
+    fn added(all: &[&str], scope: Scope, version: &str) -> String {
+        let last = all.last().unwrap();
+        let at = "2026-11-28T12:00:00.000Z";
+        let (name, seq, prev) = (name_of(scope), all.len() + 1, hash_of(last));
+        let open = format!(
+            "{{\"v\":\"{version}\",\"of\":\"{name}\",\"seq\":{seq},\"at\":\"{at}\",\"prev\":\"{prev}\",\"entry\":{{\"what\":\"dreamt\",\"of\":7}}"
+        );
+        let hash = veritope_wire::Digest::of(open.as_bytes());
+        format!("{}{open},\"hash\":\"{hash}\"}}\n", lines(all))
+    }
+
+    #[test]
+    fn a_newer_minor_line_is_kept_and_passed_over_and_a_newer_major_one_waits_for_its_program() {
+        let scope = Scope::Unit(unit(ONE));
+        let kept = Kept::new();
+        kept.change(scope, |all| added(&all, scope, "4.9"));
+        let text = fs::read_to_string(kept.log(scope)).unwrap();
+        let store = opened(kept.folder.path());
+        assert_eq!(store.damage(), []);
+        let rows = store.lines(&everything());
+        let told = rows.iter().find(|row| row.sentence.contains("(dreamt)"));
+        assert!(told.unwrap().sentence.contains("newer Veritope"));
+        store.append(scope, None, vec![goal(Goal::Unlock)]).unwrap();
+        drop(store);
+        let after = fs::read_to_string(kept.log(scope)).unwrap();
+        assert!(after.starts_with(&text), "it stays as it stands");
+
+        let kept = Kept::new();
+        kept.change(scope, |all| added(&all, scope, "5.0"));
+        assert_eq!(kept.held(), [scope]);
+        let store = opened(kept.folder.path());
+        let damage = store.damage().remove(0);
+        let text = damage.in_words();
+        assert!(text.contains("newer Veritope: use that one"), "{text}");
+        assert!(!text.contains("aside"), "{text}");
+        let request = RequestId::new(uuid::Uuid::now_v7());
+        let refused = store.set_aside(scope, request);
+        assert!(matches!(refused, Err(JournalError::NothingDamaged)));
+        // An entry that this version should know, and doesn't, is damage.
+        let kept = Kept::new();
+        kept.change(scope, |all| added(&all, scope, "4.0"));
+        assert_eq!(kept.held(), [scope]);
+    }
+
     #[test]
     fn a_log_that_is_set_aside_lies_there_and_a_new_one_begins() {
         let kept = Kept::new();

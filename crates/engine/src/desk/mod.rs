@@ -508,7 +508,8 @@ impl Journal for Desk {
         if state.done.contains_key(&request) {
             return Ok(());
         }
-        let Some(damage) = state.damage.get(&scope).cloned() else {
+        let damage = state.damage.get(&scope).filter(|damage| !damage.is_newer);
+        let Some(damage) = damage.cloned() else {
             return Err(JournalError::NothingDamaged);
         };
         if scope != Scope::Bench

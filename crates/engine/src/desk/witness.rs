@@ -20,6 +20,8 @@ pub struct Damage {
     pub what: String,
     /// Whether what can be read of it is this chain's at all.
     pub is_readable: bool,
+    /// Whether it is sound, and only this program too old for it.
+    pub is_newer: bool,
 }
 
 impl Damage {
@@ -29,6 +31,7 @@ impl Damage {
             path: path.to_owned(),
             what,
             is_readable,
+            is_newer: false,
         }
     }
 
@@ -55,6 +58,11 @@ impl Damage {
         what.map(|what| Self::new(scope, path, what, true))
     }
 
+    fn because(mut self, why: &Broken) -> Self {
+        self.is_newer = matches!(why, Broken::Newer { .. });
+        self
+    }
+
     fn file(&self) -> String {
         let name = self.path.file_name().unwrap_or(self.path.as_os_str());
         format!("log/{}", name.to_string_lossy())
@@ -64,6 +72,9 @@ impl Damage {
     #[must_use]
     pub fn in_words(&self) -> String {
         let file = self.file();
+        if self.is_newer {
+            return format!("{file}: {}. This one adds nothing to it.", self.what);
+        }
         match self.scope {
             Scope::Unit(_) => format!(
                 "{file}: {}. Nothing is added to it. Put the file back from a copy of the data folder and start again (if it is the index that is wrong, `veritope rebuild` makes it anew), or set it aside: then the device comes onto the bench anew, and its captures are taken over from where they lie.",
@@ -154,7 +165,8 @@ pub(super) fn of_unit(
         return Some(Damage::new(scope, path, what, false));
     }
     if let Some(why) = &read.broken {
-        return Some(Damage::new(scope, path, broken(why), first.is_some()));
+        let damage = Damage::new(scope, path, broken(why), first.is_some());
+        return Some(damage.because(why));
     }
     if let Some(what) = told.noted.and_then(|seen| against(read, seen, BENCH_LOG)) {
         return Some(Damage::new(scope, path, what, true));
@@ -198,7 +210,7 @@ pub(super) fn of_bench(
             .flatten();
     };
     if let Some(why) = &read.broken {
-        return damaged(broken(why));
+        return damaged(broken(why)).map(|damage| damage.because(why));
     }
     if let Some(what) = indexed.and_then(|seen| against(read, seen, INDEX)) {
         return damaged(what);

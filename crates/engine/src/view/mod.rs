@@ -88,7 +88,7 @@ impl Engine {
                     .map(|record| record.nickname.clone()),
                 unit,
                 text: damage.in_words(),
-                is_log: true,
+                is_log: !damage.is_newer,
             }
         });
         let files = self.damaged_files().into_iter().map(|file| DamagedLine {
