@@ -121,35 +121,29 @@ fn linting() -> Command {
     command
 }
 
-/// Both halves at once: the front end comes over the network and keeps one core busy for moments only.
+/// The front end first, which comes over the network, then our programs and tests with both cores.
 fn build(ledger: &mut Ledger) -> Outcome {
     let began = Instant::now();
-    let front = std::thread::spawn(setup::front_end);
+    setup::front_end()?;
+    ledger.took.push((Part::Rest, began.elapsed()));
     let built = step(
         "all programs and tests, built and linted",
         linting().args(["test", "--workspace", "--no-run"]),
-    );
-    let front = front
-        .join()
-        .unwrap_or_else(|_| Err("the front end's set-up panicked".into()));
-    ledger.took.push((Part::Build, began.elapsed()));
-    front.and(built).map(drop)
+    )?;
+    ledger.took.push((Part::Build, built));
+    Ok(())
 }
 
 /// What is small goes beside the one that compiles, each on a core of its own.
 fn lints(ledger: &mut Ledger) {
     let began = Instant::now();
     let beside = std::thread::spawn(small_lints);
-    // Of the whole workspace, so that features are unified as before and little is built anew.
+    // Of the whole workspace and as tests, so that features are unified as before and little is built anew.
     let embedded = step(
         "lints with the front end embedded",
-        linting().args([
-            "build",
-            "--quiet",
-            "--workspace",
-            "--features",
-            "veritope/embedded",
-        ]),
+        linting()
+            .args(["test", "--no-run", "--quiet", "--workspace", "--lib"])
+            .args(["--features", "veritope/embedded"]),
     );
     let small = beside
         .join()
@@ -189,13 +183,25 @@ fn tests(ledger: &mut Ledger) {
     ledger.check(
         Part::Unit,
         "unit and property tests",
-        linting().args(["test", "--quiet", "--workspace", "--lib", "--bins"]),
+        linting().args(["test", "--quiet", "--workspace", "--lib", "--bin", "xtask"]),
     );
+    let programs = match test_programs() {
+        Ok(programs) => programs,
+        Err(Trouble(text)) => {
+            eprintln!("  {text}");
+            ledger.failed.push(text);
+            return;
+        }
+    };
     // The arrows between crates and the drift of docs/openapi.json are in here too.
     let through_the_door = || {
         let mut command = linting();
-        command.args(["test", "--workspace", "--exclude", "veritope-e2e"]);
-        command.args(["--no-fail-fast", "--test", "*", "--"]);
+        // Of the whole workspace: without one package, half of what is built would be built anew.
+        command.args(["test", "--workspace", "--no-fail-fast"]);
+        for name in &programs {
+            command.args(["--test", name]);
+        }
+        command.arg("--");
         command
     };
     for (part, what, names) in NAMED {
@@ -217,6 +223,26 @@ fn tests(ledger: &mut Ledger) {
         // Of the whole workspace: of one package alone, half of what is built would be built anew.
         linting().args(["test", "--workspace", "--test", "browser"]),
     );
+}
+
+/// Every test program of every crate, but for the browser's.
+fn test_programs() -> Outcome<Vec<String>> {
+    let failed = |error: std::io::Error| Trouble(format!("crates/: {error}"));
+    let mut names = Vec::new();
+    for krate in fs::read_dir(root().join("crates")).map_err(failed)? {
+        let Ok(files) = fs::read_dir(krate.map_err(failed)?.path().join("tests")) else {
+            continue;
+        };
+        for file in files {
+            let path = file.map_err(failed)?.path();
+            let name = path.file_stem().and_then(|stem| stem.to_str());
+            let is_program = path.extension().is_some_and(|ending| ending == "rs");
+            names.extend(name.filter(|_| is_program).map(str::to_owned));
+        }
+    }
+    names.retain(|name| name != "browser");
+    names.sort();
+    Ok(names)
 }
 
 /// What the front end's types should be by `docs/openapi.json`.

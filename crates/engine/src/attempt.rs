@@ -16,7 +16,6 @@ use veritope_wire::{RequestId, RunId, UnitId};
 use crate::bench::Engine;
 use crate::error::EngineError;
 use crate::evidence::list_of;
-use crate::ports::Clock;
 use crate::reading::{CaptureKind, read_tables};
 use crate::record::Entry;
 use crate::run::{StepPhase, Watcher};

@@ -13,12 +13,12 @@ use veritope_link::{DeviceLink, Transport};
 use veritope_vault::{Access, Vault};
 use veritope_wire::{BridgeId, Digest, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
 
-use crate::clock::BenchClock;
+use crate::clock::OwnTime;
 use crate::data::{Bridge, DamagedFile, DataError, DataFolder};
 use crate::error::EngineError;
 use crate::families::KnownFamily;
 use crate::places::Place;
-use crate::ports::{Changed, Connect, Ids, Journal, JournalError, Notify};
+use crate::ports::{Changed, Clock, Connect, Ids, Journal, JournalError, Notify};
 use crate::record::{Entry, Scope, Way};
 use crate::run::StepPhase;
 use crate::shelf::Shelf;
@@ -31,7 +31,7 @@ pub struct Parts {
     /// The record.
     pub journal: Arc<dyn Journal>,
     /// The time.
-    pub clock: Arc<BenchClock>,
+    pub clock: Arc<dyn Clock>,
     /// New ids.
     pub ids: Arc<dyn Ids>,
     /// Who hears about changes.
@@ -63,6 +63,7 @@ pub struct Engine {
     requests: Mutex<BTreeSet<RequestId>>,
     request_done: Condvar,
     phases: Mutex<BTreeMap<RunId, StepPhase>>,
+    pub(crate) time: Mutex<OwnTime>,
     /// Texts that sheets under way began with and that were changed since, by digest.
     pub(crate) kept_texts: Mutex<BTreeMap<Digest, Arc<Family>>>,
 }
@@ -180,7 +181,9 @@ impl Engine {
         }
         let id = PlaceId::new(parts.ids.fresh());
         let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
+        let time = OwnTime::begin(data.remembered_clock()?, parts.clock.look());
         let engine = Self {
+            time,
             shelf: Shelf::new(data.join("shelf")),
             places: Mutex::new(places),
             damaged: Mutex::new(damaged),

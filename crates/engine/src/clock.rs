@@ -1,17 +1,13 @@
-//! Our own time, over the machine's clock: see [`veritope_core::steady`]. Whoever writes the record and
-//! whoever judges look at the same one: moments of two clocks are never compared.
+//! Our own time, over the machine's clock: see [`veritope_core::steady`].
 
-use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use std::sync::Mutex;
 
 use serde::Serialize;
 use veritope_core::steady::{ClockLook, Steady};
 use veritope_wire::{Moment, RequestId};
 
 use crate::bench::{Engine, lock};
-use crate::data::{DataError, DataFolder};
 use crate::error::EngineError;
-use crate::ports::Clock;
 use crate::record::{Entry, Scope};
 
 /// How often what is remembered of the clock is written down, in milliseconds.
@@ -24,41 +20,8 @@ pub struct ClockNote {
     pub text: String,
 }
 
-/// A bench's own time, over its machine's clock.
-pub struct BenchClock {
-    machine: Arc<dyn Clock>,
-    own: Mutex<OwnTime>,
-}
-
-impl BenchClock {
-    /// Goes on from what the data folder remembers, or begins.
-    ///
-    /// # Errors
-    /// When what is remembered can't be read.
-    pub fn open(data: &DataFolder, machine: Arc<dyn Clock>) -> Result<Arc<Self>, DataError> {
-        let own = OwnTime::begin(data.remembered_clock()?, machine.look());
-        Ok(Arc::new(Self { machine, own }))
-    }
-}
-
-impl Clock for BenchClock {
-    fn look(&self) -> ClockLook {
-        self.machine.look()
-    }
-
-    /// Now: what the machine's clock was set by since is taken off.
-    fn now(&self) -> Moment {
-        let look = self.machine.look();
-        lock(&self.own).follow(&look)
-    }
-
-    fn pause(&self, duration: Duration) {
-        self.machine.pause(duration);
-    }
-}
-
-/// What is remembered of the clock.
-struct OwnTime {
+/// What the engine remembers of the clock.
+pub(crate) struct OwnTime {
     steady: Steady,
     written: Option<Moment>,
     /// A jump that is not in the log yet.
@@ -67,7 +30,7 @@ struct OwnTime {
 
 impl OwnTime {
     /// Goes on from what was remembered, or begins.
-    fn begin(remembered: Option<Steady>, look: ClockLook) -> Mutex<Self> {
+    pub(crate) fn begin(remembered: Option<Steady>, look: ClockLook) -> Mutex<Self> {
         let mut time = Self {
             steady: remembered.unwrap_or_else(|| Steady::begin(look.clone())),
             written: None,
@@ -88,13 +51,14 @@ impl OwnTime {
 impl Engine {
     /// Now, in our own time: what the clock was set by since is taken off.
     pub(crate) fn now(&self) -> Moment {
-        self.parts.clock.now()
+        let look = self.parts.clock.look();
+        lock(&self.time).follow(&look)
     }
 
     /// Writes down what is remembered, and tells the log of a jump. Called by the watch.
     pub(crate) fn keep_time(&self) -> Result<(), EngineError> {
         let now = self.now();
-        let mut time = lock(&self.parts.clock.own);
+        let mut time = lock(&self.time);
         let untold_ms = time.untold_ms.take();
         let is_due = time
             .written
@@ -114,7 +78,7 @@ impl Engine {
 
     /// What is to be said about the clock; nothing while it was not set.
     pub(crate) fn clock_note(&self) -> Option<ClockNote> {
-        let ahead_ms = lock(&self.parts.clock.own).steady.ahead_ms();
+        let ahead_ms = lock(&self.time).steady.ahead_ms();
         (ahead_ms != 0).then(|| ClockNote {
             text: format!(
                 "This computer's clock was set {}. Waits go on as if it had not been; say so if it is right now.",
@@ -132,7 +96,7 @@ impl Engine {
             return Ok(());
         };
         let look = self.parts.clock.look();
-        let mut time = lock(&self.parts.clock.own);
+        let mut time = lock(&self.time);
         time.follow(&look);
         if time.steady.ahead_ms() == 0 {
             return Ok(());

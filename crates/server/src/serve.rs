@@ -19,7 +19,7 @@ use tower_http::trace::TraceLayer;
 use veritope_engine::data::{DataError, DataFolder};
 use veritope_engine::hold::Folder;
 use veritope_engine::ports::{Clock, Journal, Notify, OverHttp};
-use veritope_engine::{BenchClock, Engine, EngineError, Parts, SUPPLIES};
+use veritope_engine::{Engine, EngineError, Parts, SUPPLIES};
 use veritope_wire::UnitId;
 
 use crate::events::Events;
@@ -112,7 +112,7 @@ pub fn open_engine(
     notify: Arc<dyn Notify>,
 ) -> Result<(Arc<Engine>, Arc<Store>), ServeError> {
     let folder = DataFolder::within(data.take()?)?.with_vault(vault);
-    let clock = BenchClock::open(&folder, Arc::new(SystemClock))?;
+    let clock = Arc::new(SystemClock);
     let store = Arc::new(Store::open(&folder, Arc::clone(&clock) as Arc<dyn Clock>)?);
     let parts = Parts {
         journal: Arc::clone(&store) as Arc<dyn Journal>,

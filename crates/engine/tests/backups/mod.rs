@@ -697,35 +697,6 @@ fn the_plan_tells_what_would_be_written_before_it_is() {
     assert!(row("misc").refused);
 }
 
-/// Whoever sets the clock back does not make what was written older than what was captured before.
-#[test]
-fn a_clock_that_was_set_back_does_not_exchange_what_came_first() {
-    let (bench, capture, _) = Bench::kept();
-    bench.arm(Fault::Blank {
-        label: "persist".to_owned(),
-    });
-    bench.capture().unwrap();
-    let hours_100 = 100 * 3_600_000;
-    for by_ms in [-hours_100, hours_100, 0] {
-        let clock = &bench.time.set_by_ms;
-        clock.store(by_ms, std::sync::atomic::Ordering::SeqCst);
-        bench.restore(capture, &["persist"]).unwrap();
-        let plan = bench.engine.restore_plan(bench.unit, capture).unwrap();
-        let persist = plan.rows.iter().find(|row| row.label == label("persist"));
-        assert_eq!(
-            persist.unwrap().compared,
-            Compared::Same,
-            "set by {by_ms} ms"
-        );
-        bench.arm(Fault::Blank {
-            label: "persist".to_owned(),
-        });
-        bench.capture().unwrap();
-        let plan = bench.engine.restore_plan(bench.unit, capture).unwrap();
-        assert_eq!(plan.writes, [label("persist")], "set by {by_ms} ms");
-    }
-}
-
 #[test]
 fn the_present_state_is_not_known_once_the_unit_went_away() {
     let (bench, capture, _) = Bench::kept();

@@ -16,9 +16,7 @@ use veritope_engine::desk::{Alone, Desk};
 use veritope_engine::ports::{Clock, Connect, Ids, Journal, Silent};
 use veritope_engine::record::{RunEnd, Scope, Way};
 use veritope_engine::unit::UnitRecord;
-use veritope_engine::{
-    BenchClock, Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher,
-};
+use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{Door, LinkError, ReadBytes, Transport, WritePlace};
 use veritope_standin::clock::ByHand;
@@ -442,11 +440,10 @@ fn open(
     let data = DataFolder::open(folder).unwrap();
     let seen = BTreeMap::new();
     let log = data.join("log");
-    let clock = BenchClock::open(&data, time.clone()).unwrap();
-    let files = Arc::new(Desk::open(&log, clock.clone(), &seen, Box::new(Alone)).unwrap());
+    let files = Arc::new(Desk::open(&log, time.clone(), &seen, Box::new(Alone)).unwrap());
     let parts = Parts {
         journal: files.clone(),
-        clock,
+        clock: time.clone(),
         ids: ids.clone(),
         notify: Arc::new(Silent),
         connect: Arc::new(Plug(bridge.clone(), tongue.clone())),
