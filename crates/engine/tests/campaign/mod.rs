@@ -9,14 +9,12 @@
 pub(crate) mod person;
 
 use std::collections::BTreeMap;
-use std::sync::atomic::Ordering;
 use std::sync::{Arc, OnceLock};
 
 use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
 use veritope_core::facts::{FactGroup, FactKey, Reading};
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
-use veritope_engine::ports::Journal;
 use veritope_engine::record::Way;
 use veritope_engine::view::{LinkPresence, StepState};
 use veritope_engine::{CaptureKind, EngineError, KeepSaid};
@@ -348,29 +346,6 @@ impl World {
         on(&self.bench.bridge, |device| device.arm(fault)).unwrap();
     }
 
-    /// Something to happen to the bench itself: it ends and starts again, or somebody sets the clock.
-    fn bench_trouble(&mut self) {
-        if !self.troubled || !self.dice.once_in(20) {
-            return;
-        }
-        if self.dice.once_in(2) {
-            let hours = i64::try_from(self.dice.below(200)).unwrap() - 100;
-            let by_ms = &self.bench.time.set_by_ms;
-            by_ms.store(hours * 3_600_000, Ordering::SeqCst);
-            return;
-        }
-        let before = self.bench.record();
-        self.bench.restart();
-        let damage = self.bench.files.damage();
-        assert!(damage.is_empty(), "{}: {damage:?}", self.about);
-        assert!(
-            self.bench.record() == before,
-            "{}: another record after a restart\n{}",
-            self.about,
-            self.bench.log().join("\n")
-        );
-    }
-
     fn slip(&mut self) -> Slip {
         if !self.troubled || !self.dice.once_in(4) {
             return Slip::None;
@@ -393,7 +368,6 @@ impl World {
                 on(&self.bench.bridge, |device| device.calm());
             }
             self.bench.hands_off();
-            self.bench_trouble();
             self.is_believed_truly("between steps");
             let page = self.bench.engine.run_page(self.bench.unit).unwrap();
             let open = page.run.filter(|run| run.ended.is_none());
