@@ -98,9 +98,7 @@ impl Vault {
         }
         let folder = target.capture_folder(manifest);
         plain::check(target.root(), &folder)?;
-        durable::make_folder(&folder).map_err(VaultError::at(&folder))?;
-        let path = folder.join("manifest.json");
-        durable::write(&path, &bytes).map_err(VaultError::at(&path))
+        target.put_manifest(&folder, &bytes)
     }
 }
 

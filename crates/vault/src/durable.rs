@@ -3,7 +3,7 @@
 
 use std::fs::{self, DirBuilder, File};
 use std::io::{self, Write};
-use std::os::unix::fs::DirBuilderExt;
+use std::os::unix::fs::{DirBuilderExt, PermissionsExt};
 use std::path::Path;
 
 /// How the name of a file begins that is not in its place yet.
@@ -50,6 +50,36 @@ pub fn write(path: &Path, bytes: &[u8]) -> io::Result<()> {
     sync_parent(path)
 }
 
+/// Puts a file into a folder of its own so that the folder is never seen without it: made whole in
+/// `staging`, synced, renamed to `folder`. In a folder that is there, the file alone is replaced.
+///
+/// # Errors
+/// When it can't be written; then what was there stands, and nothing is left beside it.
+pub(crate) fn write_with_folder(
+    staging: &Path,
+    folder: &Path,
+    name: &str,
+    bytes: &[u8],
+) -> io::Result<()> {
+    if folder.is_dir() {
+        return write(&folder.join(name), bytes);
+    }
+    if let Some(parent) = folder.parent() {
+        make_folder(parent)?;
+    }
+    make_folder(staging)?;
+    let staged = tempfile::Builder::new()
+        .prefix(STAGED)
+        .permissions(fs::Permissions::from_mode(0o700))
+        .tempdir_in(staging)
+        .map_err(as_it_is)?;
+    write(&staged.path().join(name), bytes)?;
+    fs::rename(staged.path(), folder)?;
+    // It has another name now, under which it stays.
+    let _ = staged.keep();
+    sync_parent(folder)
+}
+
 /// Without the name of the staged file, which says nothing to anybody.
 fn as_it_is(error: io::Error) -> io::Error {
     match error.kind() {
@@ -60,10 +90,10 @@ fn as_it_is(error: io::Error) -> io::Error {
     }
 }
 
-/// Takes away what killed processes staged in a folder and never put into place.
+/// Takes away the files and folders that killed processes staged in a folder and never put into place.
 ///
 /// # Errors
-/// When the folder can't be listed or a file not removed.
+/// When the folder can't be listed or one of them not removed.
 pub fn clear_staged(folder: &Path) -> io::Result<()> {
     let listed = match fs::read_dir(folder) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
@@ -75,8 +105,11 @@ pub fn clear_staged(folder: &Path) -> io::Result<()> {
             .file_name()
             .to_str()
             .is_some_and(|name| name.starts_with(STAGED));
-        if is_staged && file.file_type()?.is_file() {
+        let kind = file.file_type()?;
+        if is_staged && kind.is_file() {
             clear(&file.path())?;
+        } else if is_staged && kind.is_dir() {
+            fs::remove_dir_all(file.path())?;
         }
     }
     Ok(())
@@ -106,8 +139,6 @@ fn sync_parent(path: &Path) -> io::Result<()> {
 
 #[cfg(test)]
 mod tests {
-    use std::os::unix::fs::PermissionsExt;
-
     use super::*;
 
     fn mode(path: &Path) -> u32 {
@@ -147,6 +178,8 @@ mod tests {
     fn what_a_killed_process_staged_is_cleared_and_nothing_else() {
         let folder = tempfile::tempdir().unwrap();
         fs::write(folder.path().join(".staged-Xy12"), b"half").unwrap();
+        fs::create_dir(folder.path().join(".staged-Qk81")).unwrap();
+        fs::write(folder.path().join(".staged-Qk81/file"), b"whole").unwrap();
         fs::write(folder.path().join("file"), b"whole").unwrap();
         clear_staged(folder.path()).unwrap();
         let left: Vec<_> = fs::read_dir(folder.path())
@@ -155,5 +188,23 @@ mod tests {
             .collect();
         assert_eq!(left, ["file"]);
         clear_staged(&folder.path().join("none")).unwrap();
+    }
+
+    #[test]
+    fn a_folder_comes_with_its_file_or_not_at_all() {
+        let root = tempfile::tempdir().unwrap();
+        let staging = root.path().join("staging");
+        make_folder(&staging).unwrap();
+        let folder = root.path().join("unit/day");
+        write_with_folder(&staging, &folder, "file", b"first").unwrap();
+        write_with_folder(&staging, &folder, "file", b"second").unwrap();
+        assert_eq!(fs::read(folder.join("file")).unwrap(), b"second");
+        assert_eq!((mode(&folder.join("file")), mode(&folder)), (0o600, 0o700));
+        // What can't be put into place leaves nothing, here or there.
+        let taken = root.path().join("taken");
+        fs::write(&taken, b"a file").unwrap();
+        write_with_folder(&staging, &taken, "file", b"third").unwrap_err();
+        assert_eq!(fs::read(&taken).unwrap(), b"a file");
+        assert_eq!(fs::read_dir(&staging).unwrap().count(), 0);
     }
 }

@@ -259,15 +259,13 @@ impl<'v> Staging<'v> {
     /// When it can't be written; the work can then be gone on with.
     pub fn finish(&self, manifest: &Manifest) -> Result<Digest, VaultError> {
         let folder = self.vault.capture_folder(manifest);
-        durable::make_folder(&folder).map_err(VaultError::at(&folder))?;
-        let path = folder.join("manifest.json");
         let mut bytes =
             serde_json::to_vec_pretty(manifest).map_err(|error| VaultError::Unreadable {
-                path: path.clone(),
+                path: folder.clone(),
                 what: error.to_string(),
             })?;
         bytes.push(b'\n');
-        durable::write(&path, &bytes).map_err(VaultError::at(&path))?;
+        self.vault.put_manifest(&folder, &bytes)?;
         Ok(Digest::of(&bytes))
     }
 

@@ -79,6 +79,10 @@ impl Vault {
             Access::Read => None,
             Access::Write => Some(lock(root)?),
         };
+        if writer.is_some() {
+            let staging = root.join("staging");
+            durable::clear_staged(&staging).map_err(VaultError::at(&staging))?;
+        }
         if writer.is_some() && place.vault_version < VAULT_VERSION {
             place.vault_version = VAULT_VERSION;
             write_place(root, &place)?;
@@ -239,19 +243,12 @@ impl Vault {
         let read = |name: &String| {
             // The day, a dash, the id.
             let capture = name.get(11..).and_then(|id| id.parse().ok());
-            // A folder whose work is still staged is a capture that has not ended.
-            let is_open = capture.is_some_and(|capture: CaptureId| {
-                let staged = self.root.join("staging").join(capture.uuid().to_string());
-                staged.exists()
-            });
             let path = folder.join(name).join("manifest.json");
-            (!is_open || path.exists()).then(|| {
-                let (manifest, _) = self.read_manifest(&path)?;
-                is_itself(&path, &manifest, unit, capture)?;
-                Ok(manifest)
-            })
+            let (manifest, _) = self.read_manifest(&path)?;
+            is_itself(&path, &manifest, unit, capture)?;
+            Ok(manifest)
         };
-        Ok(list(&folder)?.iter().filter_map(read).collect())
+        Ok(list(&folder)?.iter().map(read).collect())
     }
 
     /// All units that have captures here.
@@ -289,6 +286,13 @@ impl Vault {
         let (manifest, digest) = self.read_manifest(&path)?;
         is_itself(&path, &manifest, unit, Some(capture))?;
         Ok((manifest, digest))
+    }
+
+    /// Writes a capture's manifest: its folder comes with it, so that one without a manifest is damage.
+    pub(crate) fn put_manifest(&self, folder: &Path, bytes: &[u8]) -> Result<(), VaultError> {
+        let staging = self.root.join("staging");
+        durable::write_with_folder(&staging, folder, "manifest.json", bytes)
+            .map_err(VaultError::at(&folder.join("manifest.json")))
     }
 
     /// Reads a manifest and the digest of its bytes.
