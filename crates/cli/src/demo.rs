@@ -11,7 +11,7 @@ use tokio::net::TcpListener;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
 use veritope_engine::hold::{Folder, Hold};
-use veritope_engine::ports::{Clock, Silent};
+use veritope_engine::ports::Silent;
 use veritope_engine::record::Way;
 use veritope_engine::{CaptureKind, Engine, EngineError, NewUnit, StepPhase, Watcher};
 use veritope_server::front::FrontEnd;
@@ -301,7 +301,7 @@ fn set_up(
     if let Some(ruff) = units.last() {
         ruffs_past(&engine, devices, clock, *ruff, stick)?;
     }
-    crate::table::meet(&engine, devices, bridge, SystemClock.now())
+    crate::table::meet(&engine, devices, bridge, SystemClock.wall())
 }
 
 /// Ruff was here before: two captures, the older one copied to the stick, and one bit of it flipped

@@ -128,8 +128,8 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Rebuild(args) => {
             let data = veritope_engine::data::DataFolder::open(&args.data)
                 .map_err(veritope_server::ServeError::from)?;
-            let store = Store::rebuild(&data, std::sync::Arc::new(veritope_server::SystemClock))
-                .map_err(veritope_server::ServeError::from)?;
+            let clock = veritope_server::bench_clock(&data)?;
+            let store = Store::rebuild(&data, clock).map_err(veritope_server::ServeError::from)?;
             println!(
                 "The index in {} was made anew from the log.",
                 args.data.display()

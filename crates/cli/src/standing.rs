@@ -13,7 +13,8 @@ use veritope_core::mode::Lock;
 use veritope_core::plan::{Goal, Sheet, State};
 use veritope_core::seal::{Item, ItemState};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
-use veritope_wire::Moment;
+use veritope_core::steady::alone;
+use veritope_wire::WallTime;
 
 use crate::args::{JudgeArgs, PlanArgs};
 use crate::{CommandError, EXIT_FOUND};
@@ -62,11 +63,11 @@ fn known(named: &str) -> Result<Family, CommandError> {
 struct Asked {
     family: Family,
     file: FactsFile,
-    now: Moment,
+    now: WallTime,
 }
 
 fn asked(args: &JudgeArgs) -> Result<Asked, CommandError> {
-    let now: Moment = args
+    let now: WallTime = args
         .at
         .parse()
         .map_err(|error| CommandError::Input(format!("--at: {error}")))?;
@@ -105,7 +106,7 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
         ways: asked.file.ways,
         consent: None,
         depth: Depth::Page,
-        now: asked.now,
+        now: alone(asked.now),
     });
     if args.json {
         print_json(&standing)?;
@@ -203,7 +204,7 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
         &asked.file.facts,
         &asked.family,
         &Policy::usual(),
-        asked.now,
+        alone(asked.now),
     );
     let missing = match builds::gate(&asked.family, &asked.file.facts, None) {
         Gate::Chain(chain) if goal == Goal::Unlock => chain.missing,

@@ -15,7 +15,7 @@ use veritope_standin::{
 };
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
-use veritope_wire::{BridgeId, Digest, Moment, RequestId};
+use veritope_wire::{BridgeId, Digest, RequestId, WallTime};
 
 use crate::CommandError;
 use crate::demo::DemoError;
@@ -345,7 +345,7 @@ pub(crate) fn meet(
     engine: &Engine,
     devices: &Bridge,
     bridge: BridgeId,
-    now: Moment,
+    now: WallTime,
 ) -> Result<(), CommandError> {
     let request = || RequestId::new(uuid::Uuid::now_v7());
     for met in &MET {
@@ -378,7 +378,7 @@ pub(crate) fn meet(
             .map(|(key, value)| (*key, (*value).to_owned()))
             .collect();
         if met.said.contains(&(FactKey::AskedUpdates, "yes")) {
-            let first = Moment::from_ms(now.ms() - ONLINE_HOURS * HOUR_MS).unwrap_or(now);
+            let first = WallTime::nearest_ms(now.ms() - ONLINE_HOURS * HOUR_MS);
             said.push((FactKey::FirstOnline, first.to_string()));
         }
         engine

@@ -2,7 +2,7 @@
 //! thousandths of a full battery.
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::Moment;
+use veritope_wire::BenchTime;
 
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::Family;
@@ -60,7 +60,7 @@ pub struct Charge {
     /// Thousandths of a full battery now.
     pub permille: u32,
     /// When it was read.
-    pub read_at: Moment,
+    pub read_at: BenchTime,
     /// Thousandths that were taken off since, by the drain of the mode it is in.
     pub carried_permille: u32,
 }
@@ -95,7 +95,7 @@ pub enum BatteryVerdict {
 /// The charge now: the last reading less what the present mode has drained since, as long as it
 /// doesn't charge there.
 #[must_use]
-pub fn charge_now(facts: &Facts, family: &Family, now: Moment) -> Option<Charge> {
+pub fn charge_now(facts: &Facts, family: &Family, now: BenchTime) -> Option<Charge> {
     let row = facts.known(FactKey::Battery)?;
     let FactValue::Percent(percent) = row.value else {
         return None;
@@ -130,7 +130,7 @@ pub fn battery(
     facts: &Facts,
     family: &Family,
     policy: &Policy,
-    now: Moment,
+    now: BenchTime,
 ) -> Battery {
     let sheet_permille = sheet.head.drain_permille;
     let with_reserve = sheet_permille
@@ -181,7 +181,13 @@ const LEAST_BYTES_PER_SECOND: u64 = 2 << 20;
 /// Judges the battery for work that moves so many bytes in a recovery (`U7`): what that takes with the
 /// reserve on top, and never under the hard stop, since it writes.
 #[must_use]
-pub fn moving(bytes: u64, facts: &Facts, family: &Family, policy: &Policy, now: Moment) -> Battery {
+pub fn moving(
+    bytes: u64,
+    facts: &Facts,
+    family: &Family,
+    policy: &Policy,
+    now: BenchTime,
+) -> Battery {
     let recoveries = family
         .modes
         .iter()
@@ -204,7 +210,7 @@ pub fn moving(bytes: u64, facts: &Facts, family: &Family, policy: &Policy, now: 
 
 /// The battery where there is no sheet to judge it for.
 #[must_use]
-pub fn unplanned(facts: &Facts, family: &Family, now: Moment) -> Battery {
+pub fn unplanned(facts: &Facts, family: &Family, now: BenchTime) -> Battery {
     let charge = charge_now(facts, family, now);
     let verdict = match &charge {
         None => BatteryVerdict::NotKnown,

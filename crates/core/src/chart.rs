@@ -5,7 +5,7 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use veritope_wire::{CaptureId, Digest, Label, Moment};
+use veritope_wire::{CaptureId, Digest, Label, WallTime};
 
 use crate::family::Role;
 use crate::partitions::Described;
@@ -55,7 +55,7 @@ pub struct ColumnInput {
     /// The capture; nothing for the unit itself.
     pub capture: Option<CaptureId>,
     /// Since when this is so.
-    pub at: Option<Moment>,
+    pub at: Option<WallTime>,
     /// What it holds, by label.
     pub held: BTreeMap<Label, Held>,
 }
@@ -89,7 +89,7 @@ pub struct Column {
     /// The capture; nothing for the unit itself.
     pub capture: Option<CaptureId>,
     /// Since when this is so.
-    pub at: Option<Moment>,
+    pub at: Option<WallTime>,
     /// Whether the others are compared with it.
     pub base: bool,
 }
@@ -262,7 +262,7 @@ mod tests {
     fn column(n: u64, minute: i64, contents: &[(&str, u8, Trust)]) -> ColumnInput {
         ColumnInput {
             capture: (n > 0).then(|| format!("00000000-0000-7000-8000-{n:012}").parse().unwrap()),
-            at: Some(at(minute)),
+            at: Some(WallTime::nearest_ms(at(minute).ms())),
             held: contents
                 .iter()
                 .map(|(label, content, trust)| {

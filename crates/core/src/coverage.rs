@@ -6,7 +6,7 @@
 use std::collections::BTreeSet;
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId};
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use crate::budget::{Media, Policy};
 use crate::digest::{Claimed, Seen};
@@ -14,6 +14,7 @@ use crate::family::{Blank, Changes, Family, Role};
 use crate::partitions::{Described, OwnPartition, describe};
 use crate::rule::Rule;
 use crate::seal::{Cure, Item, ItemState};
+use crate::steady::Taken;
 use crate::worth::{Inside, Worth, holds, worth};
 
 /// How long a verification counts (`B7`), in milliseconds.
@@ -123,7 +124,7 @@ pub struct CaptureFacts {
     /// Its id.
     pub id: CaptureId,
     /// When the reading began.
-    pub taken: Moment,
+    pub taken: Taken,
     /// Digest of its manifest: another manifest is another capture, whatever it says.
     pub manifest: Digest,
     /// Read or declared.
@@ -163,7 +164,7 @@ pub struct CopyFacts {
     /// The medium beneath; nothing for memory, which never counts.
     pub medium: Option<String>,
     /// When it was last read back and found sound.
-    pub verified: Option<Moment>,
+    pub verified: Option<BenchTime>,
     /// Partitions found damaged at the last reading.
     pub damaged: Vec<Label>,
 }
@@ -187,7 +188,7 @@ pub struct Written {
     /// The image.
     pub image: Digest,
     /// When.
-    pub at: Moment,
+    pub at: BenchTime,
     /// What shows it.
     #[serde(default)]
     pub shown: WriteShown,
@@ -209,7 +210,7 @@ pub struct VerifiedCopy {
     label: Label,
     place: PlaceId,
     digest: Digest,
-    at: Moment,
+    at: BenchTime,
 }
 
 impl VerifiedCopy {
@@ -223,7 +224,7 @@ impl VerifiedCopy {
         place: PlaceId,
         seen: &Seen,
         claim: Claimed,
-        at: Moment,
+        at: BenchTime,
     ) -> Option<Self> {
         seen.agrees_with(claim).then(|| Self {
             label,
@@ -253,7 +254,7 @@ impl VerifiedCopy {
 
     /// Whether it was seen within the last ten minutes.
     #[must_use]
-    pub fn is_fresh(&self, now: Moment) -> bool {
+    pub fn is_fresh(&self, now: BenchTime) -> bool {
         now.ms_since(self.at) <= Self::FRESH_FOR_MS
     }
 }
@@ -372,13 +373,13 @@ pub struct CoverageInput<'a> {
     /// What we wrote last.
     pub written: &'a [Written],
     /// When anything was first written from here.
-    pub first_write: Option<Moment>,
+    pub first_write: Option<BenchTime>,
     /// The bench's policy.
     pub policy: &'a Policy,
     /// When the system last ran, as far as anybody saw.
-    pub system_ran: Option<Moment>,
+    pub system_ran: Option<BenchTime>,
     /// Now.
-    pub now: Moment,
+    pub now: BenchTime,
 }
 
 /// What lies in a partition now means (`B5`, `E4`).
@@ -432,7 +433,7 @@ fn finding(input: &CoverageInput<'_>, row: &CoverageRow, all: &[&CaptureFacts]) 
         }
         let first = all.last().map(|one| one.taken);
         let is_before = match (first, input.first_write) {
-            (Some(first), Some(write)) => first < write,
+            (Some(first), Some(write)) => first.is_before(write) == Some(true),
             (_, None) => true,
             (None, Some(_)) => false,
         };
@@ -524,7 +525,7 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         .filter_map(|capture| Some((capture, capture.partition(&label)?)))
         .filter(|(_, part)| part.length_bytes == row.described.own.length_bytes)
         .collect();
-    holding.sort_by_key(|(capture, _)| std::cmp::Reverse((capture.taken, capture.id)));
+    holding.sort_by_key(|(capture, _)| std::cmp::Reverse((capture.taken.order(), capture.id)));
     // What was put back since is what lies there now: the capture that it came from counts, and
     // what was captured in between does not.
     let put_back = input
@@ -532,18 +533,22 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         .iter()
         .find(|written| written.label == label)
         .filter(|written| {
-            holding.first().is_some_and(|(c, _)| c.taken <= written.at)
+            let newest = holding.first();
+            newest.is_some_and(|(one, _)| one.taken.is_after(written.at) == Some(false))
                 && holding.iter().any(|(_, part)| part.blake3 == written.image)
         });
     if let Some(written) = put_back {
         // Those of the written bytes first; the others still tell what there was.
         holding.sort_by_key(|(_, part)| part.blake3 != written.image);
     }
-    let known_at = |capture: &CaptureFacts| put_back.map_or(capture.taken, |written| written.at);
+    let known_at = |capture: &CaptureFacts| match put_back {
+        Some(written) => Some(written.at),
+        None => capture.taken.counted(),
+    };
     let is_unique = row.described.role == Role::DeviceUnique;
     let mut all: Vec<&CaptureFacts> = holding.iter().map(|(capture, _)| *capture).collect();
     if let [_, rest @ ..] = all.as_mut_slice() {
-        rest.sort_by_key(|capture| std::cmp::Reverse((capture.taken, capture.id)));
+        rest.sort_by_key(|capture| std::cmp::Reverse((capture.taken.order(), capture.id)));
     }
     let finding = finding(input, &row, &all);
     if let Finding::Against { text, has_cure } = finding {
@@ -611,7 +616,7 @@ fn unsound(
     row: &CoverageRow,
     capture: &CaptureFacts,
     part: &CapturedFacts,
-    known_at: Moment,
+    known_at: Option<BenchTime>,
 ) -> Option<(Rule, String)> {
     let label = &row.described.own.label;
     if capture.taker == Taker::AnotherBench {
@@ -640,8 +645,8 @@ fn unsound(
             format!("{label} was read once only: capture it again, it is read twice."),
         ));
     }
-    let is_old =
-        row.changes == Changes::Living && input.system_ran.is_some_and(|ran| ran >= known_at);
+    let ran_since = |ran| known_at.is_none_or(|at| ran >= at);
+    let is_old = row.changes == Changes::Living && input.system_ran.is_some_and(ran_since);
     is_old.then(|| {
         (
             Rule::B6,
@@ -718,7 +723,7 @@ fn item(row: &CoverageRow) -> Item {
 pub(crate) mod testing {
     //! A watch that is kept as the rules want it.
     use super::*;
-    use crate::facts::testing::at;
+    use crate::facts::testing::{at, stamp};
     use crate::family::testing::gimbal;
 
     pub(crate) fn own() -> Vec<OwnPartition> {
@@ -743,7 +748,7 @@ pub(crate) mod testing {
     pub(crate) fn capture(n: u64, minute: i64) -> CaptureFacts {
         CaptureFacts {
             id: format!("00000000-0000-7000-8000-{n:012}").parse().unwrap(),
-            taken: at(minute),
+            taken: Taken::here(stamp(minute)),
             manifest: Digest::of(&n.to_le_bytes()),
             origin: Origin::Read,
             rest: Rest::AtRest,
@@ -790,10 +795,10 @@ mod tests {
         captures: Vec<CaptureFacts>,
         copies: Vec<CopyFacts>,
         written: Vec<Written>,
-        first_write: Option<Moment>,
+        first_write: Option<BenchTime>,
         policy: Policy,
-        system_ran: Option<Moment>,
-        now: Moment,
+        system_ran: Option<BenchTime>,
+        now: BenchTime,
     }
 
     fn kept() -> Case {

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::Moment;
+use veritope_wire::BenchTime;
 
 macro_rules! classes {
     ($($name:ident $id:literal $shown:literal,)*) => {
@@ -65,12 +65,12 @@ pub enum Kept {
         /// Where the copy lies, in the owner's words.
         place: String,
         /// When this was said.
-        at: Moment,
+        at: BenchTime,
     },
     /// Nothing of it there, or not wanted.
     Waived {
         /// When this was said.
-        at: Moment,
+        at: BenchTime,
     },
 }
 
@@ -83,7 +83,7 @@ pub type KeepSafe = BTreeMap<KeepClass, Kept>;
 pub fn open_classes(
     asked: &[KeepClass],
     said: &KeepSafe,
-    erased: Option<Moment>,
+    erased: Option<BenchTime>,
 ) -> Vec<KeepClass> {
     asked
         .iter()

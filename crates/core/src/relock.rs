@@ -5,7 +5,7 @@
 //! say that something is *not* stock, and never enough to say that it is.
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::{Digest, Label, Moment};
+use veritope_wire::{BenchTime, Digest, Label};
 
 use crate::coverage::{BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker, Written};
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
@@ -72,7 +72,7 @@ pub struct Held {
     /// How that is known.
     pub proof: Proof,
     /// Since when.
-    pub at: Moment,
+    pub at: BenchTime,
     /// What it was compared with.
     pub against: Against,
 }
@@ -93,16 +93,18 @@ pub enum Against {
 #[must_use]
 pub fn own_stock(
     captures: &[CaptureFacts],
-    first_write: Option<Moment>,
-    seen_locked: Option<Moment>,
+    first_write: Option<BenchTime>,
+    seen_locked: Option<BenchTime>,
 ) -> Option<&CaptureFacts> {
     let locked = seen_locked?;
-    captures
+    let ours = captures
         .iter()
         .filter(|one| one.origin == Origin::Read && one.rest == Rest::AtRest)
-        .filter(|one| one.taker == Taker::Us)
-        .filter(|one| locked < one.taken && first_write.is_none_or(|at| one.taken < at))
-        .min_by_key(|one| one.taken)
+        .filter(|one| one.taker == Taker::Us);
+    ours.filter_map(|one| Some((one.taken.counted()?, one)))
+        .filter(|(taken, _)| locked < *taken && first_write.is_none_or(|at| *taken < at))
+        .min_by_key(|(taken, _)| *taken)
+        .map(|(_, one)| one)
 }
 
 /// The maker's bytes of one build, as far as they are known for sure: by the digests of a shipped
@@ -195,7 +197,8 @@ pub fn held(stocks: &[Stock], captures: &[CaptureFacts], written: &[Written]) ->
         let reads = captures
             .iter()
             .filter(|one| one.rest == Rest::AtRest && one.taker == Taker::Us);
-        for (capture, read) in reads.filter_map(|one| Some((one, one.partition(label)?))) {
+        let reads = reads.filter_map(|one| Some((one.taken.counted()?, one.partition(label)?)));
+        for (taken, read) in reads {
             let (holds, against) = match read.blank {
                 BlankBytes::No => judge(read.blake3),
                 _ => (Holds::Empty, Against::Own),
@@ -204,7 +207,7 @@ pub fn held(stocks: &[Stock], captures: &[CaptureFacts], written: &[Written]) ->
                 label: label.clone(),
                 holds,
                 proof: Proof::ReadTemporary,
-                at: capture.taken,
+                at: taken,
                 against,
             });
         }
@@ -296,7 +299,7 @@ pub(crate) fn stem<'s>(spec: &'s PartitionSpec, family: &Family) -> &'s str {
 
 /// What facts alone say of a partition: a recovery that was seen, and what a person knows to be
 /// foreign.
-fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof, Moment)> {
+fn said(spec: &PartitionSpec, facts: &Facts) -> Option<(Holds, Proof, BenchTime)> {
     if spec.role == Role::Recovery
         && let Some(row) = facts.known(FactKey::Recovery)
     {

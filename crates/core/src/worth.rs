@@ -2,7 +2,7 @@
 //! before blank or damaged. A worse image never goes over a better one.
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::{CaptureId, Label, Moment};
+use veritope_wire::{BenchTime, CaptureId, Label};
 
 use crate::coverage::{Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest};
 use crate::facts::{FactGroup, FactKey, Facts};
@@ -124,7 +124,7 @@ pub fn proposed(
             })
         })
         .collect();
-    good.sort_by_key(|one| (one.taken, one.id));
+    good.sort_by_key(|one| (one.taken.order(), one.id));
     if changes == Changes::Fixed {
         return good.first().map(|one| one.id);
     }
@@ -132,12 +132,12 @@ pub fn proposed(
     let working = good
         .iter()
         .rev()
-        .find(|one| broken.is_none_or(|since| one.taken < since));
+        .find(|one| broken.is_none_or(|since| one.taken.is_before(since) == Some(true)));
     working.or(good.last()).map(|one| one.id)
 }
 
 /// Since when a function is noted as not working; the earliest of them.
-fn broken_since(facts: &Facts) -> Option<Moment> {
+fn broken_since(facts: &Facts) -> Option<BenchTime> {
     let works = FactKey::ALL
         .iter()
         .filter(|key| key.spec().group == FactGroup::Works);

@@ -13,12 +13,13 @@ use veritope_core::keepsafe::{KeepSafe, Kept};
 use veritope_core::plan::{Presence, Ways};
 use veritope_core::seal::ItemState;
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
-use veritope_wire::Moment;
+use veritope_core::steady::alone;
+use veritope_wire::{BenchTime, WallTime};
 
 const HOUR_MS: i64 = 3_600_000;
 
-fn now() -> Moment {
-    "2026-11-25T10:00:00Z".parse().unwrap()
+fn now() -> BenchTime {
+    alone("2026-11-25T10:00:00Z".parse().unwrap())
 }
 
 fn families() -> BTreeMap<String, Family> {
@@ -32,9 +33,7 @@ fn families() -> BTreeMap<String, Family> {
 fn row(n: usize, key: FactKey, value: &str) -> FactRow {
     let value = if key == FactKey::FirstOnline && value.parse::<i64>().is_ok() {
         let hours: i64 = value.parse().unwrap();
-        Moment::from_ms(now().ms() - hours * HOUR_MS)
-            .unwrap()
-            .to_string()
+        WallTime::nearest_ms(now().ms() - hours * HOUR_MS).to_string()
     } else {
         value.to_owned()
     };
@@ -43,7 +42,7 @@ fn row(n: usize, key: FactKey, value: &str) -> FactRow {
         key,
         value: FactValue::parse(key, &value).unwrap(),
         source: Source::Person,
-        at: Moment::from_ms(now().ms() - 60_000).unwrap(),
+        at: BenchTime::from_ms(now().ms() - 60_000),
     }
 }
 
@@ -57,7 +56,7 @@ fn facts(known: &BTreeMap<FactKey, String>) -> Facts {
 }
 
 fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
-    let at = Moment::from_ms(now().ms() - 60_000).unwrap();
+    let at = BenchTime::from_ms(now().ms() - 60_000);
     let keep_safe: KeepSafe = family
         .keep_safe
         .iter()

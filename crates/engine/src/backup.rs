@@ -11,6 +11,7 @@ use veritope_core::coverage::{
 use veritope_core::digest::{Claimed, FrameLayout};
 use veritope_core::facts::Happening;
 use veritope_core::family::{Family, Role};
+use veritope_core::steady::Taken;
 use veritope_core::worth::Inside;
 use veritope_formats::filesystem;
 use veritope_formats::startimage::descriptor_of;
@@ -18,7 +19,7 @@ use veritope_link::LinkError;
 use veritope_vault::{
     Access, CaptureSource, Captured, ImageState, MANIFEST_VERSION, Manifest, Vault,
 };
-use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
+use veritope_wire::{CaptureId, Digest, JobId, Label, PlaceId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -35,7 +36,7 @@ use crate::watch::{Observation, Settling};
 struct Note {
     unit: UnitId,
     kind: CaptureKind,
-    taken: Moment,
+    taken: Taken,
     hardware: String,
     /// Whether a person stopped it: then it goes on when a person says so.
     #[serde(default)]
@@ -184,7 +185,7 @@ impl Engine {
             capture: CaptureId::new(job.uuid()),
             unit,
             nickname: record.nickname.clone(),
-            taken,
+            taken: taken.wall,
             family: family.codename.clone(),
             identifiers: identifiers(family, &record, &seen),
             build: record
@@ -201,7 +202,7 @@ impl Engine {
             partitions,
         };
         let digest = staging.finish(&manifest)?;
-        let capture = facts_of(&manifest, digest);
+        let capture = facts_of(&manifest, digest, taken);
         let own_copy = CopyFacts {
             capture: capture.id,
             place: self.vault.id(),
@@ -235,7 +236,7 @@ impl Engine {
         kind: &CaptureKind,
         hardware: &str,
         tables: &Tables,
-    ) -> Result<(JobId, Moment), EngineError> {
+    ) -> Result<(JobId, Taken), EngineError> {
         let guids: Vec<String> = tables.areas.iter().map(|area| area.guid.clone()).collect();
         let changed = record.touched;
         for job in self.vault.staged()? {
@@ -252,12 +253,13 @@ impl Engine {
                 .iter()
                 .any(|capture| capture.id.uuid() == job.uuid());
             let is_same = !is_done && note.hardware == hardware && note.guids == guids;
-            if is_same && changed.is_none_or(|at| at < note.taken) {
+            if is_same && changed.is_none_or(|at| note.taken.is_after(at) == Some(true)) {
                 return Ok((job, note.taken));
             }
             self.vault.stage(job)?.discard()?;
         }
-        Ok((JobId::new(self.parts.ids.fresh()), self.now()))
+        let taken = Taken::here(self.parts.clock.stamp());
+        Ok((JobId::new(self.parts.ids.fresh()), taken))
     }
 
     /// Clears what killed processes left that nobody goes on with: work without a note, and captures
@@ -752,10 +754,10 @@ fn look_inside(vault: &Vault, part: &Captured) -> Result<Inside, EngineError> {
 }
 
 /// What the log keeps of a manifest.
-pub(crate) fn facts_of(manifest: &Manifest, digest: Digest) -> CaptureFacts {
+pub(crate) fn facts_of(manifest: &Manifest, digest: Digest, taken: Taken) -> CaptureFacts {
     CaptureFacts {
         id: manifest.capture,
-        taken: manifest.taken,
+        taken,
         manifest: digest,
         origin: manifest.source.origin,
         rest: manifest.source.rest,

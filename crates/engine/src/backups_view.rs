@@ -12,7 +12,7 @@ use veritope_core::coverage::{
 use veritope_core::family::Role;
 use veritope_core::partitions::describe;
 use veritope_core::worth::{self, Worth};
-use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId, UnitId};
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -31,7 +31,7 @@ pub struct CopyLine {
     /// The medium beneath, in words.
     pub medium: String,
     /// When it was last read back.
-    pub read: Option<Moment>,
+    pub read: Option<BenchTime>,
     /// Whether it counts now.
     pub trust: Trust,
     /// Damage found at the last reading.
@@ -46,7 +46,9 @@ pub struct CaptureLine {
     /// The number by which a person tells it from others, in the order of their taking.
     pub number: u32,
     /// When it was begun.
-    pub taken: Moment,
+    pub taken: WallTime,
+    /// What this bench had counted then; nothing where another took it.
+    pub counted: Option<BenchTime>,
     /// Whether another bench took it.
     pub taker: Taker,
     /// What it holds of what exists once, in words: what is blank first.
@@ -110,7 +112,7 @@ pub struct BackupsView {
     /// The core chart, once there is a table.
     pub chart: Option<Chart>,
     /// When anything could last have changed what lies on the unit.
-    pub not_read_since: Option<Moment>,
+    pub not_read_since: Option<BenchTime>,
     /// Partitions whose last write was interrupted.
     pub torn: Vec<Label>,
     /// Places.
@@ -215,7 +217,8 @@ impl Engine {
                 let held = match Self::present_of(record, &own.label) {
                     None => Held::NotRead,
                     Some(digest) => {
-                        newest = newest.max(record.captures.last().map(|capture| capture.taken));
+                        let last = record.captures.last().map(|capture| capture.taken);
+                        newest = newest.or(last);
                         Held::Image {
                             digest,
                             frames: self
@@ -231,7 +234,7 @@ impl Engine {
             .collect();
         ColumnInput {
             capture: None,
-            at: newest,
+            at: newest.map(|taken| taken.wall),
             held,
         }
     }
@@ -270,7 +273,7 @@ impl Engine {
                     .collect();
                 ColumnInput {
                     capture: Some(capture.id),
-                    at: Some(capture.taken),
+                    at: Some(capture.taken.wall),
                     held,
                 }
             })
@@ -329,7 +332,8 @@ fn line(record: &UnitRecord, capture: &CaptureFacts, places: &[PlaceView]) -> Ca
     CaptureLine {
         id: capture.id,
         number: u32::try_from(record.number_of(capture.id)).unwrap_or(u32::MAX),
-        taken: capture.taken,
+        taken: capture.taken.wall,
+        counted: capture.taken.counted(),
         taker: capture.taker,
         holds,
         partitions: u32::try_from(capture.partitions.len()).unwrap_or(u32::MAX),

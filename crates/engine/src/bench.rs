@@ -11,14 +11,14 @@ use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::plan::{Goal, Presence, Ways};
 use veritope_link::{DeviceLink, Transport};
 use veritope_vault::{Access, Vault};
-use veritope_wire::{BridgeId, Digest, FactId, Moment, PlaceId, RequestId, RunId, UnitId};
+use veritope_wire::{BenchTime, BridgeId, Digest, FactId, PlaceId, RequestId, RunId, UnitId};
 
-use crate::clock::OwnTime;
+use crate::clock::BenchClock;
 use crate::data::{Bridge, DamagedFile, DataError, DataFolder};
 use crate::error::EngineError;
 use crate::families::KnownFamily;
 use crate::places::Place;
-use crate::ports::{Changed, Clock, Connect, Ids, Journal, JournalError, Notify};
+use crate::ports::{Changed, Connect, Ids, Journal, JournalError, Notify};
 use crate::record::{Entry, Scope, Way};
 use crate::run::StepPhase;
 use crate::shelf::Shelf;
@@ -30,8 +30,8 @@ use crate::watch::Live;
 pub struct Parts {
     /// The record.
     pub journal: Arc<dyn Journal>,
-    /// The time.
-    pub clock: Arc<dyn Clock>,
+    /// The time, the same that the record is written by.
+    pub clock: Arc<BenchClock>,
     /// New ids.
     pub ids: Arc<dyn Ids>,
     /// Who hears about changes.
@@ -63,7 +63,6 @@ pub struct Engine {
     requests: Mutex<BTreeSet<RequestId>>,
     request_done: Condvar,
     phases: Mutex<BTreeMap<RunId, StepPhase>>,
-    pub(crate) time: Mutex<OwnTime>,
     /// Texts that sheets under way began with and that were changed since, by digest.
     pub(crate) kept_texts: Mutex<BTreeMap<Digest, Arc<Family>>>,
 }
@@ -181,9 +180,7 @@ impl Engine {
         }
         let id = PlaceId::new(parts.ids.fresh());
         let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
-        let time = OwnTime::begin(data.remembered_clock()?, parts.clock.look());
         let engine = Self {
-            time,
             shelf: Shelf::new(data.join("shelf")),
             places: Mutex::new(places),
             damaged: Mutex::new(damaged),
@@ -759,8 +756,12 @@ impl Engine {
         key: FactKey,
         value: FactValue,
         source: Source,
-        at: Moment,
+        at: BenchTime,
     ) -> FactRow {
+        let value = match value {
+            FactValue::Moment(dated) => FactValue::Moment(self.parts.clock.dated(dated.told)),
+            other => other,
+        };
         FactRow {
             id: FactId::new(self.parts.ids.fresh()),
             key,

@@ -1,13 +1,16 @@
-//! Our own time, over the machine's clock: see [`veritope_core::steady`].
+//! The time that this bench counts, over its machine's clocks: see [`veritope_core::steady`]. Whoever writes
+//! the record and whoever judges look at the same one.
 
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
+use std::time::Duration;
 
 use serde::Serialize;
-use veritope_core::steady::{ClockLook, Steady};
-use veritope_wire::{Moment, RequestId};
+use veritope_core::steady::{Dated, Steady};
+use veritope_wire::{BenchTime, RequestId, Stamp, WallTime};
 
 use crate::bench::{Engine, lock};
 use crate::error::EngineError;
+use crate::ports::Clock;
 use crate::record::{Entry, Scope};
 
 /// How often what is remembered of the clock is written down, in milliseconds.
@@ -20,56 +23,118 @@ pub struct ClockNote {
     pub text: String,
 }
 
-/// What the engine remembers of the clock.
-pub(crate) struct OwnTime {
-    steady: Steady,
-    written: Option<Moment>,
-    /// A jump that is not in the log yet.
-    untold_ms: Option<i64>,
+/// One bench's time: one for all that writes, judges and waits on it.
+pub struct BenchClock {
+    machine: Arc<dyn Clock>,
+    own: Mutex<OwnTime>,
 }
 
-impl OwnTime {
+struct OwnTime {
+    steady: Steady,
+    written: Option<BenchTime>,
+    /// A jump that is not in the log yet.
+    untold_ms: Option<i64>,
+    is_remembered: bool,
+}
+
+impl BenchClock {
     /// Goes on from what was remembered, or begins.
-    pub(crate) fn begin(remembered: Option<Steady>, look: ClockLook) -> Mutex<Self> {
-        let mut time = Self {
-            steady: remembered.unwrap_or_else(|| Steady::begin(look.clone())),
+    #[must_use]
+    pub fn open(remembered: Option<Steady>, machine: Arc<dyn Clock>) -> Arc<Self> {
+        let is_remembered = remembered.is_some();
+        let steady = remembered.unwrap_or_else(|| Steady::begin(machine.look()));
+        let own = OwnTime {
+            steady,
+            is_remembered,
             written: None,
             untold_ms: None,
         };
-        time.follow(&look);
-        Mutex::new(time)
+        Arc::new(Self {
+            machine,
+            own: Mutex::new(own),
+        })
     }
 
-    fn follow(&mut self, look: &ClockLook) -> Moment {
-        if let Some(jump) = self.steady.follow(look) {
-            self.untold_ms = Some(self.untold_ms.unwrap_or(0) + jump.by_ms);
+    /// Goes on from `newest`, the last that was written down, where what is remembered is older or lost.
+    pub(crate) fn no_earlier_than(&self, newest: Stamp) {
+        let mut own = lock(&self.own);
+        own.steady = if own.is_remembered {
+            own.steady.clone().no_earlier_than(newest.bench)
+        } else {
+            Steady::after(newest)
+        };
+    }
+
+    /// After a look at the machine's clocks.
+    fn looked<T>(&self, then: impl FnOnce(&mut OwnTime) -> T) -> T {
+        // Within the lock, so that looks are followed in the order in which they were taken.
+        let mut own = lock(&self.own);
+        let look = self.machine.look();
+        if let Some(jump) = own.steady.follow(&look) {
+            own.untold_ms = Some(own.untold_ms.unwrap_or(0) + jump.by_ms);
         }
-        self.steady.at(look)
+        then(&mut own)
+    }
+
+    /// Now, in both times.
+    #[must_use]
+    pub fn stamp(&self) -> Stamp {
+        self.looked(|own| own.steady.stamp())
+    }
+
+    /// Now, as it is counted.
+    #[must_use]
+    pub fn now(&self) -> BenchTime {
+        self.stamp().bench
+    }
+
+    /// What the clock on the wall would have told at a moment: for people only.
+    #[must_use]
+    pub fn wall_of(&self, counted: BenchTime) -> WallTime {
+        self.looked(|own| own.steady.wall_of(counted))
+    }
+
+    /// A moment that somebody tells who looks at the clock on the wall, to be recorded.
+    #[must_use]
+    pub fn dated(&self, told: WallTime) -> Dated {
+        self.looked(|own| own.steady.dated(told))
+    }
+
+    /// Waits.
+    pub fn pause(&self, duration: Duration) {
+        self.machine.pause(duration);
     }
 }
 
 impl Engine {
-    /// Now, in our own time: what the clock was set by since is taken off.
-    pub(crate) fn now(&self) -> Moment {
-        let look = self.parts.clock.look();
-        lock(&self.time).follow(&look)
+    /// The bench's clock.
+    #[must_use]
+    pub fn clock(&self) -> Arc<BenchClock> {
+        Arc::clone(&self.parts.clock)
+    }
+
+    /// Now, as this bench counts.
+    pub(crate) fn now(&self) -> BenchTime {
+        self.parts.clock.now()
     }
 
     /// Writes down what is remembered, and tells the log of a jump. Called by the watch.
     pub(crate) fn keep_time(&self) -> Result<(), EngineError> {
-        let now = self.now();
-        let mut time = lock(&self.time);
-        let untold_ms = time.untold_ms.take();
-        let is_due = time
-            .written
-            .is_none_or(|written| now.ms_since(written) >= WRITE_EVERY_MS);
-        if untold_ms.is_none() && !is_due {
-            return Ok(());
+        let (untold_ms, steady) = self.parts.clock.looked(|own| {
+            let now = own.steady.stamp().bench;
+            let untold_ms = own.untold_ms.take();
+            let is_due = own
+                .written
+                .is_none_or(|written| now.ms_since(written) >= WRITE_EVERY_MS);
+            if untold_ms.is_none() && !is_due {
+                return (None, None);
+            }
+            own.written = Some(now);
+            (untold_ms, Some(own.steady.clone()))
+        });
+        if let Some(steady) = steady {
+            self.data.remember_clock(&steady)?;
         }
-        time.written = Some(now);
-        let steady = time.steady.clone();
-        drop(time);
-        self.data.remember_clock(&steady)?;
         match untold_ms {
             Some(by_ms) => self.append_to(Scope::Bench, None, vec![Entry::ClockSet { by_ms }]),
             None => Ok(()),
@@ -78,7 +143,7 @@ impl Engine {
 
     /// What is to be said about the clock; nothing while it was not set.
     pub(crate) fn clock_note(&self) -> Option<ClockNote> {
-        let ahead_ms = lock(&self.time).steady.ahead_ms();
+        let ahead_ms = self.parts.clock.looked(|own| own.steady.set_by_ms());
         (ahead_ms != 0).then(|| ClockNote {
             text: format!(
                 "This computer's clock was set {}. Waits go on as if it had not been; say so if it is right now.",
@@ -87,7 +152,8 @@ impl Engine {
         })
     }
 
-    /// A person says that the clock is right: from now on it counts as it stands.
+    /// A person says that the clock is right: what people see of times goes by it from now on; what was
+    /// counted goes on.
     ///
     /// # Errors
     /// When it can't be written down.
@@ -95,15 +161,14 @@ impl Engine {
         let Some(_once) = self.once(Scope::Bench, request)? else {
             return Ok(());
         };
-        let look = self.parts.clock.look();
-        let mut time = lock(&self.time);
-        time.follow(&look);
-        if time.steady.ahead_ms() == 0 {
+        let trusted = self.parts.clock.looked(|own| {
+            let is_set = own.steady.set_by_ms() != 0;
+            own.steady.trust();
+            is_set.then(|| own.steady.clone())
+        });
+        let Some(steady) = trusted else {
             return Ok(());
-        }
-        time.steady.trust(look);
-        let steady = time.steady.clone();
-        drop(time);
+        };
         self.data.remember_clock(&steady)?;
         self.append_to(Scope::Bench, Some(request), vec![Entry::ClockTrusted])
     }

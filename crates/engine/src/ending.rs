@@ -7,7 +7,7 @@ use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
 use veritope_core::plan::{Action, Goal, Planned, Step};
-use veritope_wire::{Moment, RequestId, RunId, UnitId};
+use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -75,7 +75,12 @@ impl Engine {
 
     /// What is to be written down when a package or a wipe went as expected: what facts were read from
     /// is another one, or gone (`K5`).
-    fn brought(&self, step: &Step, family: &Family, at: Moment) -> Result<Vec<Entry>, EngineError> {
+    fn brought(
+        &self,
+        step: &Step,
+        family: &Family,
+        at: BenchTime,
+    ) -> Result<Vec<Entry>, EngineError> {
         let happened = |happening| Entry::happened(happening, at);
         let name = match &step.effect {
             Some(Planned::InstallPackage { name }) => name,
@@ -363,7 +368,7 @@ impl Engine {
 
 /// What is to be written down when a step on the lock ended and the lock was not seen, or a wipe whose
 /// end nobody knows (`K5`, `L3`).
-fn in_doubt(step: &Step, at: Moment) -> Option<Entry> {
+fn in_doubt(step: &Step, at: BenchTime) -> Option<Entry> {
     let happening = match step.effect {
         Some(Planned::Unlock { .. } | Planned::Relock { .. }) => Happening::LockInDoubt,
         Some(Planned::Wipe { .. }) => Happening::Wiped,

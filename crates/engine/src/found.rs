@@ -8,9 +8,10 @@ use serde::Serialize;
 use veritope_core::coverage::{BlankBytes, CaptureFacts, CopyFacts, Taker};
 use veritope_core::facts::{FactKey, FactValue, Source};
 use veritope_core::partitions::OwnPartition;
+use veritope_core::steady::Taken;
 use veritope_core::worth;
 use veritope_vault::{Access, Manifest, VaultError};
-use veritope_wire::{CaptureId, Moment, PlaceId, RequestId, UnitId};
+use veritope_wire::{CaptureId, PlaceId, RequestId, UnitId, WallTime};
 
 use crate::backup::facts_of;
 use crate::bench::Engine;
@@ -26,7 +27,7 @@ pub struct FoundCapture {
     /// Its id.
     pub id: CaptureId,
     /// When it was begun, by its manifest.
-    pub taken: Moment,
+    pub taken: WallTime,
     /// Partitions and tables in it.
     pub partitions: u32,
     /// Bytes of all images.
@@ -191,7 +192,7 @@ impl Engine {
             let (read, digest) = vault.manifest(unit, manifest.capture)?;
             let capture = CaptureFacts {
                 taker: Taker::AnotherBench,
-                ..facts_of(&read, digest)
+                ..facts_of(&read, digest, Taken::elsewhere(read.taken, None))
             };
             let copy = CopyFacts {
                 capture: capture.id,
@@ -252,7 +253,11 @@ fn own_of(manifest: &Manifest) -> Vec<OwnPartition> {
 }
 
 fn found(manifest: &Manifest, record: Option<&UnitRecord>) -> FoundCapture {
-    let facts = facts_of(manifest, veritope_wire::Digest::of(b""));
+    let facts = facts_of(
+        manifest,
+        veritope_wire::Digest::of(b""),
+        Taken::elsewhere(manifest.taken, None),
+    );
     let blank = facts
         .partitions
         .iter()

@@ -44,7 +44,7 @@ mod watch;
 
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, Recognised, SUPPLIES};
-pub use clock::ClockNote;
+pub use clock::{BenchClock, ClockNote};
 pub use error::EngineError;
 pub use families::{
     FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition, KnownFamily,

@@ -6,7 +6,7 @@ use std::time::Duration;
 use uuid::Uuid;
 use veritope_core::steady::ClockLook;
 use veritope_link::{HttpTransport, LinkError, Transport};
-use veritope_wire::{Moment, RequestId, RunId, UnitId};
+use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::desk::line::Head;
 use crate::desk::witness::Damage;
@@ -85,15 +85,10 @@ pub trait Journal: Send + Sync {
     fn set_aside(&self, scope: Scope, request: RequestId) -> Result<(), JournalError>;
 }
 
-/// Tells the time and lets it pass.
+/// A machine's clocks; what a bench counts by them is [`crate::clock::BenchClock`]'s.
 pub trait Clock: Send + Sync {
     /// The clock on the wall, and how long this boot has lasted.
     fn look(&self) -> ClockLook;
-
-    /// Now, as the clock on the wall says.
-    fn now(&self) -> Moment {
-        self.look().wall
-    }
 
     /// Waits.
     fn pause(&self, duration: Duration);

@@ -15,7 +15,7 @@ use veritope_core::seal::{Consent, Effect};
 
 use veritope_wire::link::{Epoch, Handle};
 use veritope_wire::{
-    BridgeId, CaptureId, Digest, FactId, Label, Moment, PlaceId, RequestId, RunId, UnitId,
+    BenchTime, BridgeId, CaptureId, Digest, FactId, Label, PlaceId, RequestId, RunId, Stamp, UnitId,
 };
 
 /// Whose log an entry belongs to; each has a hash chain of its own.
@@ -241,7 +241,7 @@ pub enum Entry {
         /// What.
         happening: Happening,
         /// When: the moment of the look that showed it, not the later one of writing it down.
-        at: Moment,
+        at: BenchTime,
         /// The link's epoch after it, where a link showed it.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         epoch: Option<Epoch>,
@@ -431,7 +431,7 @@ pub struct Stamped {
     /// Number in that log, from 1.
     pub seq: u64,
     /// When.
-    pub at: Moment,
+    pub at: Stamp,
     /// The request that brought it, if one did.
     pub request: Option<RequestId>,
     /// The line's hash.
@@ -481,7 +481,7 @@ impl EntryKind {
 impl Entry {
     /// Something happened that makes facts stale (`K5`), at no known moment of the link.
     #[must_use]
-    pub fn happened(happening: Happening, at: Moment) -> Self {
+    pub fn happened(happening: Happening, at: BenchTime) -> Self {
         Self::Happened {
             happening,
             at,

@@ -18,7 +18,7 @@ use veritope_core::seal::{
 use veritope_core::worth;
 use veritope_link::DeviceLink;
 use veritope_vault::{Access, Captured, Manifest};
-use veritope_wire::{CaptureId, Digest, Label, Moment, PlaceId, UnitId};
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -44,7 +44,7 @@ pub struct RestoreRow {
     /// How it compares with what lies there now.
     pub compared: Compared,
     /// Since when nobody knows what lies there.
-    pub not_read_since: Option<Moment>,
+    pub not_read_since: Option<BenchTime>,
     /// Frames that differ.
     pub frames: u64,
     /// Bytes that would be written.
@@ -120,7 +120,9 @@ impl Engine {
             .captures
             .iter()
             .filter(|capture| capture.taker == Taker::Us)
-            .filter_map(|capture| Some((capture.taken, capture.partition(label)?.blake3)))
+            .filter_map(|capture| {
+                Some((capture.taken.counted()?, capture.partition(label)?.blake3))
+            })
             .max_by_key(|(taken, _)| *taken)
             .filter(|(taken, _)| written.is_none_or(|written| written.at < *taken));
         let newest = captured.or(read_back.map(|one| (one.at, one.image)));
@@ -642,7 +644,7 @@ impl Engine {
         let before = record
             .captures
             .iter()
-            .filter_map(|capture| Some((capture.taken, capture.partition(&label)?.blake3)))
+            .filter_map(|capture| Some((capture.taken.order(), capture.partition(&label)?.blake3)))
             .max_by_key(|(taken, _)| *taken)
             .map(|(_, digest)| digest);
         begin()?;

@@ -16,7 +16,7 @@ use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Consent, Item};
 use veritope_core::standing;
 use veritope_link::LinkError;
-use veritope_wire::{Moment, RequestId, RunId, UnitId};
+use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
 use crate::attempt::Attempt;
 use crate::bench::Engine;
@@ -33,12 +33,12 @@ pub enum StepPhase {
     /// The device is at it.
     Running {
         /// Since when.
-        since: Moment,
+        since: BenchTime,
     },
     /// The device asks something on its own screen.
     Asking {
         /// Since when.
-        since: Moment,
+        since: BenchTime,
         /// The question in its words.
         question: String,
         /// The highlighted answer.

@@ -14,6 +14,7 @@ use veritope_core::matching::{Finding, Fit, StockClaims, judge_stock};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::rule::Rule;
+use veritope_core::steady::Taken;
 use veritope_formats::startimage::descriptor_of;
 use veritope_vault::{CaptureSource, Captured, MANIFEST_VERSION, Manifest, pump};
 use veritope_wire::{CaptureId, Digest, JobId, Label, RequestId, UnitId};
@@ -256,12 +257,13 @@ impl Engine {
                 });
             }
         }
+        let now = self.parts.clock.stamp();
         let manifest = Manifest {
             veritope_capture: MANIFEST_VERSION,
             capture: CaptureId::new(job.uuid()),
             unit,
             nickname: record.nickname.clone(),
-            taken: self.now(),
+            taken: now.wall,
             family: family.codename.clone(),
             identifiers: std::collections::BTreeMap::new(),
             build: Some(list.build),
@@ -277,7 +279,7 @@ impl Engine {
         let of_manifest = staging.finish(&manifest)?;
         let capture = CaptureFacts {
             list: Some(digest),
-            ..facts_of(&manifest, of_manifest)
+            ..facts_of(&manifest, of_manifest, Taken::here(now))
         };
         self.append(unit, Some(request), vec![Entry::StockTaken { capture }])?;
         staging.discard()?;

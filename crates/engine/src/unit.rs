@@ -12,8 +12,9 @@ use veritope_core::mode::Lock;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Planned, Sheet, Step};
 use veritope_core::seal::{Consent, Torn};
+use veritope_core::steady::Taken;
 use veritope_wire::link::Epoch;
-use veritope_wire::{CaptureId, Digest, FactId, Label, Moment, PlaceId, RunId, UnitId};
+use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, RunId, UnitId};
 
 use crate::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
 
@@ -29,7 +30,7 @@ pub struct UnitRecord {
     /// How it is reached.
     pub way: Way,
     /// Since when it is here.
-    pub added: Moment,
+    pub added: BenchTime,
     /// Number of entries folded in.
     pub seq: u64,
     /// Fact rows; superseded ones of the same key and source are dropped unless they can surface
@@ -38,7 +39,7 @@ pub struct UnitRecord {
     /// Facts taken back.
     pub retracted: Vec<FactId>,
     /// When what last happened.
-    pub happened: Vec<(Happening, Moment)>,
+    pub happened: Vec<(Happening, BenchTime)>,
     /// What was said about the owner's data.
     pub keep_safe: KeepSafe,
     /// What is to be reached.
@@ -80,13 +81,15 @@ pub struct UnitRecord {
     pub pictures: BTreeMap<FactId, Digest>,
     /// When the link first said that it is locked (`R1`).
     #[serde(default)]
-    pub seen_locked: Option<Moment>,
+    pub seen_locked: Option<BenchTime>,
     /// When anything was first written from here (`B5`, `R1`).
     #[serde(default)]
-    pub first_write: Option<Moment>,
+    pub first_write: Option<BenchTime>,
     /// When anything was last written, installed, erased or made active, or may have been.
     #[serde(default)]
-    pub touched: Option<Moment>,
+    pub touched: Option<BenchTime>,
+    /// When it last told something new over its link.
+    pub answered: Option<BenchTime>,
     /// Whether it was put away.
     #[serde(default)]
     pub is_away: bool,
@@ -100,7 +103,7 @@ pub struct RunRecord {
     /// Raised by every entry of the run; a request repeats the one it was decided on.
     pub revision: u32,
     /// When it began.
-    pub begun: Moment,
+    pub begun: BenchTime,
     /// The sheet in force.
     pub sheet: Sheet,
     /// Index of the next step on it.
@@ -128,7 +131,7 @@ pub struct RunRecord {
     #[serde(default)]
     pub image: Option<Digest>,
     /// How it ended.
-    pub ended: Option<(RunEnd, Moment)>,
+    pub ended: Option<(RunEnd, BenchTime)>,
 }
 
 /// An intent without an outcome.
@@ -137,7 +140,7 @@ pub struct OpenIntent {
     /// The step in words.
     pub title: String,
     /// Since when.
-    pub since: Moment,
+    pub since: BenchTime,
 }
 
 /// A step that was taken.
@@ -150,9 +153,9 @@ pub struct DoneStep {
     /// What was seen.
     pub saw: String,
     /// When it began.
-    pub began: Moment,
+    pub began: BenchTime,
     /// When it ended.
-    pub ended: Moment,
+    pub ended: BenchTime,
 }
 
 impl UnitRecord {
@@ -172,7 +175,7 @@ impl UnitRecord {
             nickname: nickname.clone(),
             family: family.clone(),
             way: way.clone(),
-            added: first.at,
+            added: first.at.bench,
             seq: first.seq,
             facts: Vec::new(),
             retracted: Vec::new(),
@@ -194,6 +197,7 @@ impl UnitRecord {
             seen_locked: None,
             first_write: None,
             touched: None,
+            answered: None,
             is_away: false,
         })
     }
@@ -201,8 +205,14 @@ impl UnitRecord {
     /// Takes the next entry in.
     pub fn apply(&mut self, stamped: &Stamped) {
         self.seq = stamped.seq;
+        let now = stamped.at.bench;
         match &stamped.entry {
-            Entry::Facts { facts } => facts.iter().for_each(|row| self.take_fact(row)),
+            Entry::Facts { facts } => {
+                if facts.iter().any(|row| row.source == Source::Link) {
+                    self.answered = Some(now);
+                }
+                facts.iter().for_each(|row| self.take_fact(row));
+            }
             Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
             Entry::Paired { paired } => {
                 self.paired
@@ -217,7 +227,10 @@ impl UnitRecord {
                 at,
                 epoch,
             } => {
-                self.epoch = epoch.or(self.epoch);
+                if epoch.is_some() {
+                    self.epoch = *epoch;
+                    self.answered = Some(now);
+                }
                 if *happening != Happening::ModeChanged {
                     self.touched = self.touched.max(Some(*at));
                 }
@@ -243,7 +256,7 @@ impl UnitRecord {
                 self.run = Some(RunRecord {
                     id: *run,
                     revision: 1,
-                    begun: stamped.at,
+                    begun: now,
                     sheet: (**sheet).clone(),
                     at: 0,
                     done: Vec::new(),
@@ -265,8 +278,12 @@ impl UnitRecord {
             Entry::CaptureFound { capture, own } => {
                 self.own.get_or_insert_with(|| own.clone());
                 if self.captures.iter().all(|known| known.id != capture.id) {
-                    self.captures.push(capture.clone());
-                    self.captures.sort_by_key(|one| (one.taken, one.id));
+                    let taken = Taken::elsewhere(capture.taken.wall, Some(now));
+                    self.captures.push(CaptureFacts {
+                        taken,
+                        ..capture.clone()
+                    });
+                    self.captures.sort_by_key(|one| (one.taken.order(), one.id));
                 }
             }
             Entry::UnitRenamed { nickname } => self.nickname.clone_from(nickname),
@@ -303,7 +320,7 @@ impl UnitRecord {
                     .iter_mut()
                     .find(|known| (known.capture, known.place) == key)
                 {
-                    copy.verified = Some(stamped.at);
+                    copy.verified = Some(now);
                     copy.damaged = labels;
                     copy.name.clone_from(name);
                     copy.medium.clone_from(medium);
@@ -314,13 +331,13 @@ impl UnitRecord {
                 }
             }
             Entry::WriteBegan { effect, before } => {
-                self.touched = Some(stamped.at);
-                self.first_write.get_or_insert(stamped.at);
+                self.touched = Some(now);
+                self.first_write.get_or_insert(now);
                 if let Some((label, _)) = effect.writes() {
                     let first = self.torn.iter().find(|torn| torn.label == *label);
                     // What lay there before the first try is what can be put back.
                     let before = first.map_or(*before, |torn| torn.before);
-                    let since = first.map_or(stamped.at, |torn| torn.since);
+                    let since = first.map_or(now, |torn| torn.since);
                     let torn = Torn {
                         label: label.clone(),
                         effect: effect.clone(),
@@ -336,13 +353,13 @@ impl UnitRecord {
                 image,
                 shown,
             } => {
-                self.touched = Some(stamped.at);
+                self.touched = Some(now);
                 self.torn.retain(|torn| torn.label != *label);
                 self.written.retain(|known| known.label != *label);
                 self.written.push(Written {
                     label: label.clone(),
                     image: *image,
-                    at: stamped.at,
+                    at: now,
                     shown: *shown,
                 });
             }
@@ -354,10 +371,10 @@ impl UnitRecord {
                     effect: Some(_), ..
                 } = entry
                 {
-                    self.touched = Some(stamped.at);
+                    self.touched = Some(now);
                 }
                 if let Some(run) = &mut self.run {
-                    run.apply(entry, stamped.at);
+                    run.apply(entry, now);
                 }
             }
         }
@@ -381,7 +398,7 @@ impl UnitRecord {
     /// When anything could last have changed what lies in its partitions: it was written, erased or
     /// opened, its system ran, or it was out of sight.
     #[must_use]
-    pub fn last_change(&self) -> Option<Moment> {
+    pub fn last_change(&self) -> Option<BenchTime> {
         let moved = self.happened.iter().map(|(_, at)| *at).max();
         self.touched.max(moved)
     }
@@ -437,7 +454,7 @@ impl UnitRecord {
 }
 
 impl RunRecord {
-    fn apply(&mut self, entry: &Entry, at: Moment) {
+    fn apply(&mut self, entry: &Entry, at: BenchTime) {
         match entry {
             Entry::Replanned { run, why, sheet } if *run == self.id => {
                 self.sheet = (**sheet).clone();

@@ -11,7 +11,7 @@ use veritope_core::plan::sighting::concluded;
 use veritope_core::signs::{self, Signs};
 use veritope_link::{DeviceLink, LinkError, Transport, readings};
 use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
-use veritope_wire::{BridgeId, Moment, UnitId};
+use veritope_wire::{BenchTime, BridgeId, UnitId};
 
 use crate::bench::{Engine, lock};
 use crate::error::EngineError;
@@ -25,19 +25,19 @@ use crate::view::{LinkPresence, LinkView};
 pub(crate) struct Live {
     presence: LinkPresence,
     epoch: Option<Epoch>,
-    since: Moment,
-    read_at: Moment,
+    since: BenchTime,
+    read_at: BenchTime,
     /// When it came back after it had been away.
-    arrived: Option<Moment>,
+    arrived: Option<BenchTime>,
     /// When it last answered.
-    answered: Option<Moment>,
+    answered: Option<BenchTime>,
     /// How it stood at a glance since, while a step was at it.
-    glimpse: Option<(LinkPresence, Moment)>,
+    glimpse: Option<(LinkPresence, BenchTime)>,
 }
 
 impl Live {
     /// What the tag says, and since when.
-    fn shown(&self) -> (LinkPresence, Moment) {
+    fn shown(&self) -> (LinkPresence, BenchTime) {
         self.glimpse.unwrap_or((self.presence, self.since))
     }
 }
@@ -119,7 +119,8 @@ impl Engine {
             return Err(EngineError::Doubtful { text });
         }
         // A change of mode takes it away for a while: that is no new session.
-        let answered = before.and_then(|live| live.answered);
+        // Nor is it one that this program was started anew.
+        let answered = before.and_then(|live| live.answered).max(record.answered);
         let session = match answered {
             Some(then) if at.ms_since(then) < SESSION_GAP_MS => Session::Running,
             _ => Session::Anew,
@@ -309,7 +310,7 @@ impl Engine {
     }
 
     /// When a unit came back that had been away.
-    pub(crate) fn arrived(&self, unit: UnitId) -> Option<Moment> {
+    pub(crate) fn arrived(&self, unit: UnitId) -> Option<BenchTime> {
         lock(&self.live).get(&unit).and_then(|live| live.arrived)
     }
 

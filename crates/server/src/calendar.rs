@@ -3,13 +3,13 @@
 use chrono::{DateTime, Duration, Utc};
 use icalendar::{Alarm, Calendar, Component, Event, EventLike, Trigger};
 use veritope_engine::view::Wait;
-use veritope_wire::{Moment, UnitId};
+use veritope_wire::{UnitId, WallTime};
 
 /// How long the entry lasts.
 const MINUTES: i64 = 15;
 
 /// Rounded up to a whole second: a second too early would ring while the answer is still no.
-fn stamp(moment: Moment) -> DateTime<Utc> {
+fn stamp(moment: WallTime) -> DateTime<Utc> {
     let seconds = moment.ms().div_euclid(1000) + i64::from(moment.ms().rem_euclid(1000) > 0);
     DateTime::from_timestamp(seconds, 0).unwrap_or(DateTime::<Utc>::MAX_UTC)
 }

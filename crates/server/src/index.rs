@@ -60,7 +60,7 @@ impl Line {
             row: LogRow {
                 scope: name_of(stamped.scope),
                 seq: i64::try_from(stamped.seq).unwrap_or(i64::MAX),
-                at_ms: stamped.at.ms(),
+                at_ms: stamped.at.wall.ms(),
                 kind: stamped.entry.kind().id().to_owned(),
                 sentence: stamped.entry.sentence(),
             },

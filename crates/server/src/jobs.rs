@@ -9,13 +9,11 @@ use std::time::{Duration, Instant};
 
 use serde::Serialize;
 use tokio::sync::oneshot;
-use veritope_engine::ports::Clock;
 use veritope_engine::{Engine, EngineError, Moving, StepEnd, StepPhase, Watcher};
-use veritope_wire::{Moment, RequestId, RunId, UnitId};
+use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::error::{chain, sentence};
 use crate::events::{Event, Events};
-use crate::system::SystemClock;
 
 /// Where a job stands.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -84,8 +82,6 @@ pub struct JobView {
     pub what: String,
     /// Where it stands.
     pub state: JobState,
-    /// Since when.
-    pub since: Moment,
     /// How far it is, where bytes move.
     pub progress: Option<JobProgress>,
 }
@@ -255,7 +251,6 @@ impl Jobs {
             run,
             what: what.to_owned(),
             state: JobState::Running,
-            since: SystemClock.now(),
             progress: None,
         };
         let spawned = std::thread::Builder::new()

@@ -23,5 +23,5 @@ mod system;
 mod tables;
 
 pub use routes::openapi;
-pub use serve::{Config, Running, ServeError, open_engine, start};
+pub use serve::{Config, Running, ServeError, bench_clock, open_engine, start};
 pub use system::{SystemClock, SystemIds};

@@ -8,8 +8,10 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use axum::Router;
+use axum::extract::{Request, State};
 use axum::http::Uri;
-use axum::middleware;
+use axum::middleware::{self, Next};
+use axum::response::Response;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 use tokio::task::JoinHandle;
@@ -18,8 +20,8 @@ use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
 use veritope_engine::data::{DataError, DataFolder};
 use veritope_engine::hold::Folder;
-use veritope_engine::ports::{Clock, Journal, Notify, OverHttp};
-use veritope_engine::{Engine, EngineError, Parts, SUPPLIES};
+use veritope_engine::ports::{Journal, Notify, OverHttp};
+use veritope_engine::{BenchClock, Engine, EngineError, Parts, SUPPLIES};
 use veritope_wire::UnitId;
 
 use crate::events::Events;
@@ -112,8 +114,8 @@ pub fn open_engine(
     notify: Arc<dyn Notify>,
 ) -> Result<(Arc<Engine>, Arc<Store>), ServeError> {
     let folder = DataFolder::within(data.take()?)?.with_vault(vault);
-    let clock = Arc::new(SystemClock);
-    let store = Arc::new(Store::open(&folder, Arc::clone(&clock) as Arc<dyn Clock>)?);
+    let clock = bench_clock(&folder)?;
+    let store = Arc::new(Store::open(&folder, Arc::clone(&clock))?);
     let parts = Parts {
         journal: Arc::clone(&store) as Arc<dyn Journal>,
         clock,
@@ -123,6 +125,17 @@ pub fn open_engine(
         supplies: SUPPLIES.into(),
     };
     Ok((Arc::new(Engine::open(folder, parts)?), store))
+}
+
+/// The time that is counted on a data folder, by this machine's clocks.
+///
+/// # Errors
+/// When what is remembered of it can't be read.
+pub fn bench_clock(data: &DataFolder) -> Result<Arc<BenchClock>, ServeError> {
+    Ok(BenchClock::open(
+        data.remembered_clock()?,
+        Arc::new(SystemClock),
+    ))
 }
 
 /// How often bridges are looked at.
@@ -217,7 +230,25 @@ fn watch_bridges(
         })
 }
 
+/// Every answer tells both times as they are now: a page compares what the bench has counted with that.
+async fn tell_clock(
+    State(clock): State<Arc<BenchClock>>,
+    request: Request,
+    next: Next,
+) -> Response {
+    let mut response = next.run(request).await;
+    let told = serde_json::to_string(&clock.stamp());
+    if let Ok(value) = told
+        .map_err(drop)
+        .and_then(|text| text.parse().map_err(drop))
+    {
+        response.headers_mut().insert("bench-clock", value);
+    }
+    response
+}
+
 fn service(app: App, front: FrontEnd, own: OwnNames) -> Router {
+    let clock = app.engine.clock();
     router(app)
         .fallback(move |uri: Uri| {
             let front = front.clone();
@@ -231,6 +262,7 @@ fn service(app: App, front: FrontEnd, own: OwnNames) -> Router {
                     })
             }
         })
+        .layer(middleware::from_fn_with_state(clock, tell_clock))
         .layer(middleware::from_fn_with_state(own, guard))
         .layer(CompressionLayer::new())
         .layer(CatchPanicLayer::new())

@@ -4,12 +4,13 @@
 use std::sync::Arc;
 
 use diesel::prelude::*;
+use veritope_engine::BenchClock;
 use veritope_engine::data::DataFolder;
 use veritope_engine::desk::Desk;
 use veritope_engine::desk::files::{LogError, LogFiles, read_chain};
 use veritope_engine::desk::line::{Head, name_of};
 use veritope_engine::desk::witness::Damage;
-use veritope_engine::ports::{Appended, Clock, Journal, JournalError};
+use veritope_engine::ports::{Appended, Journal, JournalError};
 use veritope_engine::record::{Entry, EntryKind, Scope};
 use veritope_engine::unit::UnitRecord;
 use veritope_wire::{RequestId, UnitId};
@@ -80,7 +81,7 @@ impl Store {
     ///
     /// # Errors
     /// When the log's folder can't be made or listed.
-    pub fn open(data: &DataFolder, clock: Arc<dyn Clock>) -> Result<Self, StoreError> {
+    pub fn open(data: &DataFolder, clock: Arc<BenchClock>) -> Result<Self, StoreError> {
         let folder = data.path().join("log");
         let files = LogFiles::open(&folder)?;
         let Opened {
@@ -112,7 +113,7 @@ impl Store {
     ///
     /// # Errors
     /// When the index can't be deleted, or as [`Store::open`].
-    pub fn rebuild(data: &DataFolder, clock: Arc<dyn Clock>) -> Result<Self, StoreError> {
+    pub fn rebuild(data: &DataFolder, clock: Arc<BenchClock>) -> Result<Self, StoreError> {
         for ending in ["", "-wal", "-shm"] {
             let path = data.path().join(format!("index.sqlite{ending}"));
             match std::fs::remove_file(&path) {
@@ -145,7 +146,7 @@ impl Store {
                 rows.push(LogRow {
                     scope: name_of(scope),
                     seq: i64::try_from(one.seq).unwrap_or(i64::MAX),
-                    at_ms: one.at.ms(),
+                    at_ms: one.at.wall.ms(),
                     kind: one.entry.kind().id().to_owned(),
                     sentence: one.entry.sentence(),
                 });
@@ -232,6 +233,10 @@ mod tests {
     use super::*;
     use crate::SystemClock;
 
+    fn clock() -> Arc<BenchClock> {
+        BenchClock::open(None, Arc::new(SystemClock))
+    }
+
     fn unit(n: u8) -> UnitId {
         format!("0192f0c1-2345-7abc-8def-0000000000{n:02}")
             .parse()
@@ -261,7 +266,7 @@ mod tests {
     }
 
     fn opened(folder: &Path) -> Store {
-        Store::open(&data(folder), Arc::new(SystemClock)).unwrap()
+        Store::open(&data(folder), clock()).unwrap()
     }
 
     fn everything() -> LogQuery {
@@ -306,7 +311,7 @@ mod tests {
         (1..=2).for_each(|n| arrive(&store, n));
         let before = store.units();
         drop(store);
-        let rebuilt = Store::rebuild(&data(folder.path()), Arc::new(SystemClock)).unwrap();
+        let rebuilt = Store::rebuild(&data(folder.path()), clock()).unwrap();
         assert_eq!(rebuilt.units(), before);
         assert_eq!(
             rebuilt.index.lines(&everything()).unwrap(),

@@ -6,28 +6,31 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 use uuid::Uuid;
 use veritope_core::steady::ClockLook;
 use veritope_engine::ports::{Clock, Ids};
-use veritope_wire::Moment;
+use veritope_wire::WallTime;
 
 /// This machine's clock.
 #[derive(Debug, Clone, Copy)]
 pub struct SystemClock;
 
+impl SystemClock {
+    /// What it tells.
+    #[must_use]
+    pub fn wall(self) -> WallTime {
+        let since = SystemTime::now()
+            .duration_since(UNIX_EPOCH)
+            .unwrap_or_default();
+        WallTime::nearest_ms(i64::try_from(since.as_millis()).unwrap_or(i64::MAX))
+    }
+}
+
 impl Clock for SystemClock {
     fn look(&self) -> ClockLook {
         let elapsed = rustix::time::clock_gettime(rustix::time::ClockId::Boottime);
         ClockLook {
-            wall: self.now(),
+            wall: self.wall(),
             boot: BOOT.clone(),
             elapsed_ms: elapsed.tv_sec * 1000 + elapsed.tv_nsec / 1_000_000,
         }
-    }
-
-    fn now(&self) -> Moment {
-        let since = SystemTime::now()
-            .duration_since(UNIX_EPOCH)
-            .unwrap_or_default();
-        let ms = i64::try_from(since.as_millis()).unwrap_or(i64::MAX);
-        Moment::from_ms(ms).unwrap_or_else(|_| unreachable_year())
     }
 
     fn pause(&self, duration: Duration) {
@@ -41,14 +44,6 @@ static BOOT: LazyLock<String> = LazyLock::new(|| {
         .map(|text| text.trim().to_owned())
         .unwrap_or_default()
 });
-
-/// A machine whose clock stands after the year 9999 is taken back to 1970; nothing is lost by it.
-fn unreachable_year() -> Moment {
-    match Moment::from_ms(0) {
-        Ok(moment) => moment,
-        Err(error) => unreachable!("1970 is a moment: {error}"),
-    }
-}
 
 /// Time-ordered UUIDs.
 #[derive(Debug, Clone, Copy)]

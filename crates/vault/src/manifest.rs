@@ -8,7 +8,7 @@ use veritope_core::digest::{FrameLayout, FrameList};
 use veritope_core::family::Role;
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::worth::Inside;
-use veritope_wire::{CaptureId, Digest, Label, Moment, UnitId};
+use veritope_wire::{CaptureId, Digest, Label, UnitId, WallTime};
 
 /// Version of the manifest.
 ///
@@ -27,7 +27,7 @@ pub struct Manifest {
     /// The unit's name then.
     pub nickname: String,
     /// When it was begun.
-    pub taken: Moment,
+    pub taken: WallTime,
     /// Codename of the family.
     pub family: String,
     /// Identifiers in full, by fact key: what tells this unit from all others.

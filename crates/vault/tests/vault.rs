@@ -19,7 +19,7 @@ use veritope_vault::{
     Access, CaptureSource, Captured, ImageState, MANIFEST_VERSION, Manifest, Vault, VaultError,
     pump,
 };
-use veritope_wire::{CaptureId, Digest, JobId, Label, Moment, PlaceId, UnitId};
+use veritope_wire::{CaptureId, Digest, JobId, Label, PlaceId, UnitId, WallTime};
 
 const UNIT: &str = "0192f0c1-2345-7abc-8def-0123456789ab";
 
@@ -111,7 +111,7 @@ fn manifest(vault: &Vault, images: &[(&str, &[u8])]) -> Manifest {
         capture: CaptureId::new(Uuid::from_u128(9)),
         unit: unit(),
         nickname: "Sanderling".to_owned(),
-        taken: Moment::from_ms(1_795_500_000_000).unwrap(),
+        taken: WallTime::from_ms(1_795_500_000_000).unwrap(),
         family: "gimbal".to_owned(),
         identifiers: BTreeMap::new(),
         build: None,

@@ -13,4 +13,4 @@ mod moment;
 pub use digest::{Digest, NotADigest};
 pub use ids::{BridgeId, CaptureId, FactId, JobId, NotAnId, PlaceId, RequestId, RunId, UnitId};
 pub use label::{Label, NotALabel};
-pub use moment::{Moment, NotAMoment};
+pub use moment::{BenchTime, NotAMoment, Stamp, WallTime};

@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch';
 
+import { hearClock } from './clock';
 import type { components, paths } from './schema.gen';
 
 type Schemas = components['schemas'];
@@ -18,6 +19,7 @@ export class ProblemError extends Error {
 }
 
 export const client = createClient<paths>({ baseUrl: '' });
+client.use(hearClock);
 
 interface Answer<T> {
   data?: T;

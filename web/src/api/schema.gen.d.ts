@@ -1071,7 +1071,7 @@ export interface components {
             captures: components["schemas"]["CaptureLine"][];
             chart?: components["schemas"]["Chart"] | null;
             coverage?: components["schemas"]["Coverage"] | null;
-            not_read_since?: components["schemas"]["Moment"] | null;
+            not_read_since?: components["schemas"]["BenchTime"] | null;
             /** @description Places. */
             places: components["schemas"]["PlaceView"][];
             /** @description The policy that copies are counted by. */
@@ -1103,6 +1103,16 @@ export interface components {
          * @enum {string}
          */
         BatteryVerdict: "enough" | "under-floor" | "too-low" | "not-known";
+        /**
+         * Format: date-time
+         * @description A point in the time that a bench counts by its own counter: it never goes back and never jumps, whatever
+         *     is done to the clock on the wall.
+         *
+         *     Milliseconds, from an origin at which the clock read 1970 if the one that the data folder was made by
+         *     was right and never set; so what was counted reads as that clock would. Other benches count another one.
+         *     Has no words: for people it is turned into [`WallTime`].
+         */
+        BenchTime: string;
         /** @description The bench. */
         BenchView: {
             /** @description Units that were put away. */
@@ -1222,6 +1232,7 @@ export interface components {
             copies: components["schemas"]["CopyLine"][];
             /** @description Places that have no copy of it yet. */
             copy_to: components["schemas"]["PlaceId"][];
+            counted?: components["schemas"]["BenchTime"] | null;
             /** @description What it holds of what exists once, in words: what is blank first. */
             holds: components["schemas"]["HeldLine"][];
             /** @description Its id. */
@@ -1239,7 +1250,7 @@ export interface components {
             /** @description At rest or live. */
             rest: components["schemas"]["Rest"];
             /** @description When it was begun. */
-            taken: components["schemas"]["Moment"];
+            taken: components["schemas"]["WallTime"];
             /** @description Whether another bench took it. */
             taker: components["schemas"]["Taker"];
         };
@@ -1375,7 +1386,7 @@ export interface components {
              */
             permille: number;
             /** @description When it was read. */
-            read_at: components["schemas"]["Moment"];
+            read_at: components["schemas"]["BenchTime"];
         };
         /** @description The whole chart. */
         Chart: {
@@ -1425,10 +1436,10 @@ export interface components {
         /** @description A fact as a judgement cites it: masked where it identifies (`K3`). */
         CitedFact: {
             /** @description Since when. */
-            at: components["schemas"]["Moment"];
+            at: components["schemas"]["BenchTime"];
             /** @description What it is about. */
             key: components["schemas"]["FactKey"];
-            moment?: components["schemas"]["Moment"] | null;
+            moment?: components["schemas"]["WallTime"] | null;
             /** @description The value as it may be shown. */
             shown: string;
             /** @description Who says so. */
@@ -1443,7 +1454,7 @@ export interface components {
         };
         /** @description A column as it is drawn. */
         Column: {
-            at?: components["schemas"]["Moment"] | null;
+            at?: components["schemas"]["WallTime"] | null;
             /** @description Whether the others are compared with it. */
             base: boolean;
             capture?: components["schemas"]["CaptureId"] | null;
@@ -1470,7 +1481,7 @@ export interface components {
             name: string;
             /** @description Where. */
             place: components["schemas"]["PlaceId"];
-            read?: components["schemas"]["Moment"] | null;
+            read?: components["schemas"]["BenchTime"] | null;
             /** @description Whether it counts now. */
             trust: components["schemas"]["Trust"];
         };
@@ -1592,7 +1603,7 @@ export interface components {
             /** @enum {string} */
             cure: "wait";
             /** @description Until then. */
-            until: components["schemas"]["Moment"];
+            until: components["schemas"]["BenchTime"];
         } | {
             /** @enum {string} */
             cure: "ask";
@@ -1676,9 +1687,9 @@ export interface components {
         /** @description A step that was taken. */
         DoneStep: {
             /** @description When it began. */
-            began: components["schemas"]["Moment"];
+            began: components["schemas"]["BenchTime"];
             /** @description When it ended. */
-            ended: components["schemas"]["Moment"];
+            ended: components["schemas"]["BenchTime"];
             /** @description How it ended. */
             result: components["schemas"]["StepResult"];
             /** @description What was seen. */
@@ -1964,7 +1975,7 @@ export interface components {
              */
             partitions: number;
             /** @description When it was begun, by its manifest. */
-            taken: components["schemas"]["Moment"];
+            taken: components["schemas"]["WallTime"];
         };
         /** @description A device that a bridge offers. */
         FoundDevice: {
@@ -2189,8 +2200,6 @@ export interface components {
             id: number;
             progress?: components["schemas"]["JobProgress"] | null;
             run?: components["schemas"]["RunId"] | null;
-            /** @description Since when. */
-            since: components["schemas"]["Moment"];
             /** @description Where it stands. */
             state: components["schemas"]["JobState"];
             /** @description Which unit. */
@@ -2219,14 +2228,14 @@ export interface components {
         /** @description What was said about one class. */
         Kept: {
             /** @description When this was said. */
-            at: components["schemas"]["Moment"];
+            at: components["schemas"]["BenchTime"];
             /** @enum {string} */
             is: "safe";
             /** @description Where the copy lies, in the owner's words. */
             place: string;
         } | {
             /** @description When this was said. */
-            at: components["schemas"]["Moment"];
+            at: components["schemas"]["BenchTime"];
             /** @enum {string} */
             is: "waived";
         };
@@ -2307,7 +2316,7 @@ export interface components {
         LinkView: {
             /** @description How it stands. */
             presence: components["schemas"]["LinkPresence"];
-            since?: components["schemas"]["Moment"] | null;
+            since?: components["schemas"]["BenchTime"] | null;
         };
         /**
          * @description How table and family file agree about a partition.
@@ -2322,7 +2331,7 @@ export interface components {
         /** @description A line of the log. */
         LogLine: {
             /** @description When. */
-            at: components["schemas"]["Moment"];
+            at: components["schemas"]["WallTime"];
             /** @description Its place, to go on from. */
             key: string;
             /** @description What it is about. */
@@ -2381,11 +2390,6 @@ export interface components {
          * @enum {string}
          */
         Mode: "off" | "system" | "bootloader" | "download" | "temporary-recovery" | "stock-recovery" | "custom-recovery";
-        /**
-         * Format: date-time
-         * @description A point in time with millisecond steps. Always within the years 0 to 9999.
-         */
-        Moment: string;
         /** @description A bridge to add. */
         NewBridge: {
             /** @description The same request twice is done once. */
@@ -2779,7 +2783,7 @@ export interface components {
             items: components["schemas"]["Item"][];
             /** @description The partition. */
             label: components["schemas"]["Label"];
-            not_read_since?: components["schemas"]["Moment"] | null;
+            not_read_since?: components["schemas"]["BenchTime"] | null;
             /** @description Whether anything on the list refuses for good. */
             refused: boolean;
             /**
@@ -2847,13 +2851,13 @@ export interface components {
             /** @description What a wipe of this run switched off, once it ended (`L4`). */
             again: string[];
             /** @description When it began. */
-            begun: components["schemas"]["Moment"];
+            begun: components["schemas"]["BenchTime"];
             /** @description Why the sheet in force is not the first one. */
             diverged?: string | null;
             /** @description Steps taken. */
             done: components["schemas"]["DoneStep"][];
             ended?: components["schemas"]["RunEnd"] | null;
-            ended_at?: components["schemas"]["Moment"] | null;
+            ended_at?: components["schemas"]["BenchTime"] | null;
             /** @description Its id. */
             id: components["schemas"]["RunId"];
             /** @description Partitions that the family lists and the table lacks. */
@@ -3071,6 +3075,16 @@ export interface components {
          * @enum {string}
          */
         Source: "link" | "person" | "file" | "concluded";
+        /**
+         * @description When something was written down, in both times. Has no order: within a chain that is the number of the
+         *     line.
+         */
+        Stamp: {
+            /** @description What the bench had counted. */
+            bench: components["schemas"]["BenchTime"];
+            /** @description What the clock on the wall told. */
+            wall: components["schemas"]["WallTime"];
+        };
         /** @description The whole judgement, with all it rests on. */
         Standing: {
             afternoon?: components["schemas"]["Afternoon"] | null;
@@ -3246,7 +3260,7 @@ export interface components {
             /** @enum {string} */
             is: "running";
             /** @description Since when. */
-            since: components["schemas"]["Moment"];
+            since: components["schemas"]["BenchTime"];
         } | {
             /** @description The highlighted answer. */
             default: string;
@@ -3255,17 +3269,17 @@ export interface components {
             /** @description The question in its words. */
             question: string;
             /** @description Since when. */
-            since: components["schemas"]["Moment"];
+            since: components["schemas"]["BenchTime"];
         } | {
             /** @enum {string} */
             is: "in-hand";
             /** @description Since when. */
-            since: components["schemas"]["Moment"];
+            since: components["schemas"]["BenchTime"];
         } | {
             /** @enum {string} */
             is: "unknown";
             /** @description Since when. */
-            since: components["schemas"]["Moment"];
+            since: components["schemas"]["BenchTime"];
         };
         /** @description The step in hand. */
         StepView: {
@@ -3381,7 +3395,7 @@ export interface components {
         };
         /** @description A unit as rows and tags show it. */
         UnitTag: {
-            arrived?: components["schemas"]["Moment"] | null;
+            arrived?: components["schemas"]["BenchTime"] | null;
             /**
              * Format: int32
              * @description Charge in per cent, carried forward since it was read.
@@ -3462,7 +3476,7 @@ export interface components {
             minutes: number;
         } | {
             /** @description The moment. */
-            at: components["schemas"]["Moment"];
+            at: components["schemas"]["BenchTime"];
             /** @enum {string} */
             is: "wait-until";
         } | {
@@ -3479,7 +3493,7 @@ export interface components {
             /** @enum {string} */
             is: "already-unlocked";
             /** @description Since when this is known. */
-            since: components["schemas"]["Moment"];
+            since: components["schemas"]["BenchTime"];
         } | {
             /** @enum {string} */
             is: "no-lock";
@@ -3487,6 +3501,11 @@ export interface components {
             /** @enum {string} */
             is: "not-known-yet";
         };
+        /**
+         * Format: date-time
+         * @description A point in the world's time, as some clock on a wall told it. Always within the years 0 to 9999.
+         */
+        WallTime: string;
         /**
          * @description Whether a capture wants a partition (`B3`).
          * @enum {string}

@@ -1,4 +1,9 @@
-/** The one place that turns numbers and times into words. */
+/**
+ * The one place that turns numbers and times into words. What the world's clocks told is a `Date` or its
+ * text; what the bench counted is turned by `onWall` first, or compared with what it has counted by now.
+ */
+
+import { onWall } from '../api/clock';
 
 const clock = new Intl.DateTimeFormat('en-GB', { hour: '2-digit', minute: '2-digit' });
 const clockSeconds = new Intl.DateTimeFormat('en-GB', {
@@ -10,20 +15,20 @@ const day = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', y
 const exact = new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'medium' });
 const number = new Intl.NumberFormat('en-GB', { maximumFractionDigits: 1 });
 
-export const clockOf = (moment: string | number) => clock.format(new Date(moment));
-export const clockSecondsOf = (moment: string) => clockSeconds.format(new Date(moment));
-export const dayOf = (moment: string) => day.format(new Date(moment));
-export const exactOf = (moment: string) => exact.format(new Date(moment));
+export const clockOf = (moment: string | number | Date) => clock.format(new Date(moment));
+export const clockSecondsOf = (moment: string | Date) => clockSeconds.format(new Date(moment));
+export const dayOf = (moment: string | Date) => day.format(new Date(moment));
+export const exactOf = (moment: string | Date) => exact.format(new Date(moment));
 
 /** `just now`, `12 min ago`, `3 h ago`, then the day. */
-export function ago(moment: string, now: number): string {
-  const seconds = Math.max(0, Math.round((now - new Date(moment).getTime()) / 1000));
+export function ago(counted: string, now: number): string {
+  const seconds = Math.max(0, Math.round((now - Date.parse(counted)) / 1000));
   if (seconds < 60) return 'just now';
   const minutes = Math.floor(seconds / 60);
   if (minutes < 60) return `${minutes} min ago`;
   const hours = Math.floor(minutes / 60);
   if (hours < 48) return `${hours} h ago`;
-  return dayOf(moment);
+  return dayOf(onWall(counted));
 }
 
 /** `45 s`, `2 min 30 s`, `1 h 5 min`. */
@@ -52,8 +57,8 @@ export const counted = (count: number, one: string, many: string) =>
   `${count} ${count === 1 ? one : many}`;
 
 /** `107 h 12 min`, `12 min`; what is left until a moment, rounded up to whole minutes. */
-export function left(moment: string, now: number): string {
-  const minutes = Math.max(0, Math.ceil((new Date(moment).getTime() - now) / 60_000));
+export function left(counted: string, now: number): string {
+  const minutes = Math.max(0, Math.ceil((Date.parse(counted) - now) / 60_000));
   const hours = Math.floor(minutes / 60);
   return hours === 0 ? `${minutes} min` : `${hours} h ${minutes % 60} min`;
 }
@@ -67,4 +72,4 @@ const weekday = new Intl.DateTimeFormat('en-GB', {
 });
 
 /** `Sunday 29 November at 20:02`. */
-export const untilOf = (moment: string) => weekday.format(new Date(moment));
+export const untilOf = (moment: string | Date) => weekday.format(new Date(moment));

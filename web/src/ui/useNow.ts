@@ -1,10 +1,12 @@
 import { useEffect, useState } from 'react';
 
-/** The time, renewed every `everyMs`. */
+import { benchNow } from '../api/clock';
+
+/** What the bench has counted, renewed every `everyMs`. */
 export function useNow(everyMs: number): number {
-  const [now, setNow] = useState(() => Date.now());
+  const [now, setNow] = useState(benchNow);
   useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), everyMs);
+    const timer = setInterval(() => setNow(benchNow()), everyMs);
     return () => clearInterval(timer);
   }, [everyMs]);
   return now;

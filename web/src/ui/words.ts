@@ -1,3 +1,4 @@
+import { onWall } from '../api/clock';
 import type { Api } from '../api/client';
 import { clockOf } from './format';
 import type { ShapeKind } from './shapes';
@@ -27,7 +28,7 @@ export function linkWords(presence: Api<'LinkPresence'>): string {
 export function linkStanding(link: Api<'LinkView'>): string {
   const words = linkWords(link.presence);
   const isGone = link.presence !== 'ready' && link.presence !== 'by-hand';
-  return isGone && link.since != null ? `${words}, since ${clockOf(link.since)}` : words;
+  return isGone && link.since != null ? `${words}, since ${clockOf(onWall(link.since))}` : words;
 }
 
 export function verdictShape(verdict: Api<'Verdict'>): ShapeKind {

@@ -19,11 +19,12 @@ use std::ops::Range;
 
 use serde::Deserialize;
 use toml::Spanned;
-use veritope_wire::{FactId, Moment};
+use veritope_wire::{FactId, WallTime};
 
 use super::{FactKey, FactRow, FactValue, Facts, Source};
 use crate::keepsafe::{KeepClass, KeepSafe, Kept};
 use crate::plan::{Presence, Ways};
+use crate::steady::alone;
 
 /// Version of the file's format. Changes: 1 = first.
 pub const FACTS_SCHEMA: u32 = 1;
@@ -104,7 +105,7 @@ pub struct RawWhole {
     value: RawValue,
     /// When it was seen; the moment of the judgement when left out.
     #[serde(default)]
-    at: Option<Moment>,
+    at: Option<WallTime>,
     /// Who says so; a person when left out.
     #[serde(default)]
     source: Option<Source>,
@@ -180,7 +181,7 @@ impl From<RawPresence> for Presence {
 /// # Errors
 /// The first thing that is wrong, with its line: not TOML, an unknown key, a value that the fact
 /// can't have, a moment after `now`.
-pub fn load(file: &str, text: &str, now: Moment) -> Result<FactsFile, FactsFileError> {
+pub fn load(file: &str, text: &str, now: WallTime) -> Result<FactsFile, FactsFileError> {
     let refuse = |span: Range<usize>, what: String| FactsFileError {
         file: file.to_owned(),
         line: text.get(..span.start).unwrap_or(text).matches('\n').count() + 1,
@@ -199,6 +200,7 @@ pub fn load(file: &str, text: &str, now: Moment) -> Result<FactsFile, FactsFileE
             ),
         ));
     }
+    let counted = alone(now);
     let mut rows = Vec::new();
     for (name, fact) in raw.facts {
         let key = FactKey::from_id(name.get_ref()).ok_or_else(|| {
@@ -232,7 +234,7 @@ pub fn load(file: &str, text: &str, now: Moment) -> Result<FactsFile, FactsFileE
             key,
             value,
             source,
-            at,
+            at: alone(at),
         });
     }
     let mut keep_safe = KeepSafe::new();
@@ -242,8 +244,8 @@ pub fn load(file: &str, text: &str, now: Moment) -> Result<FactsFile, FactsFileE
             refuse(name.span(), what)
         })?;
         let kept = match kept {
-            RawKept::Word(RawWaived::Waived) => Kept::Waived { at: now },
-            RawKept::Safe { place } => Kept::Safe { place, at: now },
+            RawKept::Word(RawWaived::Waived) => Kept::Waived { at: counted },
+            RawKept::Safe { place } => Kept::Safe { place, at: counted },
         };
         keep_safe.insert(class, kept);
     }
@@ -263,7 +265,7 @@ mod tests {
     use super::*;
     use crate::facts::Reading;
 
-    fn now() -> Moment {
+    fn now() -> WallTime {
         "2026-11-26T10:00:00Z".parse().unwrap()
     }
 
@@ -276,8 +278,8 @@ mod tests {
             panic!("known");
         };
         assert_eq!(
-            (battery.source, battery.at.to_string().as_str()),
-            (Source::Link, "2026-11-26T09:00:00.000Z")
+            (battery.source, battery.at),
+            (Source::Link, alone("2026-11-26T09:00:00Z".parse().unwrap()))
         );
         assert_eq!(file.keep_safe.len(), 2);
         assert_eq!(file.ways.image, Presence::Missing);

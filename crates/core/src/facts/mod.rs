@@ -14,9 +14,10 @@ pub mod version;
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::{FactId, Moment};
+use veritope_wire::{BenchTime, FactId, WallTime};
 
 use crate::mode::{Lock, Mode, RecoveryKind};
+use crate::steady::Dated;
 
 pub use key::{FactGroup, FactKey, FactKind, FactOption, FactSpec};
 pub use value::{FactValue, Month, NotAValue};
@@ -60,7 +61,7 @@ pub struct FactRow {
     /// Who says so.
     pub source: Source,
     /// Since when.
-    pub at: Moment,
+    pub at: BenchTime,
 }
 
 /// The stored form: the value is text and is checked against its key when read back.
@@ -70,17 +71,33 @@ struct StoredFact {
     key: FactKey,
     value: String,
     source: Source,
-    at: Moment,
+    at: BenchTime,
+    /// What a moment meant that was told; before version 5 of the log it is what it says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    counted: Option<Counted>,
+}
+
+/// What a moment meant when it was recorded.
+#[derive(Serialize, Deserialize)]
+struct Counted {
+    at: BenchTime,
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    is_doubtful: bool,
 }
 
 impl TryFrom<StoredFact> for FactRow {
     type Error = NotAValue;
 
     fn try_from(stored: StoredFact) -> Result<Self, NotAValue> {
+        let mut value = FactValue::parse(stored.key, &stored.value)?;
+        if let (FactValue::Moment(dated), Some(counted)) = (&mut value, stored.counted) {
+            dated.counted = counted.at;
+            dated.is_doubtful = counted.is_doubtful;
+        }
         Ok(Self {
             id: stored.id,
             key: stored.key,
-            value: FactValue::parse(stored.key, &stored.value)?,
+            value,
             source: stored.source,
             at: stored.at,
         })
@@ -89,12 +106,20 @@ impl TryFrom<StoredFact> for FactRow {
 
 impl From<FactRow> for StoredFact {
     fn from(row: FactRow) -> Self {
+        let counted = match row.value {
+            FactValue::Moment(dated) => Some(Counted {
+                at: dated.counted,
+                is_doubtful: dated.is_doubtful,
+            }),
+            _ => None,
+        };
         Self {
             id: row.id,
             key: row.key,
             value: row.value.exact(),
             source: row.source,
             at: row.at,
+            counted,
         }
     }
 }
@@ -149,7 +174,7 @@ pub enum Reading<'a> {
 pub struct Facts {
     /// Per key and source the newest row that was not taken back.
     newest: BTreeMap<(FactKey, Source), FactRow>,
-    happened: BTreeMap<Happening, Moment>,
+    happened: BTreeMap<Happening, BenchTime>,
 }
 
 impl Facts {
@@ -158,7 +183,7 @@ impl Facts {
     pub fn new<'a>(
         rows: impl IntoIterator<Item = &'a FactRow>,
         retracted: &[FactId],
-        happenings: impl IntoIterator<Item = (Happening, Moment)>,
+        happenings: impl IntoIterator<Item = (Happening, BenchTime)>,
     ) -> Self {
         let mut facts = Self::default();
         for row in rows {
@@ -266,16 +291,16 @@ impl Facts {
 
     /// The moment that a fact names, when known now.
     #[must_use]
-    pub fn moment(&self, key: FactKey) -> Option<Moment> {
+    pub fn dated(&self, key: FactKey) -> Option<Dated> {
         match self.known(key)?.value {
-            FactValue::Moment(at) => Some(at),
+            FactValue::Moment(dated) => Some(dated),
             _ => None,
         }
     }
 
     /// These facts and one more, as if it were seen at `at`: for asking what a fact would decide.
     #[must_use]
-    pub fn supposing(&self, key: FactKey, value: FactValue, at: Moment) -> Self {
+    pub fn supposing(&self, key: FactKey, value: FactValue, at: BenchTime) -> Self {
         let mut supposed = self.clone();
         for source in [Source::Link, Source::Person, Source::File] {
             supposed.newest.remove(&(key, source));
@@ -301,7 +326,7 @@ impl Facts {
 
     /// When `what` last happened.
     #[must_use]
-    pub fn last(&self, what: Happening) -> Option<Moment> {
+    pub fn last(&self, what: Happening) -> Option<BenchTime> {
         self.happened.get(&what).copied()
     }
 
@@ -312,9 +337,12 @@ impl Facts {
         if row.key == FactKey::RollbackIndex && self.last(Happening::SystemRan) < written {
             return false;
         }
-        voiding
-            .iter()
-            .any(|what| self.last(*what).is_some_and(|happened| happened > row.at))
+        let is_since = |what: Happening| self.last(what).is_some_and(|at| at > row.at);
+        // Out of sight it may be running.
+        let may_run = voiding.contains(&Happening::SystemRan)
+            && is_since(Happening::ModeChanged)
+            && self.mode().is_none();
+        may_run || voiding.iter().any(|what| is_since(*what))
     }
 }
 
@@ -327,13 +355,13 @@ pub struct CitedFact {
     pub title: String,
     /// The value as it may be shown.
     pub shown: String,
-    /// The same, where it is a moment: screens show it in their own time.
+    /// The same, where it is a moment that was told.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub moment: Option<Moment>,
+    pub moment: Option<WallTime>,
     /// Who says so.
     pub source: Source,
     /// Since when.
-    pub at: Moment,
+    pub at: BenchTime,
 }
 
 impl From<&FactRow> for CitedFact {
@@ -343,7 +371,7 @@ impl From<&FactRow> for CitedFact {
             title: row.key.spec().title.to_owned(),
             shown: row.value.shown(row.key),
             moment: match row.value {
-                FactValue::Moment(moment) => Some(moment),
+                FactValue::Moment(dated) => Some(dated.told),
                 _ => None,
             },
             source: row.source,
@@ -355,10 +383,21 @@ impl From<&FactRow> for CitedFact {
 #[cfg(test)]
 pub(crate) mod testing {
     //! Short ways to write facts down in tests.
+    use veritope_wire::Stamp;
+
     use super::*;
 
-    pub(crate) fn at(minute: i64) -> Moment {
-        Moment::from_ms(1_795_500_000_000 + minute * 60_000).unwrap()
+    /// The same on a bench whose clock was never set.
+    pub(crate) fn stamp(minute: i64) -> Stamp {
+        let bench = at(minute);
+        Stamp {
+            wall: WallTime::nearest_ms(bench.ms()),
+            bench,
+        }
+    }
+
+    pub(crate) fn at(minute: i64) -> BenchTime {
+        BenchTime::from_ms(1_795_500_000_000 + minute * 60_000)
     }
 
     pub(crate) fn row(n: u64, key: FactKey, value: &str, source: Source, minute: i64) -> FactRow {

@@ -1,10 +1,11 @@
 //! Values of facts, checked against their key.
 
-use veritope_wire::Moment;
+use veritope_wire::WallTime;
 
 use super::equipment::EquipmentId;
 use super::version::Version;
 use super::{FactKey, FactKind, FactOption};
+use crate::steady::Dated;
 
 /// A value that fits its key.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -27,8 +28,8 @@ pub enum FactValue {
     Version(Version),
     /// A month.
     Month(Month),
-    /// A moment.
-    Moment(Moment),
+    /// A moment that somebody told.
+    Moment(Dated),
 }
 
 /// A month of a year.
@@ -57,7 +58,7 @@ impl Month {
 
     /// The month of a moment, UTC.
     #[must_use]
-    pub fn of(moment: Moment) -> Option<Self> {
+    pub fn of(moment: WallTime) -> Option<Self> {
         Self::parse(moment.to_string().get(..7)?)
     }
 
@@ -165,7 +166,7 @@ impl FactValue {
                 .ok_or_else(|| refuse("write a month as 2026-11".to_owned())),
             FactKind::Moment => text
                 .parse()
-                .map(Self::Moment)
+                .map(|told| Self::Moment(Dated::alone(told)))
                 .map_err(|_| refuse("write a moment as 2026-11-24T14:02:00Z".to_owned())),
         }
     }
@@ -183,7 +184,7 @@ impl FactValue {
             Self::Equipment(id) => id.to_string(),
             Self::Version(version) => version.to_string(),
             Self::Month(month) => month.to_string(),
-            Self::Moment(at) => at.to_string(),
+            Self::Moment(dated) => dated.told.to_string(),
         }
     }
 

@@ -1,7 +1,7 @@
 //! A consent: given for one act, by somebody who was told what it costs and typed the unit's name.
 
 use serde::{Deserialize, Serialize};
-use veritope_wire::{Digest, Moment};
+use veritope_wire::{BenchTime, Digest};
 
 use super::{Cure, Item, ItemState, item};
 use crate::family::{Consequence, Wipe};
@@ -17,7 +17,7 @@ pub struct Consent {
     /// Digest over the consequences that were on screen.
     pub told: Digest,
     /// When.
-    pub at: Moment,
+    pub at: BenchTime,
 }
 
 /// Digest over what an act costs: what a consent to it was told.

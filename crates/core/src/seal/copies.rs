@@ -1,7 +1,7 @@
 //! Copies of what exists once, read back now (`B6`, `B7`): every one that can be reached, before a
 //! foreign write is permitted. Those in places that are away count by the log.
 
-use veritope_wire::{Moment, PlaceId};
+use veritope_wire::{BenchTime, PlaceId};
 
 use super::{Cure, Item, ItemState, item};
 use crate::coverage::{Coverage, Keeping, VerifiedCopy, apart};
@@ -21,7 +21,7 @@ pub struct ReadBack<'a> {
 
 /// The lines of what exists once and is not kept well enough by what was read back just now.
 #[must_use]
-pub fn not_read_back(coverage: &Coverage, read: &ReadBack<'_>, now: Moment) -> Vec<Item> {
+pub fn not_read_back(coverage: &Coverage, read: &ReadBack<'_>, now: BenchTime) -> Vec<Item> {
     let unique = coverage
         .rows
         .iter()

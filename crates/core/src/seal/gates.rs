@@ -1,7 +1,7 @@
 //! What the device, its maker or a seller may have against an unlock: the part of `G1` that is not
 //! preparation (`U1` to `U5`, `U8`, `U10`). Each line gives what would change it.
 
-use veritope_wire::Moment;
+use veritope_wire::BenchTime;
 
 use super::unlock::UnlockEvidence;
 use super::{Cure, Item, ItemState, cite, item, not_known};
@@ -181,7 +181,7 @@ fn end_of(chain: &builds::Chain) -> String {
     }
 }
 
-fn toggle(family: &Family, facts: &Facts, now: Moment) -> Option<Item> {
+fn toggle(family: &Family, facts: &Facts, now: BenchTime) -> Option<Item> {
     if family.main_stages().all(|stage| !stage.needs_toggle) {
         return None;
     }
@@ -293,7 +293,7 @@ fn greyed(family: &Family, facts: &Facts) -> Item {
 }
 
 /// A switch that is not there (`U2`): the quick cure first, then the wait, whose end is a moment.
-fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Item {
+fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> Item {
     if spec.hidden_until == HiddenUntil::Nothing {
         return Item {
             text: "This family never hides the switch: look for it again.".to_owned(),
@@ -329,7 +329,7 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Ite
             };
         }
     }
-    let Some(first) = facts.moment(FactKey::FirstOnline) else {
+    let Some(dated) = facts.dated(FactKey::FirstOnline) else {
         return not_known(
             family,
             facts,
@@ -338,6 +338,7 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Ite
             "The switch is not there yet. When was it first online?",
         );
     };
+    let first = dated.counted;
     if first > now {
         return Item {
             text: "The first time online lies ahead of now. Read it again, and look whether this computer's clock is right."
@@ -362,7 +363,7 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Ite
         }
     };
     let hours = i64::from(spec.wait_hours) + i64::from(off_hours);
-    let until = Moment::from_ms(first.ms().saturating_add(hours * HOUR_MS)).unwrap_or(first);
+    let until = first.after_ms(hours.saturating_mul(HOUR_MS));
     let cited = [FactKey::Toggle, FactKey::AskedUpdates, FactKey::FirstOnline]
         .into_iter()
         .flat_map(|key| cite(facts, key))
@@ -374,8 +375,13 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: Moment) -> Ite
                 Rule::U2,
                 ItemState::Missing,
                 format!(
-                    "The switch appears {} h after it was first online; that moment is still ahead.",
-                    spec.wait_hours
+                    "The switch appears {} h after it was first online; that moment is still ahead.{}",
+                    spec.wait_hours,
+                    if dated.is_doubtful {
+                        " When that was is doubtful, for this computer's clock had been set when it was typed: the later of the two is taken. Type it again once the clock is right."
+                    } else {
+                        ""
+                    }
                 ),
                 cited,
             )

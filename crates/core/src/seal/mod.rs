@@ -31,7 +31,7 @@ mod write;
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::link::Epoch;
-use veritope_wire::{CaptureId, Digest, Label, Moment, UnitId};
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, UnitId};
 
 use crate::budget::{Battery, BatteryVerdict};
 use crate::facts::{CitedFact, FactKey, Facts, Reading};
@@ -205,7 +205,7 @@ pub enum Cure {
     /// Wait.
     Wait {
         /// Until then.
-        until: Moment,
+        until: BenchTime,
     },
     /// Somebody else decides.
     Ask {
@@ -259,7 +259,7 @@ pub struct Torn {
     /// What lay there before, if it was captured.
     pub before: Option<Digest>,
     /// Since when.
-    pub since: Moment,
+    pub since: BenchTime,
 }
 
 pub(super) fn cite(facts: &Facts, key: FactKey) -> Vec<CitedFact> {

@@ -4,7 +4,7 @@
 //! Systems that an owner signed with keys of their own are out of scope: to this list they are
 //! foreign.
 
-use veritope_wire::{Label, Moment};
+use veritope_wire::{BenchTime, Label};
 
 use super::consent::{Consent, consented, meant_for_another};
 use super::index::index;
@@ -39,7 +39,7 @@ pub struct RelockEvidence<'a> {
     /// The battery, judged for the whole sheet; nothing where no sheet is asked about yet.
     pub battery: Option<&'a Battery>,
     /// Now.
-    pub now: Moment,
+    pub now: BenchTime,
     /// The consent for this stage on this run, if there is one.
     pub consent: Option<&'a Consent>,
     /// Another unit on the bench with which this one could be confused (`K4`).
@@ -302,7 +302,7 @@ fn fused(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Item> {
 }
 
 /// When anything was last written that a start has to prove.
-fn last_write(facts: &Facts, held: &[Held]) -> Option<Moment> {
+fn last_write(facts: &Facts, held: &[Held]) -> Option<BenchTime> {
     held.iter()
         .filter(|held| held.proof == Proof::Written)
         .map(|held| held.at)
@@ -311,7 +311,7 @@ fn last_write(facts: &Facts, held: &[Held]) -> Option<Moment> {
 }
 
 /// `R3`, first half.
-fn started(facts: &Facts, written: Option<Moment>) -> Item {
+fn started(facts: &Facts, written: Option<BenchTime>) -> Item {
     let runs = facts
         .known(FactKey::Mode)
         .filter(|_| facts.mode() == Some(Mode::System));
@@ -338,7 +338,7 @@ fn started(facts: &Facts, written: Option<Moment>) -> Item {
 }
 
 /// `R3`, second half: what works, checked since the last write.
-fn functions(facts: &Facts, since: Option<Moment>) -> Item {
+fn functions(facts: &Facts, since: Option<BenchTime>) -> Item {
     let asked: Vec<FactKey> = FactKey::ALL
         .iter()
         .copied()
@@ -478,7 +478,7 @@ mod tests {
         live: Vec<FactRow>,
         held: Vec<Held>,
         torn: Vec<Torn>,
-        happened: Vec<(Happening, Moment)>,
+        happened: Vec<(Happening, BenchTime)>,
         keep_safe: KeepSafe,
         consent: Option<Consent>,
     }

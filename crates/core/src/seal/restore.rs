@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use veritope_wire::{Digest, Moment};
+use veritope_wire::{BenchTime, Digest};
 
 use super::copies::{ReadBack, not_read_back};
 use super::index::index;
@@ -69,7 +69,7 @@ pub struct RestoreEvidence<'a> {
     /// The battery, judged for all that is put back together.
     pub battery: &'a Battery,
     /// Now.
-    pub now: Moment,
+    pub now: BenchTime,
 }
 
 impl RestoreEvidence<'_> {

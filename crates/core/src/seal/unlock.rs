@@ -1,6 +1,6 @@
 //! Unlocking a stage (`G1`): preparations, consequences told, typed consent.
 
-use veritope_wire::{Label, Moment};
+use veritope_wire::{BenchTime, Label};
 
 use super::consent::{Consent, consented, meant_for_another};
 use super::gates::gates;
@@ -35,7 +35,7 @@ pub struct UnlockEvidence<'a> {
     /// Writes whose end nobody has seen.
     pub torn: &'a [Torn],
     /// Now.
-    pub now: Moment,
+    pub now: BenchTime,
     /// The consent for this stage on this run, if there is one.
     pub consent: Option<&'a Consent>,
     /// Another unit on the bench with which this one could be confused (`K4`).

@@ -1,7 +1,7 @@
 //! Writing an image from elsewhere onto a partition: `G4`, and `G3` for the one case in which a
 //! write is the only way to get rights to read.
 
-use veritope_wire::{Digest, Label, Moment};
+use veritope_wire::{BenchTime, Digest, Label};
 
 use super::copies::{ReadBack, not_read_back};
 use super::{
@@ -41,7 +41,7 @@ pub struct WriteEvidence<'a> {
     /// Copies that were read back in this process.
     pub read_back: ReadBack<'a>,
     /// Now.
-    pub now: Moment,
+    pub now: BenchTime,
 }
 
 impl WriteEvidence<'_> {

@@ -3,12 +3,13 @@
 //! longer ask, on average over its answers. An answer that settles the whole question answers all.
 
 use serde::Serialize;
-use veritope_wire::Moment;
+use veritope_wire::{BenchTime, WallTime};
 
 use super::Settled;
 use crate::facts::{FactKey, FactKind, FactValue, Facts};
 use crate::family::Family;
 use crate::seal::{Cure, Item, ItemState};
+use crate::steady::Dated;
 
 /// The check that would decide most for the time it takes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -30,7 +31,7 @@ pub struct NextCheck {
 pub(super) fn next_check(
     family: &Family,
     facts: &Facts,
-    now: Moment,
+    now: BenchTime,
     items: &[Item],
     judged: impl Fn(&Facts) -> (Vec<Item>, Settled),
 ) -> Option<NextCheck> {
@@ -89,14 +90,21 @@ pub(super) fn next_check(
 }
 
 /// Answers that a fact could have, as far as they make a difference.
-fn answers(key: FactKey, family: &Family, now: Moment) -> Vec<FactValue> {
+fn answers(key: FactKey, family: &Family, now: BenchTime) -> Vec<FactValue> {
     match key.spec().kind {
         FactKind::Choice(options) => options.iter().map(|o| FactValue::Choice(o.id)).collect(),
         FactKind::Percent => [10, 100].map(FactValue::Percent).into(),
         FactKind::Count(_) => [0, 1].map(FactValue::Count).into(),
         FactKind::Moment => {
-            let long_ago = Moment::from_ms(now.ms() - 1000 * 3_600_000).unwrap_or(now);
-            [now, long_ago].map(FactValue::Moment).into()
+            let long_ago = now.after_ms(-1000 * 3_600_000);
+            let dated = |counted: BenchTime| {
+                FactValue::Moment(Dated {
+                    told: WallTime::nearest_ms(counted.ms()),
+                    counted,
+                    is_doubtful: false,
+                })
+            };
+            [now, long_ago].map(dated).into()
         }
         FactKind::Text if key == FactKey::Build => {
             let ids = family.builds.iter().map(|build| build.id.clone());

@@ -16,7 +16,7 @@ mod lines;
 mod outlook;
 
 use serde::Serialize;
-use veritope_wire::{Digest, Moment};
+use veritope_wire::{BenchTime, Digest};
 
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
@@ -49,7 +49,7 @@ pub enum Verdict {
     /// Not before a moment.
     WaitUntil {
         /// The moment.
-        at: Moment,
+        at: BenchTime,
     },
     /// Somebody else decides.
     AskTheVendor {
@@ -64,7 +64,7 @@ pub enum Verdict {
     /// It is open.
     AlreadyUnlocked {
         /// Since when this is known.
-        since: Moment,
+        since: BenchTime,
     },
     /// There is nothing to unlock.
     NoLock,
@@ -168,7 +168,7 @@ pub struct StandingInput<'a> {
     /// A consent that was given, if any.
     pub consent: Option<&'a Consent>,
     /// Now.
-    pub now: Moment,
+    pub now: BenchTime,
     /// How much is asked.
     pub depth: Depth,
 }
@@ -471,7 +471,7 @@ fn sentence(
     verdict: &Verdict,
     items: &[Item],
     stays_on: Option<&str>,
-    now: Moment,
+    now: BenchTime,
 ) -> (String, Option<String>) {
     // An end that is not the present build is said in the same breath.
     let stays = stays_on.map_or_else(String::new, |build| format!(", and stays on {build} then"));

@@ -6,7 +6,7 @@ use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 use veritope_vault::durable;
-use veritope_wire::{Digest, Moment};
+use veritope_wire::{Digest, Stamp, WallTime};
 
 use crate::desk::line::{self, Bad, Cite, Head, LineVersion, MOST_LINE_BYTES};
 use crate::record::{Scope, Stamped};
@@ -55,6 +55,8 @@ pub struct ChainRead {
     pub cites: Vec<(u64, Cite)>,
     /// Version of the first line.
     pub first: Option<LineVersion>,
+    /// The last line that tells what the bench had counted.
+    pub newest: Option<Stamp>,
     /// Where it stops being a chain; nothing when it is sound to its end.
     pub broken: Option<Broken>,
 }
@@ -189,7 +191,7 @@ impl LogFiles {
     }
 
     /// Moves a scope's file into `aside/`; nothing when there is none.
-    pub(super) fn set_aside(&self, scope: Scope, at: Moment) -> io::Result<Option<Moved>> {
+    pub(super) fn set_aside(&self, scope: Scope, at: WallTime) -> io::Result<Option<Moved>> {
         let path = self.path(scope);
         if !path.exists() {
             return Ok(None);
@@ -273,6 +275,9 @@ pub fn read_chain(path: &Path, scope: Scope, each: &mut dyn FnMut(Stamped)) -> C
             Ok(one) => {
                 read.hashes.push(one.stamped.hash);
                 read.cites.extend(one.bench.map(|cite| (number, cite)));
+                if one.counts {
+                    read.newest = Some(one.stamped.at);
+                }
                 read.first.get_or_insert(one.version);
                 each(one.stamped);
             }

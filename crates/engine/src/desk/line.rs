@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use serde_json::value::RawValue;
-use veritope_wire::{Digest, Moment, RequestId, UnitId};
+use veritope_wire::{BenchTime, Digest, RequestId, Stamp, UnitId, WallTime};
 
 use crate::record::{Entry, Scope, Stamped};
 
@@ -14,7 +14,8 @@ use crate::record::{Entry, Scope, Stamped};
 ///
 /// Changes: 1 = first. 2 = entries for families, the clock and pictures. 3 = units renamed, put away, linked
 /// anew, captures taken over. 4.0 = minor versions; `of` and `bench`; births and ends in the bench's chain.
-pub const LINE_VERSION: LineVersion = LineVersion { major: 4, minor: 0 };
+/// 5.0 = two times: what the clock told and what the bench counted.
+pub const LINE_VERSION: LineVersion = LineVersion { major: 5, minor: 0 };
 
 /// Most bytes of one line; longer ones are refused when they are written, and damage when they are read.
 pub const MOST_LINE_BYTES: usize = 4 << 20;
@@ -89,7 +90,8 @@ struct Written<'a> {
     v: LineVersion,
     of: &'a str,
     seq: u64,
-    at: Moment,
+    at: WallTime,
+    counted: BenchTime,
     prev: Option<Digest>,
     #[serde(skip_serializing_if = "Option::is_none")]
     bench: Option<Cite>,
@@ -104,7 +106,10 @@ struct Found<'a> {
     #[serde(default)]
     of: Option<String>,
     seq: u64,
-    at: Moment,
+    at: WallTime,
+    /// Before version 5 there was one time.
+    #[serde(default)]
+    counted: Option<BenchTime>,
     prev: Option<Digest>,
     #[serde(default)]
     bench: Option<Cite>,
@@ -148,7 +153,7 @@ pub(super) struct Made {
 pub(super) fn make(
     scope: Scope,
     head: Head,
-    at: Moment,
+    at: Stamp,
     cite: Option<Cite>,
     request: Option<RequestId>,
     entries: Vec<Entry>,
@@ -166,7 +171,8 @@ pub(super) fn make(
             v: LINE_VERSION,
             of: &name,
             seq,
-            at,
+            at: at.wall,
+            counted: at.bench,
             prev: made.head.hash,
             bench: bench.take(),
             request,
@@ -215,6 +221,8 @@ pub(super) struct Read {
     pub(super) stamped: Stamped,
     pub(super) bench: Option<Cite>,
     pub(super) version: LineVersion,
+    /// Whether it tells what the bench had counted.
+    pub(super) counts: bool,
 }
 
 /// Why a line can't be relied on.
@@ -263,13 +271,17 @@ pub(super) fn read(line: &[u8], scope: Scope, head: Head) -> Result<Read, Bad> {
         stamped: Stamped {
             scope,
             seq: found.seq,
-            at: found.at,
+            at: Stamp {
+                wall: found.at,
+                bench: found.counted.unwrap_or(BenchTime::from_ms(found.at.ms())),
+            },
             request: found.request,
             hash,
             entry,
         },
         bench: found.bench,
         version: v,
+        counts: found.counted.is_some(),
     })
 }
 

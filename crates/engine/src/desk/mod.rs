@@ -22,12 +22,13 @@ use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
-use veritope_wire::{Digest, RequestId, UnitId};
+use veritope_wire::{Digest, RequestId, Stamp, UnitId};
 
+use crate::clock::BenchClock;
 use crate::desk::files::{ChainRead, LogError, LogFiles};
 use crate::desk::line::{Cite, Head};
 use crate::desk::witness::{Damage, Told};
-use crate::ports::{Appended, Clock, Journal, JournalError};
+use crate::ports::{Appended, Journal, JournalError};
 use crate::record::{Birth, ChainEnd, Entry, Scope, Stamped};
 use crate::unit::UnitRecord;
 
@@ -116,7 +117,7 @@ struct State {
 /// The record's only writer.
 pub struct Desk {
     state: Mutex<State>,
-    clock: Arc<dyn Clock>,
+    clock: Arc<BenchClock>,
 }
 
 /// A chain as it was read at the start.
@@ -135,16 +136,24 @@ impl Desk {
     /// When the folder itself can't be made or listed.
     pub fn open(
         folder: &Path,
-        clock: Arc<dyn Clock>,
+        clock: Arc<BenchClock>,
         seen: &BTreeMap<Scope, Head>,
         follow: Box<dyn Follow>,
     ) -> Result<Self, LogError> {
         let files = LogFiles::open(folder)?;
         let mut begun = BTreeMap::new();
+        let mut newest: Option<Stamp> = None;
         for scope in files.scopes()? {
             let mut stamped = Vec::new();
             let read = files.read_through(scope, &mut |one| stamped.push(one));
+            newest = newest
+                .into_iter()
+                .chain(read.newest)
+                .max_by_key(|at| at.bench);
             begun.insert(scope, Begun { read, stamped });
+        }
+        if let Some(newest) = newest {
+            clock.no_earlier_than(newest);
         }
         let mut state = State {
             files,
@@ -240,7 +249,7 @@ impl Desk {
             }),
             _ => None,
         };
-        let at = self.clock.now();
+        let at = self.clock.stamp();
         let made = line::make(scope, chain.head, at, cite, request, entries)
             .map_err(JournalError::TooLong)?;
         match state.files.append(scope, &made.text) {
@@ -517,10 +526,10 @@ impl Journal for Desk {
         {
             return Err(JournalError::Held(bench.clone()));
         }
-        let at = self.clock.now();
+        let at = self.clock.stamp();
         let moved = state
             .files
-            .set_aside(scope, at)
+            .set_aside(scope, at.wall)
             .map_err(JournalError::Written)?;
         state.damage.remove(&scope);
         state.chains.remove(&scope);

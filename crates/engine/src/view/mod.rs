@@ -17,7 +17,7 @@ use veritope_core::plan::{Goal, Step, ledger};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Item, ItemState};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
-use veritope_wire::{FactId, Moment, RequestId, UnitId};
+use veritope_wire::{BenchTime, FactId, RequestId, UnitId};
 
 use crate::bench::Engine;
 use crate::error::EngineError;
@@ -458,8 +458,8 @@ impl Engine {
             .iter()
             .filter(|item| matches!(item.cure, Some(seal::Cure::Wait { .. })));
         Ok(Wait {
-            at,
-            asked: self.now(),
+            at: self.parts.clock.wall_of(at),
+            asked: self.parts.clock.stamp().wall,
             title: format!("{}: the wait for the unlock is over", record.nickname),
             text: waits
                 .map(|item| format!("{} ({})", item.text, item.rule.id()))
@@ -774,7 +774,7 @@ const JUST_NOW_MS: u64 = 5 * 60_000;
 
 /// What just came back stands first, the newest on top; then what can be worked on, by how much is
 /// in the way; of those alike, what answers before what is away.
-fn order(unit: &UnitTag) -> (Reverse<Option<Moment>>, u8, u8, String) {
+fn order(unit: &UnitTag) -> (Reverse<Option<BenchTime>>, u8, u8, String) {
     let in_the_way = match unit.verdict {
         _ if unit.running => 0,
         Verdict::Ready => 1,

@@ -16,7 +16,7 @@ use veritope_core::seal::Item;
 use veritope_core::standing::{FactLine, Standing, Verdict};
 use veritope_link::LinkError;
 use veritope_wire::link::Listed;
-use veritope_wire::{BridgeId, FactId, Label, Moment, RunId, UnitId};
+use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime};
 
 use crate::clock::ClockNote;
 use crate::record::RunEnd;
@@ -69,7 +69,7 @@ pub struct LinkView {
     /// How it stands.
     pub presence: LinkPresence,
     /// Since when; not known before the first look.
-    pub since: Option<Moment>,
+    pub since: Option<BenchTime>,
 }
 
 /// A bridge, for the bench.
@@ -159,7 +159,7 @@ pub struct UnitTag {
     /// Whether a run is under way.
     pub running: bool,
     /// When it came back, if that was just now.
-    pub arrived: Option<Moment>,
+    pub arrived: Option<BenchTime>,
     /// The page on which its stand-in is in a person's hands; nothing for a real device.
     pub body_page: Option<String>,
 }
@@ -299,9 +299,9 @@ pub struct FactGroupLine {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Wait {
     /// When it ends.
-    pub at: Moment,
+    pub at: WallTime,
     /// When this was asked.
-    pub asked: Moment,
+    pub asked: WallTime,
     /// In a few words.
     pub title: String,
     /// Why, with rule ids.
@@ -409,12 +409,12 @@ pub enum StepState {
     /// The device is at it.
     Running {
         /// Since when.
-        since: Moment,
+        since: BenchTime,
     },
     /// The device asks.
     Asking {
         /// Since when.
-        since: Moment,
+        since: BenchTime,
         /// The question in its words.
         question: String,
         /// The highlighted answer.
@@ -423,12 +423,12 @@ pub enum StepState {
     /// A person is at it and says what is seen.
     InHand {
         /// Since when.
-        since: Moment,
+        since: BenchTime,
     },
     /// How it ended is not known: look.
     Unknown {
         /// Since when.
-        since: Moment,
+        since: BenchTime,
     },
 }
 
@@ -473,7 +473,7 @@ pub struct RunView {
     /// Goal in words.
     pub title: String,
     /// When it began.
-    pub begun: Moment,
+    pub begun: BenchTime,
     /// The sheet in force.
     pub sheet: Sheet,
     /// Steps taken.
@@ -489,7 +489,7 @@ pub struct RunView {
     /// How it ended.
     pub ended: Option<RunEnd>,
     /// When it ended.
-    pub ended_at: Option<Moment>,
+    pub ended_at: Option<BenchTime>,
     /// What a wipe of this run switched off, once it ended (`L4`).
     pub again: Vec<String>,
     /// Said where the family's text was changed since the sheet began.

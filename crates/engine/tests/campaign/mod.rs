@@ -9,12 +9,14 @@
 pub(crate) mod person;
 
 use std::collections::BTreeMap;
+use std::sync::atomic::Ordering;
 use std::sync::{Arc, OnceLock};
 
 use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
 use veritope_core::facts::{FactGroup, FactKey, Reading};
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
+use veritope_engine::ports::{Journal, JournalError};
 use veritope_engine::record::Way;
 use veritope_engine::view::{LinkPresence, StepState};
 use veritope_engine::{CaptureKind, EngineError, KeepSaid};
@@ -96,6 +98,8 @@ struct World {
     by_hand: bool,
     /// Whether anything still goes wrong.
     troubled: bool,
+    /// What the bench itself went through.
+    met: Vec<&'static str>,
     about: String,
 }
 
@@ -160,6 +164,7 @@ impl World {
             ),
             bench,
             troubled: !dice.once_in(4),
+            met: Vec::new(),
             dice,
             scheme: kind.scheme,
             by_hand,
@@ -346,6 +351,55 @@ impl World {
         on(&self.bench.bridge, |device| device.arm(fault)).unwrap();
     }
 
+    /// Something to happen to the bench itself: it ends and starts again, with its index or without, or its
+    /// machine does; or somebody sets the clock.
+    fn bench_trouble(&mut self) {
+        if !self.troubled || !self.dice.once_in(20) {
+            return;
+        }
+        if self.dice.once_in(2) {
+            let hours = i64::try_from(self.dice.below(200)).unwrap() - 100;
+            let by_ms = &self.bench.time.set_by_ms;
+            by_ms.store(hours * 3_600_000, Ordering::SeqCst);
+            self.met.push("clock set");
+            return;
+        }
+        let before = self.bench.record();
+        match self.dice.below(3) {
+            0 => {
+                self.met.push("machine started again");
+                self.bench.reboot();
+            }
+            1 => {
+                self.met.push("started again");
+                self.bench.restart_indexed();
+            }
+            _ => {
+                self.met.push("started again, index lost");
+                self.bench.restart();
+            }
+        }
+        let damage = self.bench.files.damage();
+        assert!(damage.is_empty(), "{}: {damage:?}", self.about);
+        assert!(
+            self.bench.record() == before,
+            "{}: another record after a restart\n{}",
+            self.about,
+            self.bench.log().join("\n")
+        );
+    }
+
+    /// The disk to be full for a moment: what is asked then is refused, and what was seen is not in the record.
+    fn fill_the_disk(&mut self) -> bool {
+        let is_full = self.troubled && self.dice.once_in(20);
+        self.bench.time.is_full.store(is_full, Ordering::SeqCst);
+        is_full
+    }
+
+    fn room_again(&self) {
+        self.bench.time.is_full.store(false, Ordering::SeqCst);
+    }
+
     fn slip(&mut self) -> Slip {
         if !self.troubled || !self.dice.once_in(4) {
             return Slip::None;
@@ -368,6 +422,7 @@ impl World {
                 on(&self.bench.bridge, |device| device.calm());
             }
             self.bench.hands_off();
+            self.bench_trouble();
             self.is_believed_truly("between steps");
             let page = self.bench.engine.run_page(self.bench.unit).unwrap();
             let open = page.run.filter(|run| run.ended.is_none());
@@ -417,13 +472,20 @@ impl World {
                     let wipes = self.wipes();
                     self.bench.by_hand(&view, slip);
                     let seen = self.bench.what_is_seen(&view, self.wipes() > wipes);
-                    let said = self.bench.engine.say_seen(
-                        self.bench.unit,
-                        run.id,
-                        self.bench.revision(),
-                        &seen,
-                        self.bench.request(),
-                    );
+                    let (unit, revision) = (self.bench.unit, self.bench.revision());
+                    let request = self.bench.request();
+                    let is_full = self.fill_the_disk();
+                    let say = || {
+                        let engine = &self.bench.engine;
+                        engine.say_seen(unit, run.id, revision, &seen, request)
+                    };
+                    let mut said = say();
+                    self.room_again();
+                    if is_full && matches!(said, Err(EngineError::Journal(_))) {
+                        // What was refused is said again, by the same request.
+                        self.met.push("disk full, said again");
+                        said = say();
+                    }
                     if let Err(error) = said {
                         // The watch saw it first.
                         assert!(
@@ -462,8 +524,14 @@ impl World {
             };
             let bridge = self.bench.bridge.clone();
             self.bench.at_each_pause(move || answer(&bridge, wanted));
-            match self.bench.step(run.id) {
+            let is_full = self.fill_the_disk();
+            let stepped = self.bench.step(run.id);
+            self.room_again();
+            match stepped {
                 Ok(_) => {}
+                Err(EngineError::Journal(JournalError::Written(_))) if is_full => {
+                    self.met.push("disk full at a step");
+                }
                 Err(EngineError::Closed { missing, .. }) => {
                     refused += 1;
                     self.bench.hands_off();
@@ -552,7 +620,7 @@ fn fast_folder() -> std::path::PathBuf {
 }
 
 /// One seed, from beginning to end; and the digest of its log, which a replay must give again.
-fn run(seed: u64) -> (Vec<(Goal, End)>, Digest) {
+fn run(seed: u64) -> (Vec<(Goal, End)>, Vec<&'static str>, Digest) {
     let mut world = World::new(seed);
     let mut ends = Vec::new();
     world.supply();
@@ -581,7 +649,7 @@ fn run(seed: u64) -> (Vec<(Goal, End)>, Digest) {
     }
     world.is_believed_truly("at the end");
     let log = world.bench.log().join("\n");
-    (ends, Digest::of(log.as_bytes()))
+    (ends, world.met, Digest::of(log.as_bytes()))
 }
 
 impl World {
@@ -656,7 +724,10 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
                 let mut failed = Vec::new();
                 for seed in (first..first + runs).filter(|seed| seed % 2 == half) {
                     match std::panic::catch_unwind(|| run(seed)) {
-                        Ok((ends, _)) => {
+                        Ok((ends, met, _)) => {
+                            for what in met {
+                                *counted.entry(format!("bench: {what}")).or_default() += 1;
+                            }
                             for (goal, end) in ends {
                                 let line = format!("{} {} {end:?}", family_of(seed), goal.id());
                                 *counted.entry(line).or_default() += 1;
@@ -696,6 +767,17 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
         assert!(allowed.iter().any(|one| line.ends_with(one)), "{line}");
     }
     if runs >= RUNS {
+        for what in [
+            "clock set",
+            "started again",
+            "started again, index lost",
+            "machine started again",
+            "disk full at a step",
+            "disk full, said again",
+        ] {
+            let count = counted.get(&format!("bench: {what}")).copied();
+            assert!(count >= Some(RUNS / 20), "{what}: {counted:#?}");
+        }
         let reached = |what: &str| {
             counted
                 .get(&format!("{what} Reached"))

@@ -10,7 +10,7 @@ use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Level, Standing, Verdict};
 use veritope_engine::record::Way;
 use veritope_engine::{EngineError, FamilyOrigin, KeepSaid, NewUnit, StepEnd};
-use veritope_wire::{FactId, Moment, UnitId};
+use veritope_wire::{BenchTime, FactId, UnitId, WallTime};
 
 use super::support::{Bench, by_hand, linked, unlocked};
 
@@ -42,14 +42,12 @@ fn standing(bench: &Bench, unit: UnitId) -> Standing {
     bench.engine.standing_view(unit).unwrap().standing
 }
 
-fn hours_before(now: Moment, hours: i64) -> String {
-    Moment::from_ms(now.ms() - hours * HOUR_MS)
-        .unwrap()
-        .to_string()
+fn hours_before(now: BenchTime, hours: i64) -> String {
+    WallTime::nearest_ms(now.ms() - hours * HOUR_MS).to_string()
 }
 
 /// The bench's own time, read off a fact that is said now.
-fn now(bench: &Bench, unit: UnitId) -> Moment {
+fn now(bench: &Bench, unit: UnitId) -> BenchTime {
     say(bench, unit, &[(FactKey::Complaint, "none")]);
     let view = bench.engine.standing_view(unit).unwrap();
     let fact = view.facts.iter().find(|f| f.line.key == FactKey::Complaint);
@@ -91,8 +89,9 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     let Verdict::WaitUntil { at: until } = wait.verdict else {
         panic!("{}", wait.sentence);
     };
-    assert_eq!(until.to_string(), hours_before(at, -20));
-    assert_eq!(bench.engine.wait_of(unit).unwrap().at, until);
+    assert_eq!(until, at.after_ms(20 * HOUR_MS));
+    let by_the_clock = bench.engine.wait_of(unit).unwrap().at;
+    assert_eq!(by_the_clock.to_string(), hours_before(at, -20));
 
     say(&bench, unit, &[(FactKey::Toggle, "on")]);
     let classes = ["notes", "downloads"].map(|id| {
@@ -344,7 +343,7 @@ fn a_clock_set_forward_and_back_leaves_the_wait_where_it_is() {
             (FactKey::FirstOnline, &first),
         ],
     );
-    let until = Moment::from_ms(at.ms() + 107 * HOUR_MS).unwrap();
+    let until = BenchTime::from_ms(at.ms() + 107 * HOUR_MS);
     let waits = |bench: &Bench| {
         let standing = standing(bench, unit);
         assert_eq!(standing.verdict, Verdict::WaitUntil { at: until });
@@ -365,14 +364,22 @@ fn a_clock_set_forward_and_back_leaves_the_wait_where_it_is() {
     assert!(waits(&bench).is_some(), "remembered");
     bench.time.set_by_ms.store(0, Ordering::SeqCst);
     assert_eq!(waits(&bench), None, "set back again");
-    // A person's word makes the new clock count.
+    // A person's word that it is right shortens nothing either: what people see goes by it from now on.
     bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
     assert!(waits(&bench).is_some());
     bench.engine.trust_clock(bench.request()).unwrap();
-    assert!(!matches!(
-        standing(&bench, unit).verdict,
-        Verdict::WaitUntil { .. }
-    ));
+    assert_eq!(waits(&bench), None);
+    let shown = bench.engine.wait_of(unit).unwrap().at;
+    assert_eq!(shown.ms(), until.ms() + 200 * HOUR_MS);
+    bench.restart();
+    assert_eq!(waits(&bench), None, "remembered");
+    // What is typed now is told by that clock.
+    let said = hours_before(now(&bench, unit).after_ms(200 * HOUR_MS), 61);
+    say(&bench, unit, &[(FactKey::FirstOnline, &said)]);
+    let Verdict::WaitUntil { at } = standing(&bench, unit).verdict else {
+        panic!("it waits");
+    };
+    assert!(at.ms().abs_diff(until.ms()) < 60_000, "{at:?}, {until:?}");
 }
 
 #[test]

@@ -2,8 +2,9 @@
 //! real log files.
 
 use std::collections::BTreeMap;
+use std::io::ErrorKind;
 use std::path::Path;
-use std::sync::atomic::{AtomicI64, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicI64, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
@@ -11,10 +12,13 @@ use uuid::Uuid;
 use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
 use veritope_core::steady::ClockLook;
+use veritope_engine::BenchClock;
 use veritope_engine::data::DataFolder;
+use veritope_engine::desk::line::Head;
+use veritope_engine::desk::witness::Damage;
 use veritope_engine::desk::{Alone, Desk};
-use veritope_engine::ports::{Clock, Connect, Ids, Journal, Silent};
-use veritope_engine::record::{RunEnd, Scope, Way};
+use veritope_engine::ports::{Appended, Clock, Connect, Ids, Journal, JournalError, Silent};
+use veritope_engine::record::{Entry, RunEnd, Scope, Way};
 use veritope_engine::unit::UnitRecord;
 use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
@@ -28,7 +32,7 @@ use veritope_wire::link::{
     ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
     Operation, OperationId, PartitionList, Written,
 };
-use veritope_wire::{Digest, Moment, RequestId, RunId, UnitId};
+use veritope_wire::{Digest, RequestId, RunId, UnitId, WallTime};
 
 /// What a bridge says or does that is not so. One at a time, until it is told to be honest again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -231,6 +235,10 @@ pub(crate) struct Time {
     bench: AtomicI64,
     /// By how much somebody set the clock on the wall.
     pub(crate) set_by_ms: AtomicI64,
+    /// Whether the disk that the record lies on is full.
+    pub(crate) is_full: Arc<AtomicBool>,
+    /// When the machine was started last, as the bench's time goes.
+    booted: AtomicI64,
     device: Arc<ByHand>,
     at_each_pause: Mutex<Option<Box<dyn Fn() + Send>>>,
 }
@@ -239,10 +247,11 @@ impl Clock for Time {
     fn look(&self) -> ClockLook {
         // Every look at the clock is a millisecond later, so that order shows.
         let passed_ms = self.bench.fetch_add(1, Ordering::SeqCst);
+        let booted = self.booted.load(Ordering::SeqCst);
         ClockLook {
-            wall: Moment::from_ms(passed_ms + self.set_by_ms.load(Ordering::SeqCst)).unwrap(),
-            boot: "the only one".to_owned(),
-            elapsed_ms: passed_ms,
+            wall: WallTime::nearest_ms(passed_ms + self.set_by_ms.load(Ordering::SeqCst)),
+            boot: format!("boot at {booted}"),
+            elapsed_ms: passed_ms - booted,
         }
     }
 
@@ -394,6 +403,8 @@ pub(crate) fn seat(
     let time = Arc::new(Time {
         bench: AtomicI64::new(1_795_500_000_000),
         set_by_ms: AtomicI64::new(0),
+        is_full: Arc::default(),
+        booted: AtomicI64::new(0),
         device: device_clock,
         at_each_pause: Mutex::new(None),
     });
@@ -408,7 +419,14 @@ pub(crate) fn seat(
     drop(data);
     let ids = Arc::new(Counting(AtomicU64::new(1)));
     let tongue = Arc::new(Tongue::default());
-    let (engine, files) = open(folder.path(), &bridge, &tongue, &time, &ids);
+    let (engine, files) = open(
+        folder.path(),
+        &bridge,
+        &tongue,
+        &time,
+        &ids,
+        &BTreeMap::new(),
+    );
     let request = || RequestId::new(ids.fresh());
     let id = engine.add_bridge("http://table", "t", request()).unwrap();
     let new = NewUnit {
@@ -430,20 +448,68 @@ pub(crate) fn seat(
     }
 }
 
+/// A record on a disk that may be full: then nothing is taken.
+struct OnDisk {
+    desk: Arc<Desk>,
+    is_full: Arc<AtomicBool>,
+}
+
+impl Journal for OnDisk {
+    fn append(
+        &self,
+        scope: Scope,
+        request: Option<RequestId>,
+        entries: Vec<Entry>,
+    ) -> Result<Appended, JournalError> {
+        if self.is_full.load(Ordering::SeqCst) {
+            return Err(JournalError::Written(ErrorKind::StorageFull.into()));
+        }
+        self.desk.append(scope, request, entries)
+    }
+
+    fn unit(&self, unit: UnitId) -> Option<Arc<UnitRecord>> {
+        self.desk.unit(unit)
+    }
+
+    fn units(&self) -> Vec<Arc<UnitRecord>> {
+        self.desk.units()
+    }
+
+    fn done(&self, request: RequestId) -> Option<Scope> {
+        self.desk.done(request)
+    }
+
+    fn head(&self, scope: Scope) -> Head {
+        self.desk.head(scope)
+    }
+
+    fn damage(&self) -> Vec<Damage> {
+        self.desk.damage()
+    }
+
+    fn set_aside(&self, scope: Scope, request: RequestId) -> Result<(), JournalError> {
+        self.desk.set_aside(scope, request)
+    }
+}
+
 fn open(
     folder: &Path,
     bridge: &Bridge,
     tongue: &Arc<Tongue>,
     time: &Arc<Time>,
     ids: &Arc<Counting>,
+    seen: &BTreeMap<Scope, Head>,
 ) -> (Engine, Arc<Desk>) {
     let data = DataFolder::open(folder).unwrap();
-    let seen = BTreeMap::new();
     let log = data.join("log");
-    let files = Arc::new(Desk::open(&log, time.clone(), &seen, Box::new(Alone)).unwrap());
+    let clock = BenchClock::open(data.remembered_clock().unwrap(), time.clone());
+    let files = Arc::new(Desk::open(&log, clock.clone(), seen, Box::new(Alone)).unwrap());
     let parts = Parts {
-        journal: files.clone(),
-        clock: time.clone(),
+        journal: Arc::new(OnDisk {
+            desk: files.clone(),
+            is_full: time.is_full.clone(),
+        }),
+        clock,
         ids: ids.clone(),
         notify: Arc::new(Silent),
         connect: Arc::new(Plug(bridge.clone(), tongue.clone())),
@@ -477,19 +543,44 @@ impl Bench {
 
     /// What a killed and restarted process sees.
     pub(crate) fn restart(&mut self) {
-        // The process that goes lets go of the vault first.
-        let elsewhere = tempfile::tempdir().unwrap();
-        (self.engine, self.files) = self.opened(elsewhere.path());
-        (self.engine, self.files) = self.opened(self.folder.path());
+        self.restart_with(&BTreeMap::new());
     }
 
-    fn opened(&self, folder: &Path) -> (Engine, Arc<Desk>) {
-        open(folder, &self.bridge, &self.tongue, &self.time, &self.ids)
+    /// The same with an index that is as far as the log is.
+    pub(crate) fn restart_indexed(&mut self) {
+        let scopes = [Scope::Bench, Scope::Unit(self.unit)];
+        let heads = scopes.map(|scope| (scope, self.files.head(scope)));
+        self.restart_with(&heads.into());
+    }
+
+    fn restart_with(&mut self, seen: &BTreeMap<Scope, Head>) {
+        // The process that goes lets go of the vault first.
+        let elsewhere = tempfile::tempdir().unwrap();
+        (self.engine, self.files) = self.opened(elsewhere.path(), &BTreeMap::new());
+        (self.engine, self.files) = self.opened(self.folder.path(), seen);
+    }
+
+    /// The machine goes down and comes up again, and the bench with it.
+    pub(crate) fn reboot(&mut self) {
+        let now = self.time.bench.load(Ordering::SeqCst);
+        self.time.booted.store(now, Ordering::SeqCst);
+        self.restart();
+    }
+
+    fn opened(&self, folder: &Path, seen: &BTreeMap<Scope, Head>) -> (Engine, Arc<Desk>) {
+        open(
+            folder,
+            &self.bridge,
+            &self.tongue,
+            &self.time,
+            &self.ids,
+            seen,
+        )
     }
 
     /// A bench that has nothing but a folder, with the same devices before it.
     pub(crate) fn fresh_bench(&self, folder: &Path) -> Engine {
-        self.opened(folder).0
+        self.opened(folder, &BTreeMap::new()).0
     }
 
     pub(crate) fn say(&self, pairs: &[(FactKey, &str)]) {

@@ -13,7 +13,7 @@ use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
 use veritope_standin::gate::{Answer, Gate, Seller, SwitchReads, Try};
 use veritope_standin::scheme::{Opening, SCHEMES, Scheme};
-use veritope_wire::Moment;
+use veritope_wire::{BenchTime, WallTime};
 
 const UNITS: u64 = 2_000;
 const HOUR_MS: i64 = 3_600_000;
@@ -119,7 +119,7 @@ fn read(
     if let Some(first) = gate.first_online_ms {
         said.insert(
             FactKey::FirstOnline,
-            Moment::from_ms(first).unwrap().to_string(),
+            WallTime::nearest_ms(first).to_string(),
         );
     }
     let keys: Vec<FactKey> = said.keys().copied().collect();
@@ -130,7 +130,7 @@ fn read(
 }
 
 fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Standing {
-    let now = Moment::from_ms(now_ms).unwrap();
+    let now = BenchTime::from_ms(now_ms);
     let rows: Vec<FactRow> = said
         .iter()
         .enumerate()

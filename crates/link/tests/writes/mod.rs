@@ -12,12 +12,13 @@ use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Presence, State, Ways, find};
 use veritope_core::seal::{LinkWitness, Permit, ReadBack, WriteEvidence, mint_write};
+use veritope_core::steady::Taken;
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{DeviceLink, LinkError, readings};
 use veritope_standin::{Birth, LockState, Setting};
 use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::DeviceState;
-use veritope_wire::{Digest, Label, Moment};
+use veritope_wire::{BenchTime, Digest, Label, Stamp, WallTime};
 
 use crate::{Table, table};
 
@@ -26,8 +27,8 @@ fn gimbal() -> Family {
     family::load("gimbal.toml", text).unwrap()
 }
 
-fn now() -> Moment {
-    Moment::from_ms(1_795_500_000_000).unwrap()
+fn now() -> BenchTime {
+    BenchTime::from_ms(1_795_500_000_000)
 }
 
 fn rows(state: &DeviceState) -> Vec<FactRow> {
@@ -69,7 +70,10 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         .into();
     let capture = CaptureFacts {
         id: "00000000-0000-7000-8000-000000000001".parse().unwrap(),
-        taken: now(),
+        taken: Taken::here(Stamp {
+            wall: WallTime::nearest_ms(now().ms()),
+            bench: now(),
+        }),
         manifest: Digest::of(b"manifest"),
         origin: Origin::Read,
         rest: Rest::AtRest,

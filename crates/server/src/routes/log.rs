@@ -4,7 +4,7 @@ use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use veritope_engine::EngineError;
 use veritope_engine::record::{EntryKind, Scope};
-use veritope_wire::{Moment, RequestId, UnitId};
+use veritope_wire::{RequestId, UnitId, WallTime};
 
 use super::{App, Json, Query, crossing};
 use crate::error::Problem;
@@ -35,7 +35,7 @@ pub(crate) struct LogLine {
     /// Number in its chain.
     seq: i64,
     /// When.
-    at: Moment,
+    at: WallTime,
     /// What it is about.
     kind: String,
     /// In words.
@@ -85,7 +85,7 @@ pub(crate) async fn lines(
                     key: format!("{}.{}.{}", row.at_ms, row.scope, row.seq),
                     unit: row.scope.parse().ok(),
                     seq: row.seq,
-                    at: Moment::from_ms(row.at_ms).ok()?,
+                    at: WallTime::from_ms(row.at_ms).ok()?,
                     kind: row.kind,
                     sentence: row.sentence,
                 })

@@ -20,6 +20,7 @@ use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use veritope_engine::{Engine, EngineError, MOST_PICTURE_BYTES};
+use veritope_wire::Stamp;
 
 use crate::error::Problem;
 use crate::events::{Event, Events};
@@ -89,8 +90,11 @@ pub(crate) async fn crossing<T: Send + 'static>(
 
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Veritope", description = "The bench application's own API."),
-    components(schemas(Event, Problem, veritope_engine::record::EntryKind))
+    info(
+        title = "Veritope",
+        description = "The bench application's own API. Times are of two kinds: what this bench counted (`BenchTime`), which never jumps and is compared with nothing else, and what a clock on a wall told (`WallTime`). Every answer has a header `bench-clock`, a `Stamp` of now as JSON: how long ago something was is that stamp's `bench` less its time, and what a clock would have told then is its time plus `wall` less `bench`."
+    ),
+    components(schemas(Event, Problem, Stamp, veritope_engine::record::EntryKind))
 )]
 struct Description;
 

@@ -4,7 +4,7 @@ import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
 
 import type { Api } from '../../api/client';
-import { ago, exactOf, mib } from '../../ui/format';
+import { ago, dayOf, exactOf, mib } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
@@ -40,7 +40,8 @@ export function CaptureRow({
     <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
       <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, flexWrap: 'wrap' }}>
         <Typography sx={{ fontWeight: 650 }} title={exactOf(capture.taken)}>
-          Capture {capture.number}, {ago(capture.taken, now)}
+          Capture {capture.number},{' '}
+          {capture.counted == null ? dayOf(capture.taken) : ago(capture.counted, now)}
           {isFirst && ', the first'}
           {capture.taker === 'another-bench' && ', taken by another bench'}
         </Typography>

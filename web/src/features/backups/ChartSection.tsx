@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { clockOf } from '../../ui/format';
 import { Section } from '../../ui/Section';
@@ -34,7 +35,7 @@ export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: C
       {unread > 0 && notReadSince != null && (
         <Typography color="text.secondary" sx={{ mb: 1 }}>
           Live{unread < chart.rows.length && ', where dashed'}: not read since{' '}
-          {clockOf(notReadSince)}, when it could change.
+          {clockOf(onWall(notReadSince))}, when it could change.
         </Typography>
       )}
       {as === 'chart' ? (

@@ -10,6 +10,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { restoreQuery } from '../../api/queries';
 import { clockOf, counted, mib } from '../../ui/format';
@@ -124,7 +125,7 @@ function comparedWords(row: Api<'RestoreRow'>): string {
     case 'not-read':
       return row.not_read_since == null
         ? 'never read: take a capture first'
-        : `not read since ${clockOf(row.not_read_since)}: take a capture first`;
+        : `not read since ${clockOf(onWall(row.not_read_since))}: take a capture first`;
   }
 }
 

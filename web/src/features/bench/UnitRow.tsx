@@ -4,6 +4,7 @@ import PageLink from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { Link } from 'react-router';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { left, percent, untilOf } from '../../ui/format';
 import { StateShape } from '../../ui/shapes';
@@ -127,7 +128,7 @@ function WaitLine({ until }: { until: string }) {
   const now = useNow(1000);
   return (
     <Typography variant="body2" color="text.secondary">
-      {left(until, now)} to go, until {untilOf(until)}
+      {left(until, now)} to go, until {untilOf(onWall(until))}
     </Typography>
   );
 }

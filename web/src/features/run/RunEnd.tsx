@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { counted, exactOf } from '../../ui/format';
 import { Section } from '../../ui/Section';
@@ -23,7 +24,7 @@ export function RunEnd({ run }: RunEndProps) {
           </Typography>
           <Typography color="text.secondary">
             {run.title}. {counted(run.done.length, 'step', 'steps')} taken
-            {run.ended_at != null && `, ended ${exactOf(run.ended_at)}`}.
+            {run.ended_at != null && `, ended ${exactOf(onWall(run.ended_at))}`}.
           </Typography>
         </Box>
       </Box>

@@ -78,7 +78,7 @@ function StepBytes({ run }: { run: string }) {
 type ElapsedProps = { since: string; step: Api<'Step'>; stuck?: Api<'Stuck'> | null };
 
 function Elapsed({ since, step, stuck }: ElapsedProps) {
-  const seconds = Math.max(0, (useNow(500) - new Date(since).getTime()) / 1000);
+  const seconds = Math.max(0, (useNow(500) - Date.parse(since)) / 1000);
   const isStuck = step.stuck_seconds > 0 && seconds > step.stuck_seconds;
   return (
     <Box sx={{ mb: 2 }}>

@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 
+import { benchNow } from '../../api/clock';
 import type { Api } from '../../api/client';
 
 /** Seconds that are counted before the first phase. */
@@ -15,7 +16,7 @@ export type Beat =
 export function useChoreography(phases: Api<'Phase'>[], isAway: boolean) {
   const [beat, setBeat] = useState<Beat>({ is: 'idle' });
   const cue = useCallback(() => {
-    const since = Date.now();
+    const since = benchNow();
     setBeat((now) => {
       switch (now.is) {
         case 'idle':

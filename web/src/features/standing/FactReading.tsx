@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { ago, exactOf, untilOf } from '../../ui/format';
 import { useNow } from '../../ui/useNow';
@@ -20,7 +21,7 @@ export function FactReading({ fact }: FactReadingProps) {
       {fact.rows.map((row) => (
         <Box
           key={`${row.source} ${row.at}`}
-          title={`${sourceWords(row.source)}, ${exactOf(row.at)}`}
+          title={`${sourceWords(row.source)}, ${exactOf(onWall(row.at))}`}
         >
           <Typography
             component="span"

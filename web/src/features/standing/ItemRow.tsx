@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { ago, exactOf, left, untilOf } from '../../ui/format';
 import { CureLink } from '../../ui/CureLink';
@@ -43,7 +44,7 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
             key={`${fact.key} ${fact.source} ${fact.at}`}
             variant="body2"
             color="text.secondary"
-            title={exactOf(fact.at)}
+            title={exactOf(onWall(fact.at))}
           >
             {fact.title}: {fact.moment == null ? fact.shown : untilOf(fact.moment)},{' '}
             {sourceWords(fact.source)} {ago(fact.at, now)}
@@ -59,8 +60,8 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
 function WaitLeft({ until }: { until: string }) {
   const now = useNow(30_000);
   return (
-    <Typography title={exactOf(until)}>
-      {left(until, now)} to go, until {untilOf(until)}.
+    <Typography title={exactOf(onWall(until))}>
+      {left(until, now)} to go, until {untilOf(onWall(until))}.
     </Typography>
   );
 }

@@ -4,6 +4,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { standingQuery, unitQuery } from '../../api/queries';
 import { counted, exactOf, untilOf } from '../../ui/format';
@@ -47,7 +48,7 @@ function OwnerSheet({ tag, view }: OwnerSheetProps) {
   return (
     <Box sx={{ maxWidth: 760, '@media print': { zoom: 0.78, maxWidth: 'none' } }}>
       <Typography color="text.secondary">
-        {OWNER.dated} {exactOf(new Date(now).toISOString())}
+        {OWNER.dated} {exactOf(onWall(now))}
       </Typography>
       <Typography variant="h1">{tag.nickname}</Typography>
       <Typography sx={{ mb: 2 }}>
@@ -58,7 +59,7 @@ function OwnerSheet({ tag, view }: OwnerSheetProps) {
         <Typography sx={{ fontWeight: 650 }}>{standing.sentence}</Typography>
         {standing.because != null && <Typography>{standing.because}</Typography>}
         {standing.verdict.is === 'wait-until' && (
-          <Typography>Not before {untilOf(standing.verdict.at)}.</Typography>
+          <Typography>Not before {untilOf(onWall(standing.verdict.at))}.</Typography>
         )}
         {standing.findings
           .filter((finding) => finding.level === 'found-lost')

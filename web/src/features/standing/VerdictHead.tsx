@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { Link } from 'react-router';
 
+import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { counted, dayOf, left, untilOf } from '../../ui/format';
 import { StateShape } from '../../ui/shapes';
@@ -18,9 +19,9 @@ function detail(standing: Api<'Standing'>, now: number): string | undefined {
     case 'ready-after':
       return `About ${counted(verdict.minutes, 'minute', 'minutes')} of your time, as far as is known.`;
     case 'wait-until':
-      return `Until ${untilOf(verdict.at)}: ${left(verdict.at, now)} to go.`;
+      return `Until ${untilOf(onWall(verdict.at))}: ${left(verdict.at, now)} to go.`;
     case 'already-unlocked':
-      return `Known since ${dayOf(verdict.since)}.`;
+      return `Known since ${dayOf(onWall(verdict.since))}.`;
     case 'not-possible':
       return verdict.finality === 'final' ? 'Nothing changes this.' : 'This can change; see why.';
     case 'ready':

@@ -14,13 +14,14 @@ use veritope_core::family::{
 };
 use veritope_core::plan::{Goal, State};
 use veritope_core::standing::{Depth, StandingInput, judge, plan_for};
+use veritope_core::steady::alone;
 use veritope_e2e::{Outcome, root};
 use veritope_engine::hold::Folder;
 use veritope_engine::ports::Silent;
 use veritope_engine::record::Way;
 use veritope_engine::{Engine, NewUnit};
 use veritope_server::open_engine;
-use veritope_wire::{Moment, RequestId};
+use veritope_wire::{RequestId, WallTime};
 
 use super::{RUNS, median, report};
 
@@ -48,7 +49,7 @@ fn family(codename: &str) -> Outcome<Family> {
 /// Dunlin, whose chain has seven legs: the dearest judgement of the demo bench.
 pub(super) fn one() -> Outcome {
     let family = family("mooring")?;
-    let now: Moment = "2026-11-26T10:00:00Z".parse()?;
+    let now: WallTime = "2026-11-26T10:00:00Z".parse()?;
     let path = root().join("docs/examples/dunlin.toml");
     let unit = file::load("dunlin.toml", &std::fs::read_to_string(path)?, now)?;
     let policy = Policy::usual();
@@ -67,7 +68,7 @@ pub(super) fn one() -> Outcome {
         ways: unit.ways,
         consent: None,
         depth: Depth::Page,
-        now,
+        now: alone(now),
     };
     let times: Vec<Duration> = (0..RUNS)
         .map(|_| {
@@ -116,7 +117,7 @@ pub(super) fn forty_steps() -> Outcome {
     let text = std::fs::read_to_string(root().join("docs/examples/dunlin.toml"))?
         .replace(FROM, &family.builds[last].id)
         .replace("\"mallet-full-3.1\"", &names);
-    let now: Moment = "2026-11-26T10:00:00Z".parse()?;
+    let now: WallTime = "2026-11-26T10:00:00Z".parse()?;
     let unit = file::load("dunlin.toml", &text, now)?;
     let start = State::from_facts(&unit.facts);
     let plan = || plan_for(&family, &unit.facts, start, Goal::Unlock, unit.ways, None);
