@@ -768,5 +768,5 @@ fn earlier_data_folders_open() {
         }
         opened += 1;
     }
-    assert!(opened >= 4);
+    assert!(opened >= 5);
 }

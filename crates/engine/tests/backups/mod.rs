@@ -1,6 +1,7 @@
 //! Captures, copies, the seal that they open, writes, mishaps, and the way back.
 
 mod adversary;
+mod clock;
 mod kept;
 
 use std::fs;

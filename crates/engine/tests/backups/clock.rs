@@ -1,0 +1,105 @@
+//! Whoever sets the clock on the wall, forward or back, in the middle of what moves bytes or waits: what
+//! came first stays first, and nothing takes longer or shorter for it.
+
+use std::sync::Mutex;
+use std::sync::atomic::Ordering;
+
+use veritope_core::plan::Goal;
+use veritope_engine::{CaptureKind, Compared, StepEnd};
+use veritope_standin::Fault;
+
+use super::{At, label};
+use crate::support::{Bench, unlocked};
+
+const HOUR_MS: i64 = 3_600_000;
+const SET_BY_MS: [i64; 3] = [-100 * HOUR_MS, 100 * HOUR_MS, 0];
+
+impl Bench {
+    fn set_clock(&self, by_ms: i64) {
+        self.time.set_by_ms.store(by_ms, Ordering::SeqCst);
+    }
+
+    /// Somebody sets the clock when the first bytes have moved.
+    fn set_on_the_way(&self, by_ms: i64) -> At<'_> {
+        At {
+            bytes: 1,
+            act: Mutex::new(Some(Box::new(move || self.set_clock(by_ms)))),
+        }
+    }
+
+    fn blank_persist(&self) {
+        self.arm(Fault::Blank {
+            label: "persist".to_owned(),
+        });
+    }
+}
+
+#[test]
+fn in_a_capture_and_in_a_write_it_exchanges_nothing() {
+    let (bench, good, _) = Bench::kept();
+    let compared = || {
+        let plan = bench.engine.restore_plan(bench.unit, good).unwrap();
+        let persist = plan.rows.iter().find(|row| row.label == label("persist"));
+        persist.unwrap().compared
+    };
+    for by_ms in SET_BY_MS {
+        bench.blank_persist();
+        let watcher = bench.set_on_the_way(by_ms);
+        let quick = CaptureKind::Quick;
+        let blank = bench.engine.capture(bench.unit, &quick, &watcher).unwrap();
+        assert_eq!(compared(), Compared::Differs, "captured, set by {by_ms} ms");
+        let order = bench.record().captures;
+        assert_eq!(order.last().unwrap().id, blank);
+        let counted: Vec<_> = order.iter().map(|one| one.taken.counted()).collect();
+        assert!(counted.is_sorted(), "{counted:?}");
+
+        bench.set_clock(0);
+        let watcher = bench.set_on_the_way(by_ms);
+        let persist = [label("persist")];
+        bench
+            .engine
+            .restore(bench.unit, good, &persist, &watcher)
+            .unwrap();
+        assert_eq!(compared(), Compared::Same, "put back, set by {by_ms} ms");
+        bench.set_clock(0);
+    }
+}
+
+#[test]
+fn in_the_middle_of_a_step_it_neither_sticks_nor_ends_it() {
+    for by_ms in SET_BY_MS {
+        let bench = unlocked();
+        let time = bench.time.clone();
+        bench.at_each_pause(move || time.set_by_ms.store(by_ms, Ordering::SeqCst));
+        let run = bench.begin(Goal::TemporaryRecovery);
+        while bench.step(run).unwrap() != StepEnd::GoalReached {}
+        let done = bench.record().run.unwrap().done;
+        assert!(done.len() >= 2);
+        for step in done {
+            let took_ms = step.ended.ms_since(step.began);
+            assert!(
+                (1..HOUR_MS.unsigned_abs()).contains(&took_ms),
+                "{took_ms} ms, set by {by_ms} ms"
+            );
+        }
+    }
+}
+
+#[test]
+fn between_starts_of_the_bench_it_exchanges_nothing() {
+    let (mut bench, good, _) = Bench::kept();
+    for by_ms in SET_BY_MS {
+        bench.blank_persist();
+        bench.set_clock(by_ms);
+        bench.restart();
+        let before = bench.engine.clock().now();
+        bench.capture().unwrap();
+        bench.set_clock(-by_ms);
+        bench.restart();
+        assert!(before < bench.engine.clock().now());
+        bench.engine.look(bench.unit).unwrap();
+        bench.restore(good, &["persist"]).unwrap();
+        let plan = bench.engine.restore_plan(bench.unit, good).unwrap();
+        assert_eq!(plan.writes, [], "set by {by_ms} ms");
+    }
+}
