@@ -10,6 +10,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
+use full::SmallDisk;
 use serde_json::{Value, json};
 use support::{Process, path, run};
 use tempfile::TempDir;
@@ -22,12 +23,18 @@ struct Table {
     folder: TempDir,
     watch: Process,
     bench: Option<Process>,
+    /// What the bench's data lies on, where that is a file system of its own.
+    disk: Option<SmallDisk>,
     unit: String,
 }
 
 impl Table {
     /// A watch in a recovery that runs from memory, on a bench with a second place.
     fn new() -> Self {
+        Self::on(|_| None)
+    }
+
+    fn on(disk: impl FnOnce(&Path) -> Option<SmallDisk>) -> Self {
         let folder = tempfile::tempdir().unwrap();
         let watch = Process::start(&[
             "standin",
@@ -46,6 +53,7 @@ impl Table {
         let stick = folder.path().join("stick");
         fs::create_dir(&stick).unwrap();
         let mut table = Self {
+            disk: disk(folder.path()),
             folder,
             watch,
             bench: None,
@@ -79,7 +87,11 @@ impl Table {
 
     fn start(&mut self) {
         let data = self.folder.path().join("data");
-        self.bench = Some(Process::start(&serve(path(&data))));
+        let words = serve(path(&data));
+        self.bench = Some(match &self.disk {
+            Some(disk) => disk.start(&words),
+            None => Process::start(&words),
+        });
     }
 
     fn start_where_files_end_at(&mut self, bytes: u64) {

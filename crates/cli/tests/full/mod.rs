@@ -1,6 +1,8 @@
 //! A data folder on a file system of its own that fills: whatever is asked then is refused in one sentence
 //! and leaves nothing, what was acknowledged stays, and everything works again with room.
 
+mod bytes;
+
 use std::fs;
 use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
@@ -8,10 +10,11 @@ use std::process::{Child, Command, Stdio};
 
 use serde_json::{Value, json};
 
+use crate::serve;
 use crate::support::{Process, path, veritope};
 
 /// A file system in memory, mounted where only processes of its own see it.
-struct SmallDisk {
+pub(crate) struct SmallDisk {
     holder: Child,
     at: PathBuf,
 }
@@ -44,7 +47,7 @@ impl SmallDisk {
         root.join(self.at.strip_prefix("/").unwrap())
     }
 
-    fn start(&self, words: &[&str]) -> Process {
+    pub(crate) fn start(&self, words: &[&str]) -> Process {
         let target = self.holder.id().to_string();
         let mut command = Command::new("nsenter");
         command
@@ -88,7 +91,7 @@ impl Full {
     fn new() -> Self {
         let elsewhere = tempfile::tempdir().unwrap();
         let disk = SmallDisk::new(&elsewhere.path().join("small"), 3 << 20);
-        let bench = disk.start(&Self::words(&disk));
+        let bench = disk.start(&serve(path(&disk.at)));
         let unit = bench.post(
             "/api/units",
             json!({ "nickname": "Knot", "ownership": "mine", "reach": { "by": "hand", "family": "thimble" } }),
@@ -108,19 +111,6 @@ impl Full {
             fact,
             elsewhere,
         }
-    }
-
-    fn words(disk: &SmallDisk) -> Vec<&str> {
-        let data = path(&disk.at);
-        vec![
-            "serve",
-            "--listen",
-            "127.0.0.1:0",
-            "--data",
-            data,
-            "--front",
-            "none",
-        ]
     }
 
     /// Every kind of thing that is written down: where it is asked for, and what.
@@ -282,7 +272,7 @@ fn a_full_disk_refuses_in_one_sentence_leaves_nothing_and_all_works_with_room() 
 
     // Killed and started on the full disk: what is there is what was there.
     full.bench = {
-        let words = Full::words(&full.disk);
+        let data = path(&full.disk.at).to_owned();
         let gone = std::mem::replace(
             &mut full.bench,
             full.disk.start(&[
@@ -296,7 +286,7 @@ fn a_full_disk_refuses_in_one_sentence_leaves_nothing_and_all_works_with_room() 
             ]),
         );
         gone.kill();
-        full.disk.start(&words)
+        full.disk.start(&serve(&data))
     };
     let again = full.state();
     let of_units = |state: &Value| {
