@@ -134,7 +134,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
                 "The index in {} was made anew from the log.",
                 args.data.display()
             );
-            let damage = store.damage();
+            let damage = store.desk().damage();
             for one in &damage {
                 println!("{}", one.in_words());
             }

@@ -359,19 +359,26 @@ impl Engine {
         Ok(())
     }
 
-    /// Writes down a change that was just made to a file of the bench; where that fails, it is taken back:
-    /// a refused request leaves nothing.
+    /// Writes down a change that was just made to a file; where that fails, it is taken back: a refused
+    /// request leaves nothing.
+    ///
+    /// # Errors
+    /// When it can't be written down, whether or not it could be taken back.
     pub(crate) fn note_or_take_back(
         &self,
+        scope: Scope,
         request: RequestId,
-        entry: Entry,
+        entries: Vec<Entry>,
         take_back: impl FnOnce() -> Result<(), EngineError>,
     ) -> Result<(), EngineError> {
-        let noted = self.append_to(Scope::Bench, Some(request), vec![entry]);
+        let noted = match scope {
+            Scope::Bench => self.append_to(scope, Some(request), entries),
+            Scope::Unit(unit) => self.append(unit, Some(request), entries),
+        };
         if noted.is_err()
             && let Err(error) = take_back()
         {
-            tracing::error!(%error, "a change of the bench could not be taken back");
+            tracing::error!(%error, "a change could not be taken back");
         }
         noted
     }
@@ -456,7 +463,9 @@ impl Engine {
             name,
             url: url.to_owned(),
         };
-        self.note_or_take_back(request, entry, || Ok(self.data.set_bridges(before)?))?;
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
+            Ok(self.data.set_bridges(before)?)
+        })?;
         bridges.push((bridge, transport));
         Ok(id)
     }
@@ -479,7 +488,9 @@ impl Engine {
         let name = rest.remove(at).name;
         self.data.set_bridges(rest)?;
         let entry = Entry::BridgeRemoved { bridge: id, name };
-        self.note_or_take_back(request, entry, || Ok(self.data.set_bridges(before)?))?;
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
+            Ok(self.data.set_bridges(before)?)
+        })?;
         bridges.remove(at);
         Ok(())
     }

@@ -352,7 +352,7 @@ impl Engine {
             codename: codename.clone(),
             digest: known.family.digest,
         };
-        self.note_or_take_back(request, entry, || {
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
             match before {
                 Some(text) => self.data.write_family(&codename, &text)?,
                 None => self.data.remove_family(&codename)?,
@@ -404,7 +404,7 @@ impl Engine {
         let entry = Entry::FamilyLeft {
             codename: codename.to_owned(),
         };
-        self.note_or_take_back(request, entry, || {
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
             Ok(self.data.write_family(codename, &own.text)?)
         })?;
         let mut all = lock(&self.families);

@@ -69,11 +69,9 @@ impl Engine {
             key,
             digest: Digest::of(bytes),
         };
-        let noted = self.append(unit, Some(request), vec![entry]);
-        if noted.is_err() {
-            self.data.put_back(&file, before)?;
-        }
-        noted
+        self.note_or_take_back(Scope::Unit(unit), request, vec![entry], || {
+            Ok(self.data.put_back(&file, before)?)
+        })
     }
 
     /// The picture of a fact, as it was kept.

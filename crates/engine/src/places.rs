@@ -210,7 +210,7 @@ impl Engine {
             name: name.to_owned(),
             path: path.display().to_string(),
         };
-        self.note_or_take_back(request, entry, || {
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
             self.change_places(|places| places.retain(|known| known.id != id))
         })?;
         Ok(id)
@@ -246,7 +246,7 @@ impl Engine {
             place: id,
             name: place.name.clone(),
         };
-        self.note_or_take_back(request, entry, || {
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
             self.change_places(|places| places.push(place))
         })
     }
@@ -269,7 +269,7 @@ impl Engine {
         let entry = Entry::PolicyChanged {
             policy: policy.clone(),
         };
-        self.note_or_take_back(request, entry, || {
+        self.note_or_take_back(Scope::Bench, request, vec![entry], || {
             Ok(self.data.put_back("policy.toml", before)?)
         })?;
         self.put_policy(policy);

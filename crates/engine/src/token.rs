@@ -57,11 +57,9 @@ impl Engine {
         let has_come = FactValue::parse(FactKey::Token, "in-hand")?;
         let fact = self.row(FactKey::Token, has_come, Source::Person, self.now());
         let entries = vec![Entry::TokenKept, Entry::Facts { facts: vec![fact] }];
-        let noted = self.append(unit, Some(request), entries);
-        if noted.is_err() {
-            self.data.put_back(&file, before)?;
-        }
-        noted
+        self.note_or_take_back(Scope::Unit(unit), request, entries, || {
+            Ok(self.data.put_back(&file, before)?)
+        })
     }
 
     /// The unit's token, if one is kept and opens.

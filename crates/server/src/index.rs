@@ -76,11 +76,23 @@ enum Order {
     Flush(mpsc::SyncSender<bool>),
     /// Answers with what was found to be otherwise than the log says, since it was last asked.
     Found(mpsc::SyncSender<Vec<String>>),
+    /// The desk is gone: nothing will come any more.
+    End,
 }
 
-/// The desk's end: hands over what was appended.
+/// The desk's end: hands over what was appended. The index ends with it, when all of that is in.
 pub(crate) struct Follower {
     orders: mpsc::Sender<Order>,
+    keeper: Option<JoinHandle<()>>,
+}
+
+impl Drop for Follower {
+    fn drop(&mut self) {
+        let _ = self.orders.send(Order::End);
+        if let Some(keeper) = self.keeper.take() {
+            let _ = keeper.join();
+        }
+    }
 }
 
 impl Follow for Follower {
@@ -100,8 +112,7 @@ impl Follow for Follower {
 /// The index, as the screens see it.
 pub(crate) struct Index {
     path: PathBuf,
-    orders: Mutex<Option<mpsc::Sender<Order>>>,
-    keeper: Mutex<Option<JoinHandle<()>>>,
+    orders: mpsc::Sender<Order>,
     readers: Mutex<Vec<SqliteConnection>>,
 }
 
@@ -156,15 +167,22 @@ impl Index {
         let (orders, inbox) = mpsc::channel();
         let thread = std::thread::Builder::new()
             .name("index".to_owned())
-            .spawn(move || inbox.into_iter().for_each(|order| keeper.take(order)))?;
+            .spawn(move || {
+                inbox
+                    .into_iter()
+                    .take_while(|order| !matches!(order, Order::End))
+                    .for_each(|order| keeper.take(order));
+            })?;
         Ok(Opened {
             index: Self {
                 path,
-                orders: Mutex::new(Some(orders.clone())),
-                keeper: Mutex::new(Some(thread)),
+                orders: orders.clone(),
                 readers: Mutex::default(),
             },
-            follower: Follower { orders },
+            follower: Follower {
+                orders,
+                keeper: Some(thread),
+            },
             seen,
             found,
         })
@@ -176,9 +194,7 @@ impl Index {
         patience: Duration,
     ) -> Option<T> {
         let (reply, answer) = mpsc::sync_channel(1);
-        let orders = self.orders.lock().unwrap_or_else(PoisonError::into_inner);
-        orders.as_ref()?.send(order(reply)).ok()?;
-        drop(orders);
+        self.orders.send(order(reply)).ok()?;
         answer.recv_timeout(patience).ok()
     }
 
@@ -209,22 +225,6 @@ impl Index {
                 tracing::warn!(%error, "the index can't be read; the files are");
                 None
             }
-        }
-    }
-}
-
-impl Drop for Index {
-    fn drop(&mut self) {
-        // The thread ends when nobody can order any more; what was ordered is taken in first.
-        let lock = PoisonError::into_inner;
-        drop(self.orders.lock().unwrap_or_else(lock).take());
-        let keeper = self
-            .keeper
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .take();
-        if let Some(keeper) = keeper {
-            let _ = keeper.join();
         }
     }
 }
@@ -336,6 +336,8 @@ impl Keeper {
             Order::Found(reply) => {
                 let _ = reply.send(std::mem::take(&mut self.found));
             }
+            // The last one; nothing is to be done for it.
+            Order::End => {}
         }
     }
 

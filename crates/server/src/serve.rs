@@ -20,7 +20,7 @@ use tower_http::compression::CompressionLayer;
 use tower_http::trace::TraceLayer;
 use veritope_engine::data::{DataError, DataFolder};
 use veritope_engine::hold::Folder;
-use veritope_engine::ports::{Journal, Notify, OverHttp};
+use veritope_engine::ports::{Notify, OverHttp};
 use veritope_engine::{BenchClock, Engine, EngineError, Parts, SUPPLIES};
 use veritope_wire::UnitId;
 
@@ -117,7 +117,7 @@ pub fn open_engine(
     let clock = bench_clock(&folder)?;
     let store = Arc::new(Store::open(&folder, Arc::clone(&clock))?);
     let parts = Parts {
-        journal: Arc::clone(&store) as Arc<dyn Journal>,
+        journal: store.desk(),
         clock,
         ids: Arc::new(SystemIds),
         notify,

@@ -10,10 +10,8 @@ use veritope_engine::desk::Desk;
 use veritope_engine::desk::files::{LogError, LogFiles, read_chain};
 use veritope_engine::desk::line::{Head, name_of};
 use veritope_engine::desk::witness::Damage;
-use veritope_engine::ports::{Appended, Journal, JournalError};
+use veritope_engine::ports::Journal;
 use veritope_engine::record::{Entry, EntryKind, Scope};
-use veritope_engine::unit::UnitRecord;
-use veritope_wire::{RequestId, UnitId};
 
 use crate::index::{Index, Opened};
 use crate::tables::entries;
@@ -41,7 +39,7 @@ pub enum StoreError {
 /// The record: the log, and its index.
 pub struct Store {
     /// Before the index, so that its last lines are indexed too.
-    desk: Desk,
+    desk: Arc<Desk>,
     index: Index,
     files: LogFiles,
 }
@@ -90,7 +88,7 @@ impl Store {
             seen,
             mut found,
         } = Index::open(data.path(), files.clone()).map_err(StoreError::Thread)?;
-        let desk = Desk::open(&folder, clock, &seen, Box::new(follower))?;
+        let desk = Arc::new(Desk::open(&folder, clock, &seen, Box::new(follower))?);
         found.extend(index.found());
         let store = Self { desk, index, files };
         store.note_index(found);
@@ -124,6 +122,12 @@ impl Store {
             }
         }
         Self::open(data, clock)
+    }
+
+    /// The record's writer.
+    #[must_use]
+    pub fn desk(&self) -> Arc<Desk> {
+        Arc::clone(&self.desk)
     }
 
     /// Lines of the log, newest first: from the index, or from the files while it is not up to them.
@@ -169,7 +173,12 @@ impl Store {
     /// # Errors
     /// What is wrong, and where, in a sentence.
     pub fn check(&self, scope: Scope) -> Result<Head, String> {
-        if let Some(damage) = self.damage().into_iter().find(|one| one.scope == scope) {
+        if let Some(damage) = self
+            .desk
+            .damage()
+            .into_iter()
+            .find(|one| one.scope == scope)
+        {
             return Err(damage.in_words());
         }
         let head = self.desk.head(scope);
@@ -187,48 +196,15 @@ impl Store {
     }
 }
 
-impl Journal for Store {
-    fn append(
-        &self,
-        scope: Scope,
-        request: Option<RequestId>,
-        entries: Vec<Entry>,
-    ) -> Result<Appended, JournalError> {
-        self.desk.append(scope, request, entries)
-    }
-
-    fn unit(&self, unit: UnitId) -> Option<Arc<UnitRecord>> {
-        self.desk.unit(unit)
-    }
-
-    fn units(&self) -> Vec<Arc<UnitRecord>> {
-        self.desk.units()
-    }
-
-    fn done(&self, request: RequestId) -> Option<Scope> {
-        self.desk.done(request)
-    }
-
-    fn head(&self, scope: Scope) -> Head {
-        self.desk.head(scope)
-    }
-
-    fn damage(&self) -> Vec<Damage> {
-        self.desk.damage()
-    }
-
-    fn set_aside(&self, scope: Scope, request: RequestId) -> Result<(), JournalError> {
-        self.desk.set_aside(scope, request)
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use std::fs;
     use std::path::{Path, PathBuf};
 
     use veritope_core::plan::Goal;
+    use veritope_engine::ports::{Appended, JournalError};
     use veritope_engine::record::Way;
+    use veritope_wire::{RequestId, UnitId};
 
     use super::*;
     use crate::SystemClock;
@@ -254,9 +230,11 @@ mod tests {
             way: Way::Hand,
         };
         store
+            .desk
             .append(Scope::Unit(unit(n)), None, vec![entry])
             .unwrap();
         store
+            .desk
             .append(Scope::Unit(unit(n)), None, Goal::ALL.map(goal).into())
             .unwrap();
     }
@@ -309,15 +287,15 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let store = opened(folder.path());
         (1..=2).for_each(|n| arrive(&store, n));
-        let before = store.units();
+        let before = store.desk.units();
         drop(store);
         let rebuilt = Store::rebuild(&data(folder.path()), clock()).unwrap();
-        assert_eq!(rebuilt.units(), before);
+        assert_eq!(rebuilt.desk.units(), before);
         assert_eq!(
             rebuilt.index.lines(&everything()).unwrap(),
             rebuilt.lines_of_files(&everything())
         );
-        assert_eq!(rebuilt.damage(), []);
+        assert_eq!(rebuilt.desk.damage(), []);
     }
 
     /// Somebody else's connection, as a shell or another program has one.
@@ -334,9 +312,11 @@ mod tests {
         let before = store.lines(&everything()).len();
         let mut other = another(folder.path());
         other.batch_execute("BEGIN EXCLUSIVE").unwrap();
-        let done = store.append(Scope::Unit(unit(1)), None, vec![goal(Goal::Unlock)]);
+        let done = store
+            .desk
+            .append(Scope::Unit(unit(1)), None, vec![goal(Goal::Unlock)]);
         assert!(matches!(done, Ok(Appended::Now(_))), "{done:?}");
-        assert_eq!(store.unit(unit(1)).unwrap().goal, Some(Goal::Unlock));
+        assert_eq!(store.desk.unit(unit(1)).unwrap().goal, Some(Goal::Unlock));
         assert_eq!(
             store.lines(&everything()).len(),
             before + 1,
@@ -370,7 +350,7 @@ mod tests {
             assert_eq!(rows, store.lines_of_files(&everything()));
             let is_named = rows.iter().any(|row| row.sentence.contains("made anew"));
             assert_eq!(is_named, !spoil.is_empty(), "{rows:?}");
-            assert_eq!(store.damage(), []);
+            assert_eq!(store.desk.damage(), []);
         }
     }
 
@@ -442,10 +422,10 @@ mod tests {
         /// Whose logs are held back.
         fn held(&self) -> Vec<Scope> {
             let store = opened(self.folder.path());
-            let damage = store.damage();
+            let damage = store.desk.damage();
             for one in &damage {
                 assert!(one.in_words().contains("log/"), "{}", one.in_words());
-                let refused = store.append(one.scope, None, vec![goal(Goal::Unlock)]);
+                let refused = store.desk.append(one.scope, None, vec![goal(Goal::Unlock)]);
                 assert!(matches!(refused, Err(JournalError::Held(_))), "{refused:?}");
             }
             // What is sound goes on, whatever the rest is like.
@@ -453,6 +433,7 @@ mod tests {
                 let scope = Scope::Unit(unit(n));
                 if damage.iter().all(|one| one.scope != scope) {
                     store
+                        .desk
                         .append(scope, None, vec![goal(Goal::ReadTable)])
                         .unwrap();
                 }
@@ -536,6 +517,7 @@ mod tests {
                 let store = opened(kept.folder.path());
                 for n in 1..=2 {
                     store
+                        .desk
                         .append(Scope::Unit(unit(n)), None, vec![goal(Goal::Unlock)])
                         .unwrap();
                 }
@@ -604,34 +586,41 @@ mod tests {
 
     #[test]
     fn a_newer_minor_line_is_kept_and_passed_over_and_a_newer_major_one_waits_for_its_program() {
+        let version = |major: u32, minor: u32| {
+            let ours = veritope_engine::desk::line::LINE_VERSION;
+            format!("{}.{}", ours.major + major, ours.minor + minor)
+        };
         let scope = Scope::Unit(unit(ONE));
         let kept = Kept::new();
-        kept.change(scope, |all| added(&all, scope, "4.9"));
+        kept.change(scope, |all| added(&all, scope, &version(0, 9)));
         let text = fs::read_to_string(kept.log(scope)).unwrap();
         let store = opened(kept.folder.path());
-        assert_eq!(store.damage(), []);
+        assert_eq!(store.desk.damage(), []);
         let rows = store.lines(&everything());
         let told = rows.iter().find(|row| row.sentence.contains("(dreamt)"));
         assert!(told.unwrap().sentence.contains("newer Veritope"));
-        store.append(scope, None, vec![goal(Goal::Unlock)]).unwrap();
+        store
+            .desk
+            .append(scope, None, vec![goal(Goal::Unlock)])
+            .unwrap();
         drop(store);
         let after = fs::read_to_string(kept.log(scope)).unwrap();
         assert!(after.starts_with(&text), "it stays as it stands");
 
         let kept = Kept::new();
-        kept.change(scope, |all| added(&all, scope, "5.0"));
+        kept.change(scope, |all| added(&all, scope, &version(1, 0)));
         assert_eq!(kept.held(), [scope]);
         let store = opened(kept.folder.path());
-        let damage = store.damage().remove(0);
+        let damage = store.desk.damage().remove(0);
         let text = damage.in_words();
         assert!(text.contains("newer Veritope: use that one"), "{text}");
         assert!(!text.contains("aside"), "{text}");
         let request = RequestId::new(uuid::Uuid::now_v7());
-        let refused = store.set_aside(scope, request);
+        let refused = store.desk.set_aside(scope, request);
         assert!(matches!(refused, Err(JournalError::NothingDamaged)));
         // An entry that this version should know, and doesn't, is damage.
         let kept = Kept::new();
-        kept.change(scope, |all| added(&all, scope, "4.0"));
+        kept.change(scope, |all| added(&all, scope, &version(0, 0)));
         assert_eq!(kept.held(), [scope]);
     }
 
@@ -642,10 +631,13 @@ mod tests {
         kept.change(scope, |all| lines(&all[..2]));
         let request = || RequestId::new(uuid::Uuid::now_v7());
         let store = opened(kept.folder.path());
-        let refused = store.set_aside(Scope::Unit(unit(2)), request());
+        let refused = store.desk.set_aside(Scope::Unit(unit(2)), request());
         assert!(matches!(refused, Err(JournalError::NothingDamaged)));
-        store.set_aside(scope, request()).unwrap();
-        assert_eq!((store.damage(), store.unit(unit(ONE))), (Vec::new(), None));
+        store.desk.set_aside(scope, request()).unwrap();
+        assert_eq!(
+            (store.desk.damage(), store.desk.unit(unit(ONE))),
+            (Vec::new(), None)
+        );
         let aside = fs::read_dir(kept.folder.path().join("log/aside")).unwrap();
         assert_eq!(aside.count(), 1);
         arrive(&store, ONE);
@@ -659,9 +651,9 @@ mod tests {
             family: None,
             way: Way::Hand,
         };
-        let refused = store.append(Scope::Unit(unit(3)), None, vec![entry]);
+        let refused = store.desk.append(Scope::Unit(unit(3)), None, vec![entry]);
         assert!(matches!(refused, Err(JournalError::Held(_))), "{refused:?}");
-        store.set_aside(Scope::Bench, request()).unwrap();
+        store.desk.set_aside(Scope::Bench, request()).unwrap();
         arrive(&store, 3);
         drop(store);
         assert_eq!(kept.held(), []);
@@ -675,7 +667,9 @@ mod tests {
         let request = RequestId::new(uuid::Uuid::now_v7());
         let scope = Scope::Unit(unit(1));
         let once = |store: &Store| {
-            let done = store.append(scope, Some(request), vec![goal(Goal::Unlock)]);
+            let done = store
+                .desk
+                .append(scope, Some(request), vec![goal(Goal::Unlock)]);
             matches!(done, Ok(Appended::Now(_)))
         };
         let did: usize = std::thread::scope(|threads| {
@@ -689,7 +683,9 @@ mod tests {
         let store = opened(folder.path());
         assert!(!once(&store));
         // In another log too: an id is a request's.
-        let other = store.append(Scope::Bench, Some(request), vec![goal(Goal::Unlock)]);
+        let other = store
+            .desk
+            .append(Scope::Bench, Some(request), vec![goal(Goal::Unlock)]);
         assert!(matches!(other, Ok(Appended::Before(of)) if of == scope));
     }
 

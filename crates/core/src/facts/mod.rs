@@ -175,6 +175,8 @@ pub struct Facts {
     /// Per key and source the newest row that was not taken back.
     newest: BTreeMap<(FactKey, Source), FactRow>,
     happened: BTreeMap<Happening, BenchTime>,
+    /// What may have been cut off or changed is shown, and known no more.
+    are_held_back: bool,
 }
 
 impl Facts {
@@ -210,6 +212,19 @@ impl Facts {
             }
         }
         facts
+    }
+
+    /// The same of a record that is held back, since its log is damaged: all of them were known once.
+    #[must_use]
+    pub fn held_back(mut self) -> Self {
+        self.are_held_back = true;
+        self
+    }
+
+    /// Whether they are those of such a record.
+    #[must_use]
+    pub fn are_held_back(&self) -> bool {
+        self.are_held_back
     }
 
     /// How `key` reads now.
@@ -331,6 +346,9 @@ impl Facts {
     }
 
     fn is_stale(&self, row: &FactRow) -> bool {
+        if self.are_held_back {
+            return true;
+        }
         let voiding = row.key.spec().stale_on;
         // A fuse is burnt by a start of what was written, not by the writing (`W1`).
         let written = self.last(Happening::SystemWritten);

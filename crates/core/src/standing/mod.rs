@@ -216,25 +216,31 @@ pub fn plan_for(
 #[must_use]
 pub fn judge(input: &StandingInput<'_>) -> Standing {
     let name = input.nickname;
+    let nothing = |sentence: String| Standing {
+        verdict: Verdict::NotKnownYet,
+        sentence,
+        because: None,
+        items: Vec::new(),
+        findings: Vec::new(),
+        outlook: Vec::new(),
+        ahead: Ahead::Unlock,
+        next_check: None,
+        consequences: Vec::new(),
+        battery: None,
+        afternoon: None,
+        sheet: None,
+        chain: None,
+        closing: Vec::new(),
+        cautions: Vec::new(),
+        family: None,
+    };
+    if input.facts.are_held_back() {
+        return nothing(format!(
+            "The record of {name} is held back: its log is damaged."
+        ));
+    }
     let Some(family) = input.family else {
-        return Standing {
-            verdict: Verdict::NotKnownYet,
-            sentence: format!("Which family {name} belongs to is not known yet."),
-            because: None,
-            items: Vec::new(),
-            findings: Vec::new(),
-            outlook: Vec::new(),
-            ahead: Ahead::Unlock,
-            next_check: None,
-            consequences: Vec::new(),
-            battery: None,
-            afternoon: None,
-            sheet: None,
-            chain: None,
-            closing: Vec::new(),
-            cautions: Vec::new(),
-            family: None,
-        };
+        return nothing(format!("Which family {name} belongs to is not known yet."));
     };
     let mut standing = Standing {
         verdict: Verdict::NotKnownYet,

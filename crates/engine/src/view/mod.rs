@@ -178,7 +178,7 @@ impl Engine {
         let coverage = family
             .filter(|_| record.own.is_some())
             .map(|family| self.coverage_of(record, family));
-        let mut judged = standing::judge(&StandingInput {
+        standing::judge(&StandingInput {
             coverage: coverage.as_ref(),
             nickname: &record.nickname,
             family,
@@ -196,16 +196,16 @@ impl Engine {
             consent: None,
             now: self.now(),
             depth,
-        });
-        // What may have been cut off or changed is not known: nothing is said on what is left.
-        if self.is_sound(Scope::Unit(record.id)).is_err() {
-            judged.verdict = Verdict::NotKnownYet;
-            judged.sentence = format!(
-                "The record of {} is held back: its log is damaged.",
-                record.nickname
-            );
+        })
+    }
+
+    /// What is known of a unit now: nothing while its record is held back.
+    fn facts_of(&self, record: &UnitRecord) -> Facts {
+        let facts = record.known();
+        match self.is_sound(Scope::Unit(record.id)) {
+            Ok(()) => facts,
+            Err(_) => facts.held_back(),
         }
-        judged
     }
 
     /// How what exists once is kept; empty where nothing was ever captured.
@@ -217,9 +217,8 @@ impl Engine {
     }
 
     fn tag(&self, record: &UnitRecord) -> UnitTag {
-        let held = self.is_sound(Scope::Unit(record.id)).is_err();
-        let facts = record.known();
-        let family = self.family_by(record, &facts);
+        let facts = self.facts_of(record);
+        let family = self.family_of(record);
         let family = family.as_deref();
         let standing = self.standing(record, family, &facts, Depth::Row);
         let shown = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
@@ -228,10 +227,8 @@ impl Engine {
             nickname: record.nickname.clone(),
             family: family.map(Family::name),
             model_code: shown(FactKey::ModelCode),
-            // What may have been cut off or changed is not known.
-            mode: shown(FactKey::Mode).filter(|_| !held),
+            mode: shown(FactKey::Mode),
             lock: match standing.verdict {
-                _ if held => None,
                 Verdict::NoLock => Some("no lock".to_owned()),
                 _ if record.is_lock_in_doubt() => None,
                 _ => shown(FactKey::Lock),
@@ -243,7 +240,7 @@ impl Engine {
             goal: record.goal,
             goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
             seal: self.seal_tag(record, &standing),
-            next: if held {
+            next: if facts.are_held_back() {
                 NextStep {
                     sentence:
                         "Nothing is added to it until its file is put back, or it is set aside."
@@ -339,7 +336,7 @@ impl Engine {
         let record = self.record(unit)?;
         let family = self.family_of(&record);
         let family = family.as_deref();
-        let facts = record.known();
+        let facts = self.facts_of(&record);
         let standing = self.standing(&record, family, &facts, Depth::Page);
         let asked = family.map_or(&[][..], |family| &family.keep_safe);
         let open = veritope_core::keepsafe::open_classes(
@@ -445,7 +442,7 @@ impl Engine {
     pub fn wait_of(&self, unit: UnitId) -> Result<Wait, EngineError> {
         let record = self.record(unit)?;
         let family = self.family_of(&record);
-        let known = record.known();
+        let known = self.facts_of(&record);
         let standing = self.standing(&record, family.as_deref(), &known, Depth::Row);
         let Verdict::WaitUntil { at } = standing.verdict else {
             return Err(EngineError::BadInput(format!(
