@@ -14,8 +14,8 @@ mod table;
 use std::process::ExitCode;
 
 use tokio::runtime::Runtime;
-use veritope_engine::hold::Folder;
-use veritope_engine::ports::Journal;
+use veritope_engine::desk::journal::Journal;
+use veritope_engine::library::hold::Folder;
 use veritope_server::front::FrontEnd;
 use veritope_server::store::Store;
 
@@ -126,7 +126,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Standing(args) => standing::standing(&args),
         Command::Plan(args) => standing::plan(&args),
         Command::Rebuild(args) => {
-            let data = veritope_engine::data::DataFolder::open(&args.data)
+            let data = veritope_engine::library::data::DataFolder::open(&args.data)
                 .map_err(veritope_server::ServeError::from)?;
             let clock = veritope_server::bench_clock(&data)?;
             let store = Store::rebuild(&data, clock).map_err(veritope_server::ServeError::from)?;

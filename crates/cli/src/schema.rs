@@ -3,7 +3,7 @@
 use serde_json::{Map, Value, json};
 use utoipa::ToSchema;
 use utoipa::openapi::{RefOr, Schema};
-use veritope_core::facts::file::RawFactsFile;
+use veritope_core::facts_file::RawFactsFile;
 use veritope_core::family::FamilyFile;
 
 /// A family file, as JSON Schema.

@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use serde::Serialize;
 use veritope_core::budget::{self, Battery, Policy};
 use veritope_core::builds::{self, Gate};
-use veritope_core::facts::file::{self, FactsFile};
+use veritope_core::facts_file::{self as file, FactsFile};
 use veritope_core::family::{self, Family, SHIPPED};
 use veritope_core::mode::Lock;
 use veritope_core::plan::{Goal, Sheet, State};

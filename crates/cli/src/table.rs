@@ -4,7 +4,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use veritope_core::facts::FactKey;
-use veritope_engine::record::Way;
+use veritope_engine::desk::record::Way;
 use veritope_engine::{Engine, NewUnit};
 use veritope_standin::clock::Scaled;
 use veritope_standin::gate::{Gate, Seller};

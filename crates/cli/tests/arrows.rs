@@ -1,7 +1,10 @@
 //! The arrows between crates (docs/architecture.md), read from cargo itself. Any other is a
 //! mistake, and so is a dependency of the core beyond its list.
 
-use std::collections::BTreeSet;
+#![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
 
 use cargo_metadata::{DependencyKind, MetadataCommand};
 
@@ -73,4 +76,132 @@ fn crates_depend_inwards_only() {
         seen.insert(name.to_owned());
     }
     assert_eq!(seen.len(), ARROWS.len(), "every crate of the map is there");
+}
+
+/// Crates whose files are in no circle but of parent and child.
+const HELD: [&str; 7] = [
+    "wire", "core", "formats", "link", "vault", "engine", "server",
+];
+
+/// Rooms of a crate that reach down only: (crate, room, what it may reach). What is not named here is held
+/// to be in no circle alone.
+const ROOMS: &[(&str, &str, &[&str])] = &[
+    ("engine", "ports", &[]),
+    ("engine", "desk", &["desk", "ports"]),
+    ("engine", "library", &["library"]),
+    ("engine", "error", &["desk", "library"]),
+    ("engine", "presence", &[]),
+    ("engine", "progress", &[]),
+    ("vault", "durable", &[]),
+    ("vault", "error", &[]),
+    ("core", "digest", &[]),
+    ("core", "mode", &[]),
+    ("core", "steady", &[]),
+    ("core", "captured", &["steady"]),
+    (
+        "core",
+        "facts",
+        &["facts", "keepsafe", "mode", "plan", "steady"],
+    ),
+];
+
+/// Who alone may reach a room.
+const READ_ONLY: &[(&str, &str, &[&str])] = &[("engine", "view", &["view", "backups_view"])];
+
+/// The files of a crate, by module, and which modules of the crate each one names.
+fn imports(source: &Path) -> BTreeMap<String, BTreeSet<String>> {
+    let mut files = BTreeMap::new();
+    let mut folders = vec![source.to_owned()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() {
+                folders.push(path);
+            } else if path.extension().is_some_and(|kind| kind == "rs") {
+                let inside = path.strip_prefix(source).unwrap().with_extension("");
+                let name = inside.to_str().unwrap().replace('/', "::");
+                let name = name.strip_suffix("::mod").unwrap_or(&name).to_owned();
+                let text = std::fs::read_to_string(&path).unwrap();
+                // Tests may look up; words about a file are no use of it.
+                let ships = text.split("#[cfg(test)]").next().unwrap();
+                let lines = ships.lines().map(|line| line.split("//").next().unwrap());
+                files.insert(name, lines.collect::<Vec<_>>().join("\n"));
+            }
+        }
+    }
+    let names: BTreeSet<String> = files.keys().cloned().collect();
+    let of = |own: &str, text: &str| {
+        let mut named = BTreeSet::new();
+        for (at, _) in text.match_indices("crate::") {
+            let path: String = text[at + "crate::".len()..]
+                .chars()
+                .take_while(|c| c.is_ascii_lowercase() || *c == '_' || *c == ':')
+                .collect();
+            // The longest part of it that is a file.
+            let mut path = path.trim_end_matches(':');
+            while !names.contains(path) {
+                let Some((shorter, _)) = path.rsplit_once("::") else {
+                    break;
+                };
+                path = shorter;
+            }
+            if names.contains(path) && path != own {
+                named.insert(path.to_owned());
+            }
+        }
+        named
+    };
+    files
+        .iter()
+        .map(|(own, text)| (own.clone(), of(own, text)))
+        .collect()
+}
+
+fn is_family(one: &str, other: &str) -> bool {
+    let inside = |child: &str, parent: &str| {
+        child
+            .strip_prefix(parent)
+            .is_some_and(|rest| rest.starts_with("::"))
+    };
+    inside(one, other) || inside(other, one)
+}
+
+#[test]
+fn files_reach_down_only() {
+    for name in HELD {
+        let source = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join(format!("../{name}/src"));
+        let all = imports(&source);
+        for (file, named) in &all {
+            let top = |name: &str| name.split("::").next().unwrap().to_owned();
+            let is_of = |(of, room, _): &&(&str, &str, &[&str])| *of == name && *room == top(file);
+            for (_, _, may) in ROOMS.iter().filter(is_of) {
+                let other = named.iter().find(|one| !may.contains(&top(one).as_str()));
+                assert_eq!(other, None, "{name}: {file} reaches up");
+            }
+            for (_, room, may) in READ_ONLY.iter().filter(|(of, _, _)| *of == name) {
+                let reaches = named.iter().any(|one| top(one) == *room);
+                let is_allowed = may.contains(&top(file).as_str()) || file == "lib";
+                assert!(!reaches || is_allowed, "{name}: {file} reaches {room}");
+            }
+        }
+        // Whatever names nothing that is left is taken away; what stays is in a circle, or above one.
+        let mut left = all.clone();
+        for (file, named) in &mut left {
+            named.retain(|one| !is_family(one, file) && one != "lib");
+        }
+        while let Some(file) = left
+            .iter()
+            .find(|(_, named)| named.is_empty())
+            .map(|(file, _)| file.clone())
+        {
+            left.remove(&file);
+            left.values_mut().for_each(|named| {
+                named.remove(&file);
+            });
+        }
+        assert!(
+            left.is_empty(),
+            "{name}: in circles or above them: {left:#?}"
+        );
+    }
 }

@@ -9,148 +9,18 @@ use serde::{Deserialize, Serialize};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use crate::budget::{Media, Policy};
+pub use crate::captured::{
+    Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker,
+};
 use crate::digest::{Claimed, Seen};
 use crate::family::{Blank, Changes, Family, Role};
 use crate::partitions::{Described, OwnPartition, describe};
 use crate::rule::Rule;
 use crate::seal::{Cure, Item, ItemState};
-use crate::steady::Taken;
-use crate::worth::{Inside, Worth, holds, worth};
+use crate::worth::{Worth, holds, worth};
 
 /// How long a verification counts (`B7`), in milliseconds.
 pub const VERIFIED_FOR_MS: u64 = 180 * 24 * 3_600_000;
-
-/// Where bytes come from (`S1`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Origin {
-    /// The maker's own files of one build, compared with the digests that they were published with.
-    /// They are no unit's bytes.
-    Stock,
-    /// Read by this program over the link, hardware identity seen.
-    Read,
-    /// Declared by a person; never written to a device-unique partition.
-    Declared,
-}
-
-/// Whether the system ran while bytes were read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Rest {
-    /// It did not.
-    AtRest,
-    /// It did.
-    Live,
-}
-
-/// How often a partition was read, and what that showed (`B4`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Agreement {
-    /// Once.
-    Once,
-    /// Twice, and both agree.
-    Twice,
-    /// The second read differed, a third agreed with one of them.
-    TwoOfThree,
-}
-
-/// Whether bytes hold anything (`B5`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum BlankBytes {
-    /// They do.
-    No,
-    /// All 0x00.
-    Zeros,
-    /// All 0xFF.
-    Ones,
-}
-
-impl BlankBytes {
-    /// What these bytes are.
-    #[must_use]
-    pub fn of(bytes: &[u8]) -> Self {
-        match bytes.first() {
-            Some(0x00) if bytes.iter().all(|byte| *byte == 0x00) => Self::Zeros,
-            Some(0xFF) if bytes.iter().all(|byte| *byte == 0xFF) => Self::Ones,
-            _ => Self::No,
-        }
-    }
-
-    /// What two pieces are together.
-    #[must_use]
-    pub fn and(self, other: Self) -> Self {
-        if self == other { self } else { Self::No }
-    }
-}
-
-/// A captured partition, as the log has it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct CapturedFacts {
-    /// Label.
-    pub label: Label,
-    /// Length in bytes.
-    pub length_bytes: u64,
-    /// Digest of the image.
-    pub blake3: Digest,
-    /// How often it was read.
-    pub agreement: Agreement,
-    /// Whether it holds anything.
-    pub blank: BlankBytes,
-    /// What its head says that it is; nothing where nobody looked.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub inside: Option<Inside>,
-    /// Whether it exists once in the world, as the family had it when it was read.
-    #[serde(default)]
-    pub is_unique: bool,
-}
-
-/// Who took a capture.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Taker {
-    /// This bench.
-    #[default]
-    Us,
-    /// Another one, from whose place it was taken over. Its word tells damage, and never whose or which
-    /// maker's bytes these are (`E6`).
-    AnotherBench,
-}
-
-/// A capture, as the log has it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct CaptureFacts {
-    /// Its id.
-    pub id: CaptureId,
-    /// When the reading began.
-    pub taken: Taken,
-    /// Digest of its manifest: another manifest is another capture, whatever it says.
-    pub manifest: Digest,
-    /// Read or declared.
-    pub origin: Origin,
-    /// At rest or live.
-    pub rest: Rest,
-    /// Partitions and tables in disk order.
-    pub partitions: Vec<CapturedFacts>,
-    /// The build that ran, where it was known (`B9`).
-    #[serde(default)]
-    pub build: Option<String>,
-    /// Who took it.
-    #[serde(default)]
-    pub taker: Taker,
-    /// Of a set of the maker's: digest of the list that came with it, which tells sets apart.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub list: Option<Digest>,
-}
-
-impl CaptureFacts {
-    /// The entry of one partition.
-    #[must_use]
-    pub fn partition(&self, label: &Label) -> Option<&CapturedFacts> {
-        self.partitions.iter().find(|part| part.label == *label)
-    }
-}
 
 /// A copy of a capture in a place, as the log has it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -725,6 +595,7 @@ pub(crate) mod testing {
     use super::*;
     use crate::facts::testing::{at, stamp};
     use crate::family::testing::gimbal;
+    use crate::steady::Taken;
 
     pub(crate) fn own() -> Vec<OwnPartition> {
         let mut offset = 1 << 20;

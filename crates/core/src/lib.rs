@@ -25,10 +25,12 @@
 
 pub mod budget;
 pub mod builds;
+pub mod captured;
 pub mod chart;
 pub mod coverage;
 pub mod digest;
 pub mod facts;
+pub mod facts_file;
 pub mod family;
 pub mod fuse;
 pub mod keepsafe;
@@ -36,6 +38,7 @@ pub mod matching;
 pub mod mode;
 pub mod next;
 pub mod partitions;
+pub mod paste;
 pub mod plan;
 pub mod relock;
 pub mod route;

@@ -1,57 +1,13 @@
 //! Which bytes are better? Judged by what they hold and by nothing else (`E4`): good before doubtful
 //! before blank or damaged. A worse image never goes over a better one.
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_wire::{BenchTime, CaptureId, Label};
 
-use crate::coverage::{Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest};
+pub use crate::captured::Inside;
+use crate::captured::{Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest};
 use crate::facts::{FactGroup, FactKey, Facts};
 use crate::family::Changes;
-
-/// What the head of an image says that it is.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(tag = "is", rename_all = "kebab-case")]
-pub enum Inside {
-    /// A file system.
-    FileSystem {
-        /// Its kind, for a person.
-        kind: String,
-    },
-    /// An image that a bootloader starts, by its own word.
-    StartImage {
-        /// Codename that it was built for.
-        codename: String,
-        /// What it starts.
-        kind: String,
-        /// Its version.
-        version: String,
-    },
-    /// Nothing that is recognised.
-    Other,
-}
-
-impl Inside {
-    /// In words.
-    #[must_use]
-    pub fn shown(&self) -> String {
-        match self {
-            Self::FileSystem { kind } => format!("a {kind} file system"),
-            Self::StartImage {
-                codename,
-                kind,
-                version,
-            } => format!("{kind} {version} for {codename}, by its own word"),
-            Self::Other => "bytes of no known form".to_owned(),
-        }
-    }
-
-    /// Whether it says of itself that it is somebody's recovery rather than the maker's: then it is
-    /// never stock, whatever a list says (`R1`, `E6`).
-    #[must_use]
-    pub fn is_custom_recovery(&self) -> bool {
-        matches!(self, Self::StartImage { kind, .. } if kind == "recovery")
-    }
-}
 
 /// How much bytes are worth, the least first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]

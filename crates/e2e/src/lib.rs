@@ -12,7 +12,7 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
 use veritope::demo::{DemoConfig, DemoRunning};
-use veritope_engine::hold::Folder;
+use veritope_engine::library::hold::Folder;
 use veritope_server::front::FrontEnd;
 use veritope_standin::Device;
 use veritope_standin::gate::Gate;

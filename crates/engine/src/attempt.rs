@@ -14,12 +14,12 @@ use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
 use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::Entry;
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::error::EngineError;
 use crate::evidence::list_of;
+use crate::progress::{StepPhase, Watcher};
 use crate::reading::{CaptureKind, read_tables};
-use crate::record::Entry;
-use crate::run::{StepPhase, Watcher};
-use crate::unit::{RunRecord, UnitRecord};
 use crate::watch::Observation;
 
 /// How often a running operation is looked at.

@@ -22,13 +22,13 @@ use veritope_vault::{
 use veritope_wire::{CaptureId, Digest, JobId, Label, PlaceId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::{DamageFacts, Entry};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
 use crate::places::OWN_NAME;
-use crate::reading::{CaptureKind, Meter, Moving, Reader, Tables, images, no_backup, read_tables};
-use crate::record::{DamageFacts, Entry};
+use crate::progress::{Moving, Watcher};
+use crate::reading::{CaptureKind, Meter, Reader, Tables, images, no_backup, read_tables};
 use crate::restore::hardware_key;
-use crate::run::Watcher;
-use crate::unit::UnitRecord;
 use crate::watch::{Observation, Settling};
 
 /// What a capture under way needs to go on after a restart.
@@ -702,7 +702,7 @@ impl Engine {
 struct Unwatched;
 
 impl Watcher for Unwatched {
-    fn phase(&self, _: &crate::run::StepPhase) {}
+    fn phase(&self, _: &crate::progress::StepPhase) {}
 
     fn should_stop(&self) -> bool {
         false

@@ -15,10 +15,10 @@ use veritope_core::worth::{self, Worth};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
 
 use crate::bench::Engine;
+use crate::desk::record::DamageFacts;
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
 use crate::places::PlaceView;
-use crate::record::DamageFacts;
-use crate::unit::UnitRecord;
 use crate::view::Permission;
 
 /// A copy of a capture.

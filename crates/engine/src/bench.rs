@@ -13,18 +13,19 @@ use veritope_link::{DeviceLink, Transport};
 use veritope_vault::{Access, Vault};
 use veritope_wire::{BenchTime, BridgeId, Digest, FactId, PlaceId, RequestId, RunId, UnitId};
 
-use crate::clock::BenchClock;
-use crate::data::{Bridge, DamagedFile, DataError, DataFolder};
+use crate::desk::clock::BenchClock;
+use crate::desk::journal::{Journal, JournalError};
+use crate::desk::record::{Entry, Scope, Way};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::families::KnownFamily;
-use crate::places::Place;
-use crate::ports::{Changed, Connect, Ids, Journal, JournalError, Notify};
-use crate::record::{Entry, Scope, Way};
-use crate::run::StepPhase;
-use crate::shelf::Shelf;
-use crate::unit::UnitRecord;
-use crate::view::LinkPresence;
-use crate::watch::Live;
+use crate::library::DataError;
+use crate::library::data::{Bridge, DamagedFile, DataFolder};
+use crate::library::family::KnownFamily;
+use crate::library::place::Place;
+use crate::library::shelf::Shelf;
+use crate::ports::{Changed, Connect, Ids, Notify};
+use crate::presence::{LinkPresence, Live};
+use crate::progress::StepPhase;
 
 /// What the engine is made of.
 pub struct Parts {

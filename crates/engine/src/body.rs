@@ -7,8 +7,8 @@ use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::Handle;
 
 use crate::bench::Engine;
+use crate::desk::record::Way;
 use crate::error::EngineError;
-use crate::record::Way;
 
 impl Engine {
     /// What eyes see of the unit's stand-in; nothing where it is a real device, or not there.

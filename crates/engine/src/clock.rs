@@ -1,17 +1,14 @@
-//! The time that this bench counts, over its machine's clocks: see [`veritope_core::steady`]. Whoever writes
-//! the record and whoever judges look at the same one.
+//! What is to be said of the bench's clock, and what is remembered of it: see [`crate::desk::clock`].
 
-use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use std::sync::Arc;
 
 use serde::Serialize;
-use veritope_core::steady::{Dated, Steady};
-use veritope_wire::{BenchTime, RequestId, Stamp, WallTime};
+use veritope_wire::{BenchTime, RequestId};
 
-use crate::bench::{Engine, lock};
+use crate::bench::Engine;
+use crate::desk::clock::BenchClock;
+use crate::desk::record::{Entry, Scope};
 use crate::error::EngineError;
-use crate::ports::Clock;
-use crate::record::{Entry, Scope};
 
 /// How often what is remembered of the clock is written down, in milliseconds.
 const WRITE_EVERY_MS: u64 = 60_000;
@@ -21,89 +18,6 @@ const WRITE_EVERY_MS: u64 = 60_000;
 pub struct ClockNote {
     /// In one or two sentences.
     pub text: String,
-}
-
-/// One bench's time: one for all that writes, judges and waits on it.
-pub struct BenchClock {
-    machine: Arc<dyn Clock>,
-    own: Mutex<OwnTime>,
-}
-
-struct OwnTime {
-    steady: Steady,
-    written: Option<BenchTime>,
-    /// A jump that is not in the log yet.
-    untold_ms: Option<i64>,
-    is_remembered: bool,
-}
-
-impl BenchClock {
-    /// Goes on from what was remembered, or begins.
-    #[must_use]
-    pub fn open(remembered: Option<Steady>, machine: Arc<dyn Clock>) -> Arc<Self> {
-        let is_remembered = remembered.is_some();
-        let steady = remembered.unwrap_or_else(|| Steady::begin(machine.look()));
-        let own = OwnTime {
-            steady,
-            is_remembered,
-            written: None,
-            untold_ms: None,
-        };
-        Arc::new(Self {
-            machine,
-            own: Mutex::new(own),
-        })
-    }
-
-    /// Goes on from `newest`, the last that was written down, where what is remembered is older or lost.
-    pub(crate) fn no_earlier_than(&self, newest: Stamp) {
-        let mut own = lock(&self.own);
-        own.steady = if own.is_remembered {
-            own.steady.clone().no_earlier_than(newest.bench)
-        } else {
-            Steady::after(newest)
-        };
-    }
-
-    /// After a look at the machine's clocks.
-    fn looked<T>(&self, then: impl FnOnce(&mut OwnTime) -> T) -> T {
-        // Within the lock, so that looks are followed in the order in which they were taken.
-        let mut own = lock(&self.own);
-        let look = self.machine.look();
-        if let Some(jump) = own.steady.follow(&look) {
-            own.untold_ms = Some(own.untold_ms.unwrap_or(0) + jump.by_ms);
-        }
-        then(&mut own)
-    }
-
-    /// Now, in both times.
-    #[must_use]
-    pub fn stamp(&self) -> Stamp {
-        self.looked(|own| own.steady.stamp())
-    }
-
-    /// Now, as it is counted.
-    #[must_use]
-    pub fn now(&self) -> BenchTime {
-        self.stamp().bench
-    }
-
-    /// What the clock on the wall would have told at a moment: for people only.
-    #[must_use]
-    pub fn wall_of(&self, counted: BenchTime) -> WallTime {
-        self.looked(|own| own.steady.wall_of(counted))
-    }
-
-    /// A moment that somebody tells who looks at the clock on the wall, to be recorded.
-    #[must_use]
-    pub fn dated(&self, told: WallTime) -> Dated {
-        self.looked(|own| own.steady.dated(told))
-    }
-
-    /// Waits.
-    pub fn pause(&self, duration: Duration) {
-        self.machine.pause(duration);
-    }
 }
 
 impl Engine {
@@ -147,7 +61,7 @@ impl Engine {
         (ahead_ms != 0).then(|| ClockNote {
             text: format!(
                 "This computer's clock was set {}. Waits go on as if it had not been; say so if it is right now.",
-                set_in_words(ahead_ms)
+                crate::desk::record::set_in_words(ahead_ms)
             ),
         })
     }
@@ -171,16 +85,5 @@ impl Engine {
         };
         self.data.remember_clock(&steady)?;
         self.append_to(Scope::Bench, Some(request), vec![Entry::ClockTrusted])
-    }
-}
-
-/// `100 h forward`, `12 min back`.
-pub(crate) fn set_in_words(by_ms: i64) -> String {
-    let minutes = by_ms.unsigned_abs().div_ceil(60_000);
-    let way = if by_ms > 0 { "forward" } else { "back" };
-    if minutes < 120 {
-        format!("{minutes} min {way}")
-    } else {
-        format!("{} h {way}", minutes / 60)
     }
 }

@@ -14,10 +14,10 @@ use veritope_wire::link::{LINK_VERSION, Listed};
 use veritope_wire::{BridgeId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::Way;
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::record::Way;
-use crate::unit::UnitRecord;
-use crate::view::LinkPresence;
+use crate::presence::LinkPresence;
 
 /// Room that unpacking and a quick capture take, in bytes.
 const ROOM_BYTES: u64 = 2 << 30;

@@ -10,10 +10,10 @@ use veritope_core::plan::{Action, Goal, Planned, Step};
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
 use crate::run::StepEnd;
-use crate::unit::UnitRecord;
 use crate::watch::{Observation, Settling};
 
 impl Engine {

@@ -9,8 +9,8 @@ use veritope_link::LinkError;
 use veritope_vault::VaultError;
 use veritope_wire::{BridgeId, CaptureId, FactId, PlaceId, RunId, UnitId};
 
-use crate::data::DataError;
-use crate::ports::JournalError;
+use crate::desk::journal::JournalError;
+use crate::library::DataError;
 
 /// Refusals and failures, each one sentence that says what, where and what to do.
 #[derive(Debug, thiserror::Error)]

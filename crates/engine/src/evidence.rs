@@ -9,7 +9,7 @@ use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Consent, Item, PackageEvidence, UnlockEvidence, WipeEvidence};
 
 use crate::bench::Engine;
-use crate::unit::{RunRecord, UnitRecord};
+use crate::desk::unit::{RunRecord, UnitRecord};
 
 impl Engine {
     /// What must be there before `sheet` begins, when it needs a permit anywhere.

@@ -5,14 +5,15 @@ use std::sync::Arc;
 
 use serde::Serialize;
 use veritope_core::family::{
-    self, AfterCare, Caution, Consequence, Family, FamilyError, Mark, SHIPPED, Variant,
+    self, AfterCare, Caution, Consequence, Family, Mark, SHIPPED, Variant,
 };
 use veritope_wire::{Digest, RequestId};
 
 use crate::bench::{Engine, lock};
+use crate::desk::record::{Entry, Scope};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::record::{Entry, Scope};
-use crate::unit::UnitRecord;
+use crate::library::family::KnownFamily;
 
 /// Most bytes of a family file.
 pub const MOST_FAMILY_BYTES: usize = 48 << 10;
@@ -29,36 +30,11 @@ pub enum FamilyOrigin {
     Own,
 }
 
-/// A family with the text that it was read from.
-#[derive(Debug, Clone)]
-pub struct KnownFamily {
-    /// The family.
-    pub family: Arc<Family>,
-    /// The file's text.
-    pub text: Arc<str>,
-    /// Whether it is the user's file.
-    pub own: bool,
-}
-
-impl KnownFamily {
-    /// Reads a family of the user's, or a shipped one.
-    ///
-    /// # Errors
-    /// The first thing that is wrong with the text.
-    pub(crate) fn read(file: &str, text: &str, own: bool) -> Result<Self, FamilyError> {
-        Ok(Self {
-            family: Arc::new(family::load(file, text)?),
-            text: text.into(),
-            own,
-        })
-    }
-
-    fn origin(&self) -> FamilyOrigin {
-        match (self.own, shipped(&self.family.codename)) {
-            (false, _) => FamilyOrigin::Shipped,
-            (true, Some(_)) => FamilyOrigin::Replaced,
-            (true, None) => FamilyOrigin::Own,
-        }
+fn origin_of(known: &KnownFamily) -> FamilyOrigin {
+    match (known.own, shipped(&known.family.codename)) {
+        (false, _) => FamilyOrigin::Shipped,
+        (true, Some(_)) => FamilyOrigin::Replaced,
+        (true, None) => FamilyOrigin::Own,
     }
 }
 
@@ -253,7 +229,7 @@ impl Engine {
                     codename: codename.clone(),
                     name: known.family.name(),
                     form: known.family.form.clone(),
-                    origin: known.origin(),
+                    origin: origin_of(known),
                     units: u32::try_from(here.count()).unwrap_or(u32::MAX),
                     on_older_text: self.on_older_text(known, &units),
                 }

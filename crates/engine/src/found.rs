@@ -15,11 +15,11 @@ use veritope_wire::{CaptureId, PlaceId, RequestId, UnitId, WallTime};
 
 use crate::backup::facts_of;
 use crate::bench::Engine;
+use crate::desk::record::{Entry, Way};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::reading::{Meter, Moving};
-use crate::record::{Entry, Way};
-use crate::run::Watcher;
-use crate::unit::UnitRecord;
+use crate::progress::{Moving, Watcher};
+use crate::reading::Meter;
 
 /// A capture found in a place.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]

@@ -4,11 +4,12 @@
 //! brings the journal, the clock, the ids, and a way to reach bridges. The rules are the core's;
 //! the engine brings them together with what is seen and writes down what comes of it.
 //!
-//! * [`record`]: what is written down, and the sentence for each
-//! * [`desk`]: its only writer: the hash-chained files, and what they say of one another
-//! * [`unit`]: what the entries of one unit add up to
-//! * [`data`]: the data folder: version, policy, bridges
-//! * [`shelf`]: files at hand, judged
+//! Rooms, from the ground up; `tests/rooms.rs` holds that each reaches down only:
+//!
+//! * [`ports`]: what comes from outside
+//! * [`desk`]: the record, its only writer, and the time that it counts
+//! * [`library`]: what the bench keeps in files
+
 //! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `watch`, `run`, `places`,
 //!   `reading`, `backup`, `restore`, `families`, `pictures`, `clock`, `view`
 
@@ -18,7 +19,6 @@ mod backups_view;
 mod bench;
 mod body;
 mod clock;
-pub mod data;
 pub mod desk;
 mod doctor;
 mod ending;
@@ -26,34 +26,37 @@ mod error;
 mod evidence;
 mod families;
 mod found;
-pub mod hold;
+pub mod library;
 mod pictures;
 mod places;
 pub mod ports;
+mod presence;
+mod progress;
 mod reading;
-pub mod record;
 mod relock;
 mod restore;
 mod run;
-pub mod shelf;
 mod stock;
 mod token;
-pub mod unit;
 pub mod view;
 mod watch;
 
 pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine};
 pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, Recognised, SUPPLIES};
-pub use clock::{BenchClock, ClockNote};
+pub use clock::ClockNote;
+pub use desk::clock::BenchClock;
 pub use error::EngineError;
 pub use families::{
-    FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition, KnownFamily,
+    FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition,
     MOST_FAMILY_BYTES,
 };
 pub use found::{FoundCapture, FoundUnit};
+pub use library::family::KnownFamily;
+pub use library::place::Place;
 pub use pictures::{MOST_PICTURE_BYTES, Picture};
-pub use places::{Place, PlaceView};
-pub use reading::{CaptureKind, Moving};
+pub use places::PlaceView;
+pub use progress::{Moving, StepPhase, Watcher};
+pub use reading::CaptureKind;
 pub use restore::{Compared, RestorePlan, RestoreRow};
-pub use run::{StepEnd, StepPhase, Watcher};
+pub use run::StepEnd;
 pub use stock::StockLine;

@@ -5,9 +5,9 @@ use veritope_core::facts::Source;
 use veritope_wire::{Digest, FactId, RequestId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::{Entry, Scope};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::record::{Entry, Scope};
-use crate::unit::UnitRecord;
 
 /// Most bytes of a picture.
 pub const MOST_PICTURE_BYTES: usize = 8 << 20;

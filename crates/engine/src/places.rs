@@ -3,29 +3,16 @@
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_vault::{Access, Medium, Vault, VaultError};
 use veritope_wire::PlaceId;
 
 use crate::bench::{Engine, Once, another_request};
+use crate::desk::record::{Entry, Scope};
 use crate::error::EngineError;
-use crate::record::{Entry, Scope};
+use crate::library::place::Place;
 use veritope_core::budget::Policy;
 use veritope_wire::RequestId;
-
-/// A place as remembered.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Place {
-    /// Its id, the same as in its folder.
-    pub id: PlaceId,
-    /// Its name.
-    pub name: String,
-    /// Its folder.
-    pub path: PathBuf,
-    /// A medium that this bench takes it for, as it does a stand-in's stick; a folder can't say so itself.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub medium: Option<String>,
-}
 
 /// A place for the screens.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]

@@ -16,7 +16,7 @@ use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine, Partit
 use veritope_wire::{Digest, Label};
 
 use crate::error::EngineError;
-use crate::run::Watcher;
+use crate::progress::{Moving, Watcher};
 
 /// How much a capture takes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
@@ -31,17 +31,6 @@ pub enum CaptureKind {
         /// Which.
         labels: Vec<Label>,
     },
-}
-
-/// How far a job that moves bytes is.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct Moving {
-    /// What it is at, in words.
-    pub what: String,
-    /// Bytes moved.
-    pub done_bytes: u64,
-    /// Bytes to move in all.
-    pub total_bytes: u64,
 }
 
 /// The tables of a unit, read and compared.

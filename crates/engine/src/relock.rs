@@ -9,7 +9,7 @@ use veritope_core::relock::{Held, Stock, held, own_stock};
 use veritope_core::seal::{Consent, RelockEvidence, SlotEvidence};
 
 use crate::bench::Engine;
-use crate::unit::UnitRecord;
+use crate::desk::unit::UnitRecord;
 
 impl Engine {
     /// Brings the evidence for a relock together and hands it on.

@@ -21,12 +21,12 @@ use veritope_vault::{Access, Captured, Manifest};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::Entry;
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::error::EngineError;
-use crate::reading::{CaptureKind, Moving};
-use crate::record::Entry;
-use crate::run::Watcher;
-use crate::shelf::read_seen;
-use crate::unit::{RunRecord, UnitRecord};
+use crate::library::shelf::read_seen;
+use crate::progress::{Moving, Watcher};
+use crate::reading::CaptureKind;
 use crate::watch::Observation;
 
 /// What putting a capture back would do to one partition.

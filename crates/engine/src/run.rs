@@ -16,35 +16,16 @@ use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Consent, Item};
 use veritope_core::standing;
 use veritope_link::LinkError;
-use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
+use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::attempt::Attempt;
 use crate::bench::Engine;
+use crate::desk::record::{Entry, RunEnd, Scope, StepResult, Way};
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::error::EngineError;
 use crate::evidence::{costs_of, list_of};
-use crate::reading::Moving;
-use crate::record::{Entry, RunEnd, Scope, StepResult, Way};
-use crate::unit::{RunRecord, UnitRecord};
+use crate::progress::Watcher;
 use crate::watch::Observation;
-
-/// What a step is doing, while it is being taken.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum StepPhase {
-    /// The device is at it.
-    Running {
-        /// Since when.
-        since: BenchTime,
-    },
-    /// The device asks something on its own screen.
-    Asking {
-        /// Since when.
-        since: BenchTime,
-        /// The question in its words.
-        question: String,
-        /// The highlighted answer.
-        default: String,
-    },
-}
 
 /// How a call to [`Engine::do_step`] ended.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
@@ -79,23 +60,6 @@ pub enum StepEnd {
         /// Why not.
         why: String,
     },
-}
-
-/// Watches a step: hears its phases and may stop the waiting.
-pub trait Watcher {
-    /// The step entered a phase.
-    fn phase(&self, phase: &StepPhase);
-
-    /// Whether to stop waiting. The device goes on regardless.
-    fn should_stop(&self) -> bool;
-
-    /// Whether it is a person who stops it, rather than the server with all its work.
-    fn is_cancelled(&self) -> bool {
-        false
-    }
-
-    /// Bytes moved. Called often.
-    fn moving(&self, _: &Moving) {}
 }
 
 impl Engine {

@@ -21,10 +21,10 @@ use veritope_wire::{CaptureId, Digest, JobId, Label, RequestId, UnitId};
 
 use crate::backup::facts_of;
 use crate::bench::Engine;
+use crate::desk::record::Entry;
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
-use crate::record::Entry;
-use crate::shelf::read_seen;
-use crate::unit::UnitRecord;
+use crate::library::shelf::read_seen;
 
 /// A set's list, `stock.toml`.
 #[derive(Debug, Clone, Deserialize)]

@@ -7,8 +7,8 @@ use veritope_core::facts::{FactKey, FactValue, Source};
 use veritope_wire::{RequestId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::{Entry, Scope};
 use crate::error::EngineError;
-use crate::record::{Entry, Scope};
 
 /// Bytes of the key.
 const KEY: usize = 32;

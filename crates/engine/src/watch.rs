@@ -14,33 +14,11 @@ use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
 use veritope_wire::{BenchTime, BridgeId, UnitId};
 
 use crate::bench::{Engine, lock};
+use crate::desk::record::{Entry, Way};
+use crate::desk::unit::UnitRecord;
 use crate::error::EngineError;
 use crate::ports::Changed;
-use crate::record::{Entry, Way};
-use crate::unit::UnitRecord;
-use crate::view::{LinkPresence, LinkView};
-
-/// How a unit's link stands.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Live {
-    presence: LinkPresence,
-    epoch: Option<Epoch>,
-    since: BenchTime,
-    read_at: BenchTime,
-    /// When it came back after it had been away.
-    arrived: Option<BenchTime>,
-    /// When it last answered.
-    answered: Option<BenchTime>,
-    /// How it stood at a glance since, while a step was at it.
-    glimpse: Option<(LinkPresence, BenchTime)>,
-}
-
-impl Live {
-    /// What the tag says, and since when.
-    fn shown(&self) -> (LinkPresence, BenchTime) {
-        self.glimpse.unwrap_or((self.presence, self.since))
-    }
-}
+use crate::presence::{LinkPresence, LinkView, Live};
 
 /// How old a reading may be before the watch reads again, in milliseconds.
 const READ_AGAIN_MS: u64 = 60_000;
@@ -386,7 +364,7 @@ fn may_have_run(
     let is_ours = record
         .active_run()
         .filter(|run| run.open.is_some())
-        .and_then(crate::unit::RunRecord::next_step)
+        .and_then(crate::desk::unit::RunRecord::next_step)
         .is_some_and(|step| step.after.mode == now);
     if is_ours {
         return false;

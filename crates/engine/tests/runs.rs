@@ -20,7 +20,7 @@ use veritope_core::mode::Lock;
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::standing::Verdict;
-use veritope_engine::record::{RunEnd, StepResult};
+use veritope_engine::desk::record::{RunEnd, StepResult};
 use veritope_engine::view::{LinkPresence, StepState};
 use veritope_engine::{EngineError, StepEnd, StepPhase, Watcher};
 use veritope_standin::clock::ByHand;

@@ -8,7 +8,7 @@ use serde::Serialize;
 use veritope_core::rule::Rule;
 use veritope_core::seal::Item;
 use veritope_engine::EngineError;
-use veritope_engine::ports::JournalError;
+use veritope_engine::desk::journal::JournalError;
 
 /// A problem document.
 #[derive(Debug, Clone, Serialize, utoipa::ToSchema)]

@@ -9,7 +9,7 @@ use tokio::sync::broadcast;
 use veritope_engine::ports::{Changed, Notify};
 use veritope_wire::{RunId, UnitId};
 
-use crate::jobs::JobView;
+use crate::job::JobView;
 
 /// One event of the stream.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]

@@ -18,11 +18,39 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use veritope_engine::desk::Follow;
 use veritope_engine::desk::files::{LogFiles, read_chain};
 use veritope_engine::desk::line::{Head, name_of, scope_of};
-use veritope_engine::record::{Scope, Stamped};
+use veritope_engine::desk::record::{EntryKind, Scope, Stamped};
 use veritope_wire::Digest;
 
-use crate::store::{LogQuery, LogRow};
 use crate::tables::{about, chains, entries};
+
+/// One line of the log, for screens.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable)]
+#[diesel(table_name = entries)]
+pub struct LogRow {
+    /// `bench` or a unit's id.
+    pub scope: String,
+    /// Number in its chain.
+    pub seq: i64,
+    /// When.
+    pub at_ms: i64,
+    /// Id of its kind.
+    pub kind: String,
+    /// In words.
+    pub sentence: String,
+}
+
+/// Which lines of the log are wanted.
+#[derive(Debug, Clone, Default)]
+pub struct LogQuery {
+    /// Only this scope.
+    pub scope: Option<Scope>,
+    /// Only this kind.
+    pub kind: Option<EntryKind>,
+    /// Only lines before this one: moment, scope, number.
+    pub before: Option<(i64, String, i64)>,
+    /// At most so many.
+    pub limit: i64,
+}
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
 /// How long a connection waits for another program that has locked the file.

@@ -7,84 +7,13 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, TryLockError};
 use std::time::{Duration, Instant};
 
-use serde::Serialize;
 use tokio::sync::oneshot;
 use veritope_engine::{Engine, EngineError, Moving, StepEnd, StepPhase, Watcher};
 use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::error::{chain, sentence};
 use crate::events::{Event, Events};
-
-/// Where a job stands.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(tag = "is", rename_all = "kebab-case")]
-pub enum JobState {
-    /// At it.
-    Running,
-    /// Waiting for a person at the device.
-    Waiting {
-        /// What for, in one sentence.
-        why: String,
-    },
-    /// Through.
-    Done {
-        /// What came of it, in one sentence.
-        text: String,
-    },
-    /// Not through, or not known.
-    Failed {
-        /// Why, in one sentence.
-        text: String,
-    },
-    /// Stopped by a person, or with the server; what was read stays.
-    Cancelled {
-        /// What that means, in one sentence.
-        text: String,
-    },
-}
-
-impl JobState {
-    /// Whether nothing more comes of it.
-    #[must_use]
-    pub fn has_ended(&self) -> bool {
-        match self {
-            Self::Running | Self::Waiting { .. } => false,
-            Self::Done { .. } | Self::Failed { .. } | Self::Cancelled { .. } => true,
-        }
-    }
-}
-
-/// How far a job that moves bytes is.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct JobProgress {
-    /// What it is at.
-    pub what: String,
-    /// Bytes moved.
-    pub done_bytes: u64,
-    /// Bytes in all.
-    pub total_bytes: u64,
-    /// Bytes a second, over the whole job.
-    pub bytes_per_second: u64,
-    /// Seconds left at that rate, once there is one.
-    pub seconds_left: Option<u64>,
-}
-
-/// A job, for the tray.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct JobView {
-    /// Its number since the server started.
-    pub id: u64,
-    /// Which unit.
-    pub unit: UnitId,
-    /// Which run, for a step of one.
-    pub run: Option<RunId>,
-    /// What it does, in words.
-    pub what: String,
-    /// Where it stands.
-    pub state: JobState,
-    /// How far it is, where bytes move.
-    pub progress: Option<JobProgress>,
-}
+pub use crate::job::{JobProgress, JobState, JobView};
 
 /// Jobs that are remembered.
 const REMEMBERED: usize = 50;

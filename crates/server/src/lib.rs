@@ -15,6 +15,7 @@ pub mod events;
 pub mod front;
 mod guard;
 mod index;
+pub mod job;
 pub mod jobs;
 mod routes;
 mod serve;

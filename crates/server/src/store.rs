@@ -3,18 +3,17 @@
 
 use std::sync::Arc;
 
-use diesel::prelude::*;
 use veritope_engine::BenchClock;
-use veritope_engine::data::DataFolder;
 use veritope_engine::desk::Desk;
 use veritope_engine::desk::files::{LogError, LogFiles, read_chain};
+use veritope_engine::desk::journal::Journal;
 use veritope_engine::desk::line::{Head, name_of};
+use veritope_engine::desk::record::{Entry, Scope};
 use veritope_engine::desk::witness::Damage;
-use veritope_engine::ports::Journal;
-use veritope_engine::record::{Entry, EntryKind, Scope};
+use veritope_engine::library::data::DataFolder;
 
 use crate::index::{Index, Opened};
-use crate::tables::entries;
+pub use crate::index::{LogQuery, LogRow};
 
 /// Why the record can't be opened.
 #[derive(Debug, thiserror::Error)]
@@ -42,35 +41,6 @@ pub struct Store {
     desk: Arc<Desk>,
     index: Index,
     files: LogFiles,
-}
-
-/// One line of the log, for screens.
-#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable)]
-#[diesel(table_name = entries)]
-pub struct LogRow {
-    /// `bench` or a unit's id.
-    pub scope: String,
-    /// Number in its chain.
-    pub seq: i64,
-    /// When.
-    pub at_ms: i64,
-    /// Id of its kind.
-    pub kind: String,
-    /// In words.
-    pub sentence: String,
-}
-
-/// Which lines of the log are wanted.
-#[derive(Debug, Clone, Default)]
-pub struct LogQuery {
-    /// Only this scope.
-    pub scope: Option<Scope>,
-    /// Only this kind.
-    pub kind: Option<EntryKind>,
-    /// Only lines before this one: moment, scope, number.
-    pub before: Option<(i64, String, i64)>,
-    /// At most so many.
-    pub limit: i64,
 }
 
 impl Store {
@@ -201,9 +171,10 @@ mod tests {
     use std::fs;
     use std::path::{Path, PathBuf};
 
+    use diesel::prelude::*;
     use veritope_core::plan::Goal;
-    use veritope_engine::ports::{Appended, JournalError};
-    use veritope_engine::record::Way;
+    use veritope_engine::desk::journal::{Appended, JournalError};
+    use veritope_engine::desk::record::Way;
     use veritope_wire::{RequestId, UnitId};
 
     use super::*;

@@ -10,7 +10,7 @@ use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 use tempfile::TempDir;
 use tokio::runtime::Runtime;
-use veritope_engine::hold::Folder;
+use veritope_engine::library::hold::Folder;
 use veritope_server::front::FrontEnd;
 use veritope_server::{Config, Running, openapi};
 

@@ -278,8 +278,32 @@ impl<'v> Staging<'v> {
     }
 }
 
+impl Vault {
+    /// Begins a piece of work, or goes on with it. Only one thread at a time may be at one.
+    ///
+    /// # Errors
+    /// When its folder can't be made or what it holds makes no sense.
+    pub fn stage(&self, job: JobId) -> Result<Staging<'_>, VaultError> {
+        self.may_write()?;
+        Staging::open(self, job)
+    }
+
+    /// Reads a note of a piece of work without touching the work: somebody may be at it.
+    ///
+    /// # Errors
+    /// When it is there and makes no sense.
+    pub fn note_of<T: DeserializeOwned>(
+        &self,
+        job: JobId,
+        name: &str,
+    ) -> Result<Option<T>, VaultError> {
+        let folder = self.root().join("staging").join(job.to_string());
+        read_note(&folder.join(format!("{name}.json")))
+    }
+}
+
 /// Reads a note, if it is there.
-pub(crate) fn read_note<T: DeserializeOwned>(path: &Path) -> Result<Option<T>, VaultError> {
+fn read_note<T: DeserializeOwned>(path: &Path) -> Result<Option<T>, VaultError> {
     if !path.exists() {
         return Ok(None);
     }

@@ -12,7 +12,6 @@ use crate::manifest::{MANIFEST_VERSION, Manifest};
 use crate::object::Object;
 use crate::place::{Medium, PlaceFile, free_bytes};
 use crate::plain;
-use crate::staging::{Staging, read_note};
 
 /// Version of the folder's layout.
 ///
@@ -178,15 +177,6 @@ impl Vault {
         Object::open_in(&self.root, &self.object_path(image))
     }
 
-    /// Begins a piece of work, or goes on with it. Only one thread at a time may be at one.
-    ///
-    /// # Errors
-    /// When its folder can't be made or what it holds makes no sense.
-    pub fn stage(&self, job: JobId) -> Result<Staging<'_>, VaultError> {
-        self.may_write()?;
-        Staging::open(self, job)
-    }
-
     /// Pieces of work that have begun and not ended.
     ///
     /// # Errors
@@ -194,19 +184,6 @@ impl Vault {
     pub fn staged(&self) -> Result<Vec<JobId>, VaultError> {
         let names = list(&self.root.join("staging"))?;
         Ok(names.iter().filter_map(|name| name.parse().ok()).collect())
-    }
-
-    /// Reads a note of a piece of work without touching the work: somebody may be at it.
-    ///
-    /// # Errors
-    /// When it is there and makes no sense.
-    pub fn note_of<T: serde::de::DeserializeOwned>(
-        &self,
-        job: JobId,
-        name: &str,
-    ) -> Result<Option<T>, VaultError> {
-        let folder = self.root.join("staging").join(job.to_string());
-        read_note(&folder.join(format!("{name}.json")))
     }
 
     /// Folder of a capture: unit, day and id are in its path (`B9`).

@@ -5,9 +5,7 @@
 //! rule. Nothing is ever resolved silently.
 
 pub mod equipment;
-pub mod file;
 mod key;
-pub mod paste;
 mod value;
 pub mod version;
 

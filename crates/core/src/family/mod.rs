@@ -2,7 +2,7 @@
 //!
 //! Loading has two stages. `raw` gives the text a shape and remembers where each value stands;
 //! `check` turns that into a [`Family`] and refuses what makes no sense, naming the key and the
-//! line. Preconditions and effects of actions live in Rust ([`crate::plan`]); a file only gives
+//! line. Preconditions and effects of actions live in Rust (`plan`); a file only gives
 //! instances and parameters. Judgements cite the file's digest.
 
 mod acts;

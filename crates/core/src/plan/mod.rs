@@ -8,7 +8,7 @@
 //! * [`stuck`]: what may be done when a step takes too long
 //!
 //! Preparations (accounts, keep-safe, charge, consent) are not searched: they are obligations of
-//! the found steps, derived by [`crate::seal`] from the effects on the sheet.
+//! the found steps, derived by `seal` from the effects on the sheet.
 
 mod action;
 pub mod ledger;

@@ -9,7 +9,7 @@ use veritope_vault::durable;
 use veritope_wire::{Digest, Stamp, WallTime};
 
 use crate::desk::line::{self, Bad, Cite, Head, LineVersion, MOST_LINE_BYTES};
-use crate::record::{Scope, Stamped};
+use crate::desk::record::{Scope, Stamped};
 
 /// The log's folder can't be used.
 #[derive(Debug, thiserror::Error)]

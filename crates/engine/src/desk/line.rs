@@ -8,7 +8,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use serde_json::value::RawValue;
 use veritope_wire::{BenchTime, Digest, RequestId, Stamp, UnitId, WallTime};
 
-use crate::record::{Entry, Scope, Stamped};
+use crate::desk::record::{Entry, Scope, Stamped};
 
 /// Version of a line's layout.
 ///

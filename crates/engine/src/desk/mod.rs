@@ -6,16 +6,22 @@
 //! DATA/log/aside/        files that were damaged and set aside
 //! ```
 //!
+//! * [`record`]: what is written down, and the sentence for each; [`unit`]: what one unit's entries add up to
+//! * [`clock`]: the time that is counted, which stamps each line
 //! * [`line`]: the form of a line, and the hash that closes it
 //! * [`files`]: the files: reading a chain through, appending all or nothing
 //! * [`witness`]: what bench chain, unit chains and index say of one another, and what does not agree
-//! * [`Desk`]: the only writer; appended means synced, and the folds are of what was appended
+//! * [`journal`]: what it promises; [`Desk`]: the only writer; appended means synced, and the folds are of what was appended
 //!
 //! A chain that is damaged is held back: what can be read of it is shown, nothing is added to it, and the
 //! rest of the bench goes on.
 
+pub mod clock;
 pub mod files;
+pub mod journal;
 pub mod line;
+pub mod record;
+pub mod unit;
 pub mod witness;
 
 use std::collections::{BTreeMap, HashMap};
@@ -24,13 +30,13 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use veritope_wire::{Digest, RequestId, Stamp, UnitId};
 
-use crate::clock::BenchClock;
+use crate::desk::clock::BenchClock;
 use crate::desk::files::{ChainRead, LogError, LogFiles};
+use crate::desk::journal::{Appended, Journal, JournalError};
 use crate::desk::line::{Cite, Head};
+use crate::desk::record::{Birth, ChainEnd, Entry, Scope, Stamped};
+use crate::desk::unit::UnitRecord;
 use crate::desk::witness::{Damage, Told};
-use crate::ports::{Appended, Journal, JournalError};
-use crate::record::{Birth, ChainEnd, Entry, Scope, Stamped};
-use crate::unit::UnitRecord;
 
 /// Hears of what was appended, in the order in which it was; must not block.
 pub trait Follow: Send {

@@ -7,7 +7,7 @@ use veritope_wire::UnitId;
 
 use crate::desk::files::{Broken, ChainRead};
 use crate::desk::line::{Cite, Head};
-use crate::record::{Birth, Scope};
+use crate::desk::record::{Birth, Scope};
 
 /// A chain that can't be relied on, and is held back.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -7,11 +7,11 @@ use std::cmp::Reverse;
 use std::sync::Arc;
 
 use veritope_core::budget::{self};
-use veritope_core::facts::paste::{self, Hit, MOST_PASTED_BYTES};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
 use veritope_core::family::{self, Family, Menu};
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
+use veritope_core::paste::{self, Hit, MOST_PASTED_BYTES};
 use veritope_core::plan::stuck::stuck;
 use veritope_core::plan::{Goal, Step, ledger};
 use veritope_core::rule::Rule;
@@ -20,11 +20,11 @@ use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::{BenchTime, FactId, RequestId, UnitId};
 
 use crate::bench::Engine;
+use crate::desk::record::{RunEnd, Scope, Way};
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::error::EngineError;
 use crate::evidence::list_of;
-use crate::record::{RunEnd, Scope, Way};
-use crate::run::StepPhase;
-use crate::unit::{RunRecord, UnitRecord};
+use crate::progress::StepPhase;
 
 pub use types::{
     AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,

@@ -14,63 +14,13 @@ use veritope_core::plan::{Goal, GoalKind, Sheet, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::Item;
 use veritope_core::standing::{FactLine, Standing, Verdict};
-use veritope_link::LinkError;
-use veritope_wire::link::Listed;
 use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime};
 
 use crate::clock::ClockNote;
-use crate::record::RunEnd;
-use crate::shelf::ShelfImage;
-use crate::unit::DoneStep;
-
-/// How a unit's link stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum LinkPresence {
-    /// It answers.
-    Ready,
-    /// A prompt on the device must be answered first.
-    NotAuthorised,
-    /// Not there now.
-    Absent,
-    /// The bridge doesn't answer.
-    BridgeGone,
-    /// Another unit answers in its place.
-    AnotherUnit,
-    /// The signs of its mode disagree (`K5`).
-    Doubtful,
-    /// There is no link; a person is the source.
-    ByHand,
-}
-
-impl From<Listed> for LinkPresence {
-    fn from(listed: Listed) -> Self {
-        match listed {
-            Listed::Ready => Self::Ready,
-            Listed::NotAuthorised => Self::NotAuthorised,
-            Listed::Absent => Self::Absent,
-        }
-    }
-}
-
-impl LinkPresence {
-    pub(crate) fn of_error(error: &LinkError) -> Self {
-        match error {
-            LinkError::Refused(_) => Self::Absent,
-            LinkError::AnotherUnit { .. } => Self::AnotherUnit,
-            _ => Self::BridgeGone,
-        }
-    }
-}
-
-/// A unit's link, for the tag.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct LinkView {
-    /// How it stands.
-    pub presence: LinkPresence,
-    /// Since when; not known before the first look.
-    pub since: Option<BenchTime>,
-}
+use crate::desk::record::RunEnd;
+use crate::desk::unit::DoneStep;
+use crate::library::shelf::ShelfImage;
+pub use crate::presence::{LinkPresence, LinkView};
 
 /// A bridge, for the bench.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]

@@ -8,7 +8,7 @@ use veritope_core::plan::{Action, Goal};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Level, Standing, Verdict};
-use veritope_engine::record::Way;
+use veritope_engine::desk::record::Way;
 use veritope_engine::{EngineError, FamilyOrigin, KeepSaid, NewUnit, StepEnd};
 use veritope_wire::{BenchTime, FactId, UnitId, WallTime};
 

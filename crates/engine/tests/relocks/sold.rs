@@ -8,7 +8,7 @@ use veritope_core::facts::{FactGroup, FactKey};
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, Item};
-use veritope_engine::record::Way;
+use veritope_engine::desk::record::Way;
 use veritope_engine::view::StepState;
 use veritope_engine::{CaptureKind, EngineError, KeepSaid};
 use veritope_formats::startimage::build_start_image;

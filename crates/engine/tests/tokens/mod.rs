@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
-use veritope_engine::record::Way;
+use veritope_engine::desk::record::Way;
 use veritope_engine::{EngineError, StepEnd};
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::Gate;

@@ -3,7 +3,7 @@
 use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use veritope_engine::FoundDevice;
-use veritope_engine::data::DATA_VERSION;
+use veritope_engine::library::DATA_VERSION;
 use veritope_engine::view::BenchView;
 use veritope_wire::{BridgeId, RequestId};
 

@@ -3,7 +3,7 @@
 use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use veritope_engine::EngineError;
-use veritope_engine::record::{EntryKind, Scope};
+use veritope_engine::desk::record::{EntryKind, Scope};
 use veritope_wire::{RequestId, UnitId, WallTime};
 
 use super::{App, Json, Query, crossing};

@@ -94,7 +94,7 @@ pub(crate) async fn crossing<T: Send + 'static>(
         title = "Veritope",
         description = "The bench application's own API. Times are of two kinds: what this bench counted (`BenchTime`), which never jumps and is compared with nothing else, and what a clock on a wall told (`WallTime`). Every answer has a header `bench-clock`, a `Stamp` of now as JSON: how long ago something was is that stamp's `bench` less its time, and what a clock would have told then is its time plus `wall` less `bench`."
     ),
-    components(schemas(Event, Problem, Stamp, veritope_engine::record::EntryKind))
+    components(schemas(Event, Problem, Stamp, veritope_engine::desk::record::EntryKind))
 )]
 struct Description;
 

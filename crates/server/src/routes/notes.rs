@@ -4,7 +4,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use serde::Deserialize;
-use veritope_core::facts::paste::Hit;
+use veritope_core::paste::Hit;
 use veritope_wire::{FactId, RequestId, UnitId};
 
 use super::bench::RequestParam;

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use veritope_core::facts::FactKey;
 use veritope_core::keepsafe::KeepClass;
 use veritope_core::plan::Goal;
-use veritope_engine::record::Way;
+use veritope_engine::desk::record::Way;
 use veritope_engine::view::{StandingView, UnitTag};
 use veritope_engine::{KeepSaid, NewUnit};
 use veritope_wire::link::Handle;

@@ -8,7 +8,8 @@ use std::time::{Duration, Instant};
 use petgraph::graph::{DiGraph, NodeIndex};
 use veritope_core::budget::Policy;
 use veritope_core::builds;
-use veritope_core::facts::{FactKey, file};
+use veritope_core::facts::FactKey;
+use veritope_core::facts_file as file;
 use veritope_core::family::{
     BuildSpec, Family, Leaves, PackageKind, PackageSpec, SHIPPED, Unlockable, load,
 };
@@ -16,9 +17,9 @@ use veritope_core::plan::{Goal, State};
 use veritope_core::standing::{Depth, StandingInput, judge, plan_for};
 use veritope_core::steady::alone;
 use veritope_e2e::{Outcome, root};
-use veritope_engine::hold::Folder;
+use veritope_engine::desk::record::Way;
+use veritope_engine::library::hold::Folder;
 use veritope_engine::ports::Silent;
-use veritope_engine::record::Way;
 use veritope_engine::{Engine, NewUnit};
 use veritope_server::open_engine;
 use veritope_wire::{RequestId, WallTime};

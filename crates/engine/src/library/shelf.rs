@@ -274,7 +274,7 @@ mod tests {
     use super::*;
 
     fn gimbal() -> Family {
-        let text = include_str!("../../../families/gimbal.toml");
+        let text = include_str!("../../../../families/gimbal.toml");
         veritope_core::family::load("gimbal.toml", text).unwrap()
     }
 

@@ -16,7 +16,7 @@ use veritope_core::steady::Taken;
 use veritope_wire::link::Epoch;
 use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, RunId, UnitId};
 
-use crate::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
+use crate::desk::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
 
 /// Everything known of one unit.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

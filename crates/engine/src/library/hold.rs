@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use veritope_vault::durable;
 
-use crate::data::DataError;
+use crate::library::error::DataError;
 
 /// The file in which whoever holds a folder says who it is. The lock is on the folder: what a killed process
 /// left here holds nothing.

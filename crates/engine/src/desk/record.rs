@@ -581,7 +581,7 @@ impl Entry {
             }
             Self::ClockSet { by_ms } => format!(
                 "This computer's clock was set {}; waits go on as if it had not been.",
-                crate::clock::set_in_words(*by_ms)
+                set_in_words(*by_ms)
             ),
             Self::ClockTrusted => "The clock is right, a person says.".to_owned(),
             Self::Paired { paired } => format!(
@@ -787,5 +787,16 @@ pub fn seen_in_words(mode: Option<Mode>, lock: Option<veritope_core::mode::Lock>
         (Some(mode), None) => format!("Seen: {}.", mode.shown()),
         (None, Some(lock)) => format!("Seen: {}.", lock.id()),
         (None, None) => "Nothing known was seen.".to_owned(),
+    }
+}
+
+/// `100 h forward`, `12 min back`.
+pub(crate) fn set_in_words(by_ms: i64) -> String {
+    let minutes = by_ms.unsigned_abs().div_ceil(60_000);
+    let way = if by_ms > 0 { "forward" } else { "back" };
+    if minutes < 120 {
+        format!("{minutes} min {way}")
+    } else {
+        format!("{} h {way}", minutes / 60)
     }
 }

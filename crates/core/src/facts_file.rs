@@ -21,7 +21,7 @@ use serde::Deserialize;
 use toml::Spanned;
 use veritope_wire::{FactId, WallTime};
 
-use super::{FactKey, FactRow, FactValue, Facts, Source};
+use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
 use crate::keepsafe::{KeepClass, KeepSafe, Kept};
 use crate::plan::{Presence, Ways};
 use crate::steady::alone;

@@ -6,7 +6,7 @@
 
 use serde::Serialize;
 
-use super::{FactKey, FactValue};
+use crate::facts::{FactKey, FactValue};
 use crate::family::Family;
 
 /// Most bytes of a pasted block.
