@@ -4,14 +4,13 @@
 //! brings the journal, the clock, the ids, and a way to reach bridges. The rules are the core's;
 //! the engine brings them together with what is seen and writes down what comes of it.
 //!
-//! Rooms, from the ground up; `tests/rooms.rs` holds that each reaches down only:
+//! Rooms, from the ground up; `cli/tests/arrows.rs` holds that each reaches down only:
 //!
 //! * [`ports`]: what comes from outside
 //! * [`desk`]: the record, its only writer, and the time that it counts
 //! * [`library`]: what the bench keeps in files
-
-//! * [`Engine`]: everything that can be asked and done; its parts are in `bench`, `watch`, `run`, `places`,
-//!   `reading`, `backup`, `restore`, `families`, `pictures`, `clock`, `view`
+//! * [`Engine`]: everything that can be asked and done; its methods lie in `bench`, `watch`, `run`, `places`,
+//!   `reading`, `backup`, `restore`, `families`, `pictures`, `view` and their neighbours
 
 mod attempt;
 mod backup;
