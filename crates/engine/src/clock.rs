@@ -32,27 +32,32 @@ impl Engine {
         self.parts.clock.now()
     }
 
-    /// Writes down what is remembered, and tells the log of a jump. Called by the watch.
+    /// Writes down what is remembered, and tells the log of a jump; what can't be written is tried again.
+    /// Called by the watch.
     pub(crate) fn keep_time(&self) -> Result<(), EngineError> {
-        let (untold_ms, steady) = self.parts.clock.looked(|own| {
+        let clock = &self.parts.clock;
+        let (untold_ms, steady) = clock.looked(|own| {
             let now = own.steady.stamp().bench;
-            let untold_ms = own.untold_ms.take();
             let is_due = own
-                .written
-                .is_none_or(|written| now.ms_since(written) >= WRITE_EVERY_MS);
-            if untold_ms.is_none() && !is_due {
-                return (None, None);
+                .tried
+                .is_none_or(|(tried, _)| now.ms_since(tried) >= WRITE_EVERY_MS);
+            let is_news = own.untold_ms != own.tried.map_or(0, |(_, untold_ms)| untold_ms);
+            let is_wanted = is_due || is_news;
+            if is_wanted {
+                own.tried = Some((now, own.untold_ms));
             }
-            own.written = Some(now);
-            (untold_ms, Some(own.steady.clone()))
+            (own.untold_ms, is_wanted.then(|| own.steady.clone()))
         });
-        if let Some(steady) = steady {
-            self.data.remember_clock(&steady)?;
+        let Some(steady) = steady else {
+            return Ok(());
+        };
+        // The log first: whoever is killed in between tells it twice rather than never.
+        if untold_ms != 0 {
+            let set = Entry::ClockSet { by_ms: untold_ms };
+            self.append_to(Scope::Bench, None, vec![set])?;
+            clock.looked(|own| own.was_told(untold_ms));
         }
-        match untold_ms {
-            Some(by_ms) => self.append_to(Scope::Bench, None, vec![Entry::ClockSet { by_ms }]),
-            None => Ok(()),
-        }
+        Ok(self.data.remember_clock(&steady)?)
     }
 
     /// What is to be said about the clock; nothing while it was not set.
@@ -75,15 +80,19 @@ impl Engine {
         let Some(_once) = self.once(Scope::Bench, request)? else {
             return Ok(());
         };
-        let trusted = self.parts.clock.looked(|own| {
-            let is_set = own.steady.set_by_ms() != 0;
-            own.steady.trust();
-            is_set.then(|| own.steady.clone())
-        });
-        let Some(steady) = trusted else {
+        let clock = &self.parts.clock;
+        let before = clock.looked(|own| own.steady.clone());
+        if before.set_by_ms() == 0 {
             return Ok(());
-        };
-        self.data.remember_clock(&steady)?;
-        self.append_to(Scope::Bench, Some(request), vec![Entry::ClockTrusted])
+        }
+        let mut trusted = before.clone();
+        trusted.trust();
+        self.data.remember_clock(&trusted)?;
+        let entries = vec![Entry::ClockTrusted];
+        self.note_or_take_back(Scope::Bench, request, entries, || {
+            Ok(self.data.remember_clock(&before)?)
+        })?;
+        clock.looked(|own| own.steady.trust());
+        Ok(())
     }
 }

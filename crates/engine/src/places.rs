@@ -1,6 +1,6 @@
 //! Where captures are kept: the bench's own vault, and other places that come and go.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use serde::Serialize;
@@ -177,20 +177,37 @@ impl Engine {
                 "a place called {name} is there already; choose another name"
             )));
         }
+        let is_new = !Vault::lies_in(&path);
         let vault = Vault::open(&path, Access::Write, PlaceId::new(self.parts.ids.fresh()))?;
+        let taken = self.take_place(name, &path, vault.id(), request);
+        if taken.is_err()
+            && is_new
+            && let Err(error) = vault.withdraw()
+        {
+            tracing::error!(%error, "what was made in a folder could not be taken away again");
+        }
+        taken
+    }
+
+    fn take_place(
+        &self,
+        name: &str,
+        path: &Path,
+        id: PlaceId,
+        request: RequestId,
+    ) -> Result<PlaceId, EngineError> {
         let place = Place {
-            id: vault.id(),
+            id,
             name: name.to_owned(),
-            path: path.clone(),
+            path: path.to_owned(),
             medium: None,
         };
-        if known.iter().any(|known| known.id == place.id) {
+        if self.all_places().iter().any(|known| known.id == id) {
             return Err(EngineError::BadInput(format!(
                 "{} is a place of this bench already, under another path",
                 path.display()
             )));
         }
-        let id = place.id;
         self.change_places(|places| places.push(place))?;
         let entry = Entry::PlaceAdded {
             place: id,

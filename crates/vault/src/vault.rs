@@ -107,6 +107,23 @@ impl Vault {
         write_place(root, &place)
     }
 
+    /// Takes away what opening it made in a folder where nothing of a vault lay. Folders that hold anything
+    /// stay, and then it stays a place.
+    ///
+    /// # Errors
+    /// When something can't be removed.
+    pub fn withdraw(self) -> Result<(), VaultError> {
+        for folder in ["objects", "captures", "staging"] {
+            let folder = self.root.join(folder);
+            fs::remove_dir(&folder).map_err(VaultError::at(&folder))?;
+        }
+        for file in ["place.toml", "writer.lock"] {
+            let file = self.root.join(file);
+            durable::clear(&file).map_err(VaultError::at(&file))?;
+        }
+        Ok(())
+    }
+
     /// Whether anything of a vault lies in `root`: a place that is there and does not open is another
     /// matter than one that is away.
     #[must_use]

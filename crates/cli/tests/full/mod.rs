@@ -260,6 +260,8 @@ fn a_full_disk_refuses_in_one_sentence_leaves_nothing_and_all_works_with_room() 
         if status != 200 {
             one_sentence(what, status, &problem);
             assert_eq!(full.state(), was, "{what} left something");
+            let stick = fs::read_dir(full.elsewhere.path().join("stick")).unwrap();
+            assert_eq!(stick.count(), 0, "{what} left something elsewhere");
             refused += 1;
         }
     }

@@ -18,10 +18,21 @@ pub struct BenchClock {
 /// What is remembered of the clock.
 pub(crate) struct OwnTime {
     pub(crate) steady: Steady,
-    pub(crate) written: Option<BenchTime>,
-    /// A jump that is not in the log yet.
-    pub(crate) untold_ms: Option<i64>,
+    /// When it was last to be written down, and what was untold then.
+    pub(crate) tried: Option<(BenchTime, i64)>,
+    /// By how much the clock was set, in milliseconds, as far as that is not in the log yet.
+    pub(crate) untold_ms: i64,
     is_remembered: bool,
+}
+
+impl OwnTime {
+    /// So much of it is in the log now.
+    pub(crate) fn was_told(&mut self, by_ms: i64) {
+        self.untold_ms -= by_ms;
+        if let Some((_, untold_ms)) = &mut self.tried {
+            *untold_ms -= by_ms;
+        }
+    }
 }
 
 impl BenchClock {
@@ -33,8 +44,8 @@ impl BenchClock {
         let own = OwnTime {
             steady,
             is_remembered,
-            written: None,
-            untold_ms: None,
+            tried: None,
+            untold_ms: 0,
         };
         Arc::new(Self {
             machine,
@@ -63,7 +74,7 @@ impl BenchClock {
         let mut own = self.lock();
         let look = self.machine.look();
         if let Some(jump) = own.steady.follow(&look) {
-            own.untold_ms = Some(own.untold_ms.unwrap_or(0) + jump.by_ms);
+            own.untold_ms += jump.by_ms;
         }
         then(&mut own)
     }

@@ -383,6 +383,37 @@ fn a_clock_set_forward_and_back_leaves_the_wait_where_it_is() {
 }
 
 #[test]
+fn a_clock_that_was_set_on_a_full_disk_is_told_with_room() {
+    let bench = by_hand();
+    let told = || {
+        let lines = bench.bench_log();
+        let of_it = lines.iter().filter(|line| line.contains("forward"));
+        of_it.cloned().collect::<Vec<_>>()
+    };
+    bench.engine.watch();
+    bench.time.is_full.store(true, Ordering::SeqCst);
+    bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
+    bench.engine.watch();
+    assert!(bench.engine.trust_clock(bench.request()).is_err());
+    let note = || bench.engine.bench_view().unwrap().clock;
+    assert!(note().is_some(), "what was refused leaves nothing");
+    assert_eq!(told(), Vec::<String>::new());
+    bench.time.is_full.store(false, Ordering::SeqCst);
+    for _ in 0..120 {
+        bench
+            .engine
+            .clock()
+            .pause(std::time::Duration::from_secs(1));
+        bench.engine.watch();
+    }
+    let lines = told();
+    assert_eq!(lines.len(), 1, "once: {lines:?}");
+    assert!(lines[0].contains("200 h forward"), "{lines:?}");
+    bench.engine.trust_clock(bench.request()).unwrap();
+    assert_eq!(note(), None);
+}
+
+#[test]
 fn a_first_time_online_that_lies_ahead_is_doubted() {
     let bench = by_hand();
     let unit = add(&bench, "Bittern", "kelpie");
