@@ -5,73 +5,9 @@ use std::fs;
 use std::process::Command;
 use std::time::{Duration, Instant};
 
+use crate::ledger::{Ledger, Part};
 use crate::tell::{cargo, in_web, output, program, seconds, step};
 use crate::{Outcome, Trouble, root, setup};
-
-/// A part of the whole, and the minutes that it may take on two cores.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-enum Part {
-    Build,
-    Lints,
-    Unit,
-    Browser,
-    Seeded,
-    Kills,
-    Corpora,
-    Rest,
-}
-
-impl Part {
-    const ALL: [(Self, &'static str, u32); 8] = [
-        (Self::Build, "build", 8),
-        (Self::Lints, "lints", 3),
-        (Self::Unit, "unit and property tests", 4),
-        (Self::Browser, "browser stories", 8),
-        (Self::Seeded, "seeded runs", 6),
-        (Self::Kills, "kills", 3),
-        (Self::Corpora, "corpora", 2),
-        (Self::Rest, "rest", 6),
-    ];
-}
-
-/// What was taken so far: which checks failed, and how long each part took.
-#[derive(Default)]
-struct Ledger {
-    failed: Vec<String>,
-    took: Vec<(Part, Duration)>,
-}
-
-impl Ledger {
-    fn timed(&mut self, part: Part, what: &str, check: impl FnOnce() -> Outcome) {
-        let began = Instant::now();
-        if let Err(Trouble(text)) = check() {
-            eprintln!("  {text}");
-            self.failed.push(what.to_owned());
-        }
-        self.took.push((part, began.elapsed()));
-    }
-
-    fn check(&mut self, part: Part, what: &str, command: &mut Command) {
-        self.timed(part, what, || step(what, command).map(drop));
-    }
-
-    /// Tells each part with its line; a part over its line is a check that failed.
-    fn close(&mut self) {
-        println!("» minutes per part, of those it may take");
-        for (part, name, most) in Part::ALL {
-            let of_part = self.took.iter().filter(|(one, _)| *one == part);
-            let took: Duration = of_part.map(|(_, took)| *took).sum();
-            let minutes = took.as_secs_f64() / 60.0;
-            let is_over = minutes > f64::from(most);
-            let mark = if is_over { "  OVER ITS LINE" } else { "" };
-            println!("  {name:<24} {minutes:>5.1} of {most}{mark}");
-            if is_over {
-                self.failed
-                    .push(format!("{name} took {minutes:.1} of {most} minutes"));
-            }
-        }
-    }
-}
 
 /// Names, or beginnings of names, by which tests are counted in a part of their own. What none of them
 /// fits is run with the rest, so that nothing falls between.
@@ -121,22 +57,27 @@ fn linting() -> Command {
     command
 }
 
-/// The front end first, which comes over the network, then our programs and tests with both cores.
+/// What comes over the network first, then our programs and tests with both cores.
 fn build(ledger: &mut Ledger) -> Outcome {
-    let began = Instant::now();
-    setup::front_end()?;
-    ledger.took.push((Part::Rest, began.elapsed()));
-    let built = step(
-        "all programs and tests, built and linted",
-        linting().args(["test", "--workspace", "--no-run"]),
-    )?;
-    ledger.took.push((Part::Build, built));
+    ledger.counted(Part::Rest, |_| {
+        setup::front_end()?;
+        step("the crates, fetched", cargo().args(["fetch", "--locked"]))
+    })?;
+    ledger.counted(Part::Build, |_| {
+        step(
+            "all programs and tests, built and linted",
+            linting().args(["test", "--workspace", "--no-run"]),
+        )
+    })?;
     Ok(())
 }
 
 /// What is small goes beside the one that compiles, each on a core of its own.
 fn lints(ledger: &mut Ledger) {
-    let began = Instant::now();
+    ledger.counted(Part::Lints, take_lints);
+}
+
+fn take_lints(ledger: &mut Ledger) {
     let beside = std::thread::spawn(small_lints);
     // Of the whole workspace and as tests, so that features are unified as before and little is built anew.
     let embedded = step(
@@ -154,7 +95,6 @@ fn lints(ledger: &mut Ledger) {
             ledger.failed.push(text);
         }
     }
-    ledger.took.push((Part::Lints, began.elapsed()));
 }
 
 fn small_lints() -> Vec<Outcome<Duration>> {

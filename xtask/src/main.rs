@@ -11,6 +11,7 @@ mod campaign;
 mod checks;
 mod demo;
 mod dev;
+mod ledger;
 mod screenshots;
 mod setup;
 mod stamp;

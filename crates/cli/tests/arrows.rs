@@ -87,8 +87,10 @@ const HELD: [&str; 7] = [
 /// to be in no circle alone.
 const ROOMS: &[(&str, &str, &[&str])] = &[
     ("engine", "ports", &[]),
-    ("engine", "desk", &["desk", "ports"]),
-    ("engine", "library", &["library"]),
+    ("engine", "outcome", &[]),
+    ("engine", "stored", &["outcome", "stored"]),
+    ("engine", "desk", &["desk", "outcome", "ports", "stored"]),
+    ("engine", "library", &["library", "stored"]),
     ("engine", "error", &["desk", "library"]),
     ("engine", "presence", &[]),
     ("engine", "progress", &[]),

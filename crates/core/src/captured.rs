@@ -72,7 +72,7 @@ impl BlankBytes {
 }
 
 /// A captured partition, as the log has it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CapturedFacts {
     /// Label.
     pub label: Label,
@@ -85,15 +85,13 @@ pub struct CapturedFacts {
     /// Whether it holds anything.
     pub blank: BlankBytes,
     /// What its head says that it is; nothing where nobody looked.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub inside: Option<Inside>,
     /// Whether it exists once in the world, as the family had it when it was read.
-    #[serde(default)]
     pub is_unique: bool,
 }
 
 /// Who took a capture.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Taker {
     /// This bench.
@@ -105,7 +103,7 @@ pub enum Taker {
 }
 
 /// A capture, as the log has it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CaptureFacts {
     /// Its id.
     pub id: CaptureId,
@@ -120,13 +118,10 @@ pub struct CaptureFacts {
     /// Partitions and tables in disk order.
     pub partitions: Vec<CapturedFacts>,
     /// The build that ran, where it was known (`B9`).
-    #[serde(default)]
     pub build: Option<String>,
     /// Who took it.
-    #[serde(default)]
     pub taker: Taker,
     /// Of a set of the maker's: digest of the list that came with it, which tells sets apart.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub list: Option<Digest>,
 }
 

@@ -5,7 +5,7 @@
 
 use std::collections::BTreeSet;
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use crate::budget::{Media, Policy};
@@ -23,7 +23,7 @@ use crate::worth::{Worth, holds, worth};
 pub const VERIFIED_FOR_MS: u64 = 180 * 24 * 3_600_000;
 
 /// A copy of a capture in a place, as the log has it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CopyFacts {
     /// Of which capture.
     pub capture: CaptureId,
@@ -40,7 +40,7 @@ pub struct CopyFacts {
 }
 
 /// What shows that a write is through.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum WriteShown {
     /// The device reported success for every frame.
@@ -51,7 +51,7 @@ pub enum WriteShown {
 }
 
 /// What was last written to a partition by us, and shown to be there.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Written {
     /// The partition.
     pub label: Label,
@@ -60,7 +60,6 @@ pub struct Written {
     /// When.
     pub at: BenchTime,
     /// What shows it.
-    #[serde(default)]
     pub shown: WriteShown,
 }
 

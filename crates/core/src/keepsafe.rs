@@ -57,7 +57,7 @@ classes! {
 }
 
 /// What was said about one class.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(tag = "is", rename_all = "kebab-case")]
 pub enum Kept {
     /// Copied, and the copy was opened to check.

@@ -1,12 +1,12 @@
 //! What the partitions of a unit's own table are for (`B2`, `B5`).
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_wire::Label;
 
 use crate::family::{Family, Role};
 
 /// A partition as the unit's own table has it.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct OwnPartition {
     /// Label.
     pub label: Label,

@@ -1,12 +1,12 @@
 //! The ids of the job's rules (JOB), so that a judgement can say on what it rests and a typo in an
 //! id does not compile.
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
 macro_rules! rules {
     ($($id:ident: $gist:literal,)*) => {
         /// A rule of the job, spelled as in JOB.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, utoipa::ToSchema)]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
         pub enum Rule {
             $(#[doc = $gist] $id,)*
         }
@@ -19,6 +19,12 @@ macro_rules! rules {
             #[must_use]
             pub fn id(self) -> &'static str {
                 match self { $(Self::$id => stringify!($id),)* }
+            }
+
+            /// The rule with this id.
+            #[must_use]
+            pub fn from_id(id: &str) -> Option<Self> {
+                Self::ALL.iter().copied().find(|rule| rule.id() == id)
             }
 
             /// The rule's gist in one sentence, for a person.

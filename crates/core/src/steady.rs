@@ -124,43 +124,14 @@ impl Dated {
 
 /// When a capture was taken. What this bench took has its place among all that it counted; of another's it
 /// is only known that it was there when it was brought here.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(from = "StoredTaken")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Taken {
     /// By the clock on the wall of the bench that took it.
     pub wall: WallTime,
     /// What this bench had counted.
-    #[serde(skip_serializing_if = "Option::is_none")]
     bench: Option<BenchTime>,
     /// When it was here at the latest.
-    #[serde(skip)]
     by: Option<BenchTime>,
-}
-
-/// Before version 5 of the log it was one time.
-#[derive(Deserialize)]
-#[serde(untagged)]
-enum StoredTaken {
-    One(BenchTime),
-    Both {
-        wall: WallTime,
-        #[serde(default)]
-        bench: Option<BenchTime>,
-    },
-}
-
-impl From<StoredTaken> for Taken {
-    fn from(stored: StoredTaken) -> Self {
-        let (wall, bench) = match stored {
-            StoredTaken::One(counted) => (WallTime::nearest_ms(counted.ms()), Some(counted)),
-            StoredTaken::Both { wall, bench } => (wall, bench),
-        };
-        Self {
-            wall,
-            bench,
-            by: None,
-        }
-    }
 }
 
 impl Taken {
@@ -170,6 +141,16 @@ impl Taken {
         Self {
             wall: stamp.wall,
             bench: Some(stamp.bench),
+            by: None,
+        }
+    }
+
+    /// As a record tells it: what this bench had counted, if it took it.
+    #[must_use]
+    pub fn told(wall: WallTime, bench: Option<BenchTime>) -> Self {
+        Self {
+            wall,
+            bench,
             by: None,
         }
     }

@@ -6,7 +6,7 @@ use std::time::Duration;
 use veritope_core::digest::Claimed;
 use veritope_core::family::Method;
 use veritope_core::mode::Slot;
-use veritope_core::plan::{Action, Planned, Step};
+use veritope_core::plan::{Act, Planned, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, LinkWitness, Permit};
 use veritope_link::{DeviceLink, LinkError};
@@ -56,23 +56,23 @@ impl Engine {
         let device = self.device(&record)?;
         let epoch = seen.state.epoch;
         let write_down = || self.append(unit, Some(request), vec![intent]);
-        let begun = match step.action {
-            Action::LookAtMode { .. } => {
+        let begun = match &step.act {
+            Act::LookAtMode { .. } => {
                 write_down()?;
                 return Ok(Attempt::Through);
             }
-            Action::ReadTable => {
+            Act::ReadTable => {
                 write_down()?;
                 return self.take_table(unit, run.id, &device, epoch);
             }
-            Action::Capture => {
+            Act::Capture => {
                 write_down()?;
                 return attempted(
                     self.capture_held(unit, &CaptureKind::Quick, watcher)
                         .map(drop),
                 );
             }
-            Action::WriteRecovery => {
+            Act::WriteRecovery => {
                 let written =
                     self.write_recovery(unit, run, seen, &step.title, write_down, watcher);
                 // Before the intent was written down, nothing was sent.
@@ -86,16 +86,15 @@ impl Engine {
                 }
                 return attempted(written);
             }
-            Action::Move { way } => {
+            Act::Move { way } => {
                 let to = family
-                    .moves
-                    .get(way)
+                    .way(way)
                     .map(|spec| spec.to)
                     .ok_or(EngineError::NoStep)?;
                 write_down()?;
                 device.restart(to, epoch)
             }
-            Action::TemporaryStart => {
+            Act::TemporaryStart => {
                 let (bytes, seen) = self.judged_image(run, family)?;
                 write_down()?;
                 match device.put_memory(&bytes, Claimed(seen.digest()), epoch) {
@@ -103,8 +102,8 @@ impl Engine {
                     Err(error) => Err(error),
                 }
             }
-            Action::Unlock { stage } => {
-                let spec = family.stages.get(stage).ok_or(EngineError::NoStep)?;
+            Act::Unlock { stage } => {
+                let spec = family.stage(stage).ok_or(EngineError::NoStep)?;
                 let token = match spec.method {
                     Method::Token => Some(self.token_of(unit)?.ok_or(EngineError::NotThisWay(
                         "the token that is kept for this unit does not open: type it again",
@@ -116,33 +115,29 @@ impl Engine {
                 let identity = crate::restore::hardware_key(family);
                 device.unlock(permit, identity, &spec.forms, token.as_deref())
             }
-            Action::Relock { stage } => {
-                let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage))
-                else {
-                    return Err(EngineError::NoStep);
-                };
-                let permit = self.permit_for(&record, run, step, id, seen)?;
+            Act::Relock { stage } => {
+                let act = family.relock.act.as_ref().ok_or(EngineError::NoStep)?;
+                let permit = self.permit_for(&record, run, step, stage, seen)?;
                 write_down()?;
                 device.lock(permit, crate::restore::hardware_key(family), &act.forms)
             }
-            Action::Wipe { way } => {
-                let spec = family.wipes.get(way).ok_or(EngineError::NoStep)?;
+            Act::Wipe { way } => {
+                let spec = family.wipe(way).ok_or(EngineError::NoStep)?;
                 let stage = seal::wipe_stage(&spec.id);
                 let permit = self.permit_for(&record, run, step, &stage, seen)?;
                 write_down()?;
                 device.erase(permit, crate::restore::hardware_key(family))
             }
-            Action::SetSlot { slot } => {
-                let permit = self.slot_permit(&record, run, step, slot, seen)?;
+            Act::SetSlot { slot } => {
+                let permit = self.slot_permit(&record, run, step, *slot, seen)?;
                 write_down()?;
                 device.set_slot(permit, crate::restore::hardware_key(family))
             }
-            Action::SwitchDebuggingOn
-            | Action::SwitchFastStartOff
-            | Action::LookAtLock { .. }
-            | Action::LookAtCriticalLock { .. }
-            | Action::InstallPackage { .. }
-            | Action::Assume { .. } => {
+            Act::SwitchDebuggingOn
+            | Act::SwitchFastStartOff
+            | Act::LookAtLock { .. }
+            | Act::LookAtCriticalLock { .. }
+            | Act::InstallPackage { .. } => {
                 return Err(EngineError::NotThisWay("this step is for a person's hands"));
             }
         };
@@ -226,10 +221,9 @@ impl Engine {
         operation: OperationId,
         watcher: &dyn Watcher,
     ) -> Attempt {
-        let since = self.now();
         let bound = u64::from(step.stuck_seconds) * 1000 + PATIENCE_BEYOND_STUCK_MS;
-        let mut waiting_since = since;
-        let mut glanced = since;
+        let mut waiting_since = self.now();
+        let mut glanced = waiting_since;
         loop {
             if self.now().ms_since(glanced) >= GLANCE_EVERY_MS {
                 glanced = self.now();
@@ -257,7 +251,6 @@ impl Engine {
                     // A person may take as long as they need.
                     waiting_since = self.now();
                     StepPhase::Asking {
-                        since,
                         question: question.clone(),
                         default: default.clone(),
                     }
@@ -266,7 +259,9 @@ impl Engine {
                     progress: Progress::Running,
                     ..
                 })
-                | Err(_) => StepPhase::Running { since },
+                | Err(_) => StepPhase::Running {
+                    since: waiting_since,
+                },
             };
             self.set_phase(unit, run, Some(phase.clone()));
             watcher.phase(&phase);

@@ -29,6 +29,7 @@ use crate::places::OWN_NAME;
 use crate::progress::{Moving, Watcher};
 use crate::reading::{CaptureKind, Meter, Reader, Tables, images, no_backup, read_tables};
 use crate::restore::hardware_key;
+use crate::stored::{self, As};
 use crate::watch::{Observation, Settling};
 
 /// What a capture under way needs to go on after a restart.
@@ -36,6 +37,7 @@ use crate::watch::{Observation, Settling};
 struct Note {
     unit: UnitId,
     kind: CaptureKind,
+    #[serde(with = "As::<stored::When>")]
     taken: Taken,
     hardware: String,
     /// Whether a person stopped it: then it goes on when a person says so.

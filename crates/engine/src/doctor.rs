@@ -7,7 +7,7 @@ use std::path::Path;
 use veritope_core::facts::{FactKey, Source};
 use veritope_core::mode::Mode;
 use veritope_core::plan::sheet::Reversibility;
-use veritope_core::plan::{Action, Goal, Step};
+use veritope_core::plan::{Act, Goal, Step};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Item, ItemState};
 use veritope_wire::link::{LINK_VERSION, Listed};
@@ -169,7 +169,7 @@ impl Engine {
             .steps
             .iter()
             .filter(|step| Self::is_by_link(record, &family, step))
-            .filter(|step| !matches!(step.action, Action::LookAtMode { .. }))
+            .filter(|step| !matches!(step.act, Act::LookAtMode { .. }))
             .filter_map(|step| step.before.mode)
             .collect();
         modes.sort_unstable();

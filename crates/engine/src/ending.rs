@@ -6,7 +6,7 @@ use veritope_core::family::Family;
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
-use veritope_core::plan::{Action, Goal, Planned, Step};
+use veritope_core::plan::{Act, Goal, Planned, Step};
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
 use crate::bench::Engine;
@@ -19,9 +19,9 @@ use crate::watch::{Observation, Settling};
 impl Engine {
     /// Whether what a look at a lock is for is known by now, the link asked once more.
     pub(crate) fn is_looked_at(&self, unit: UnitId, step: &Step) -> bool {
-        let key = match step.action {
-            Action::LookAtLock { .. } => FactKey::Lock,
-            Action::LookAtCriticalLock { .. } => FactKey::CriticalLock,
+        let key = match &step.act {
+            Act::LookAtLock { .. } => FactKey::Lock,
+            Act::LookAtCriticalLock { .. } => FactKey::CriticalLock,
             _ => return false,
         };
         // A unit that does not answer is looked at by a person.
@@ -50,7 +50,7 @@ impl Engine {
         if let Some(doubt) = in_doubt(step, self.now()).filter(|_| is_unseen) {
             self.append(unit, None, vec![doubt])?;
         }
-        let is_look = step.action.is_look();
+        let is_look = step.act.is_look();
         if let Some(why) = diverges {
             let result = if is_look {
                 StepResult::AsExpected
@@ -132,7 +132,7 @@ impl Engine {
         let Some(open) = record.active_run().filter(|open| open.id == run) else {
             return Ok(StepEnd::AsExpected);
         };
-        let is_look = step.action.is_look();
+        let is_look = step.act.is_look();
         let wanted = match open.sheet.goal {
             Goal::Unlock => Some(Lock::Unlocked),
             Goal::Relock => Some(Lock::Locked),
@@ -301,10 +301,10 @@ impl Engine {
         let family = &*self.family_of(&record).ok_or(EngineError::NoFamily)?;
         let (id, step) = (run.id, step.clone());
         let by_link = Self::is_by_link(&record, family, &step);
-        if matches!(step.action, Action::ReadTable | Action::Capture) {
+        if matches!(step.act, Act::ReadTable | Act::Capture) {
             // Reading may be taken again: what is here is not read twice, and nothing changes.
-            let is_here = match step.action {
-                Action::Capture => self.coverage_of(&record, family).is_captured_now(),
+            let is_here = match &step.act {
+                Act::Capture => self.coverage_of(&record, family).is_captured_now(),
                 _ => run.table.is_some(),
             };
             if asked == Settling::Asked || is_here {

@@ -7,6 +7,7 @@
 //! Rooms, from the ground up; `cli/tests/arrows.rs` holds that each reaches down only:
 //!
 //! * [`ports`]: what comes from outside
+//! * `stored`, over `outcome`: the forms in which what is known lies in files
 //! * [`desk`]: the record, its only writer, and the time that it counts
 //! * [`library`]: what the bench keeps in files
 //! * [`Engine`]: everything that can be asked and done; its methods lie in `bench`, `watch`, `run`, `places`,
@@ -26,6 +27,7 @@ mod evidence;
 mod families;
 mod found;
 pub mod library;
+mod outcome;
 mod pictures;
 mod places;
 pub mod ports;
@@ -36,6 +38,7 @@ mod relock;
 mod restore;
 mod run;
 mod stock;
+mod stored;
 mod token;
 pub mod view;
 mod watch;

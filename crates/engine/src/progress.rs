@@ -8,13 +8,11 @@ use veritope_wire::BenchTime;
 pub enum StepPhase {
     /// The device is at it.
     Running {
-        /// Since when.
+        /// Since when, or since it last asked.
         since: BenchTime,
     },
     /// The device asks something on its own screen.
     Asking {
-        /// Since when.
-        since: BenchTime,
         /// The question in its words.
         question: String,
         /// The highlighted answer.

@@ -10,7 +10,7 @@ use veritope_core::family::{Family, Method, MoveBy};
 use veritope_core::mode::Mode;
 use veritope_core::plan::sighting::divergence;
 use veritope_core::plan::{
-    Action, BackedUp, Data, Goal, Planned, Sheet, State, Step, Switch, TableRead,
+    Act, BackedUp, Data, Goal, Planned, Sheet, State, Step, Switch, TableRead,
 };
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Consent, Item};
@@ -150,7 +150,7 @@ impl Engine {
         let takes_image = sheet
             .steps
             .iter()
-            .any(|step| matches!(step.action, Action::TemporaryStart | Action::WriteRecovery));
+            .any(|step| matches!(step.act, Act::TemporaryStart | Act::WriteRecovery));
         let image = self.shelf.recovery_for(&family).ok().flatten();
         entries.push(Entry::RunBegan {
             run,
@@ -282,33 +282,27 @@ impl Engine {
     /// Whether the link takes this step, rather than a person's hands.
     pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
         record.way != Way::Hand
-            && match step.action {
+            && match &step.act {
                 // What the link reads is known already when it answers; the rest is looked at.
-                Action::SwitchDebuggingOn
-                | Action::SwitchFastStartOff
-                | Action::LookAtLock { .. }
-                | Action::LookAtCriticalLock { .. }
-                | Action::InstallPackage { .. } => false,
-                Action::Unlock { stage } => family.stages.get(stage).is_some_and(|spec| match spec
-                    .method
-                {
-                    Method::Command => true,
-                    Method::Token => record.has_token,
-                    Method::LongPress => false,
-                }),
-                Action::Relock { .. } => family
+                Act::SwitchDebuggingOn
+                | Act::SwitchFastStartOff
+                | Act::LookAtLock { .. }
+                | Act::LookAtCriticalLock { .. }
+                | Act::InstallPackage { .. } => false,
+                Act::Unlock { stage } => {
+                    family.stage(stage).is_some_and(|spec| match spec.method {
+                        Method::Command => true,
+                        Method::Token => record.has_token,
+                        Method::LongPress => false,
+                    })
+                }
+                Act::Relock { .. } => family
                     .relock
                     .act
                     .as_ref()
                     .is_some_and(|act| act.method == Method::Command),
-                Action::Wipe { way } => family
-                    .wipes
-                    .get(way)
-                    .is_some_and(|spec| spec.by == MoveBy::Link),
-                Action::Move { way } => family
-                    .moves
-                    .get(way)
-                    .is_some_and(|spec| spec.by == MoveBy::Link),
+                Act::Wipe { way } => family.wipe(way).is_some_and(|spec| spec.by == MoveBy::Link),
+                Act::Move { way } => family.way(way).is_some_and(|spec| spec.by == MoveBy::Link),
                 _ => true,
             }
     }

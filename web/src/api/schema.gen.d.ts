@@ -934,8 +934,8 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description Something on a sheet. Indices point into the family that the sheet was made from. */
-        Action: {
+        /** @description What a step does. */
+        Act: {
             /** @description Assumed outcome. */
             hoped: components["schemas"]["Mode"];
             /** @enum {string} */
@@ -946,10 +946,15 @@ export interface components {
             /** @enum {string} */
             kind: "look-at-lock";
         } | {
+            /** @description Assumed outcome. */
+            hoped: components["schemas"]["Lock"];
+            /** @enum {string} */
+            kind: "look-at-critical-lock";
+        } | {
             /** @enum {string} */
             kind: "move";
-            /** @description Index into the family's moves. */
-            way: number;
+            /** @description Id of the family's way ([`Family::way`]). */
+            way: string;
         } | {
             /** @enum {string} */
             kind: "switch-debugging-on";
@@ -959,23 +964,18 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "unlock";
-            /** @description Index into the family's stages. */
-            stage: number;
-        } | {
-            /** @description Assumed outcome. */
-            hoped: components["schemas"]["Lock"];
-            /** @enum {string} */
-            kind: "look-at-critical-lock";
+            /** @description Id of the stage. */
+            stage: string;
         } | {
             /** @enum {string} */
             kind: "relock";
-            /** @description Index into the family's order of relocking. */
-            stage: number;
+            /** @description Id of the stage. */
+            stage: string;
         } | {
             /** @enum {string} */
             kind: "wipe";
-            /** @description Index into the family's wipes. */
-            way: number;
+            /** @description Id of the family's way of erasing. */
+            way: string;
         } | {
             /** @enum {string} */
             kind: "set-slot";
@@ -996,13 +996,8 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "install-package";
-            /** @description Index into the family's packages. */
-            package: number;
-        } | {
-            /** @enum {string} */
-            kind: "assume";
-            /** @description What. */
-            what: components["schemas"]["Assumption"];
+            /** @description Its name. */
+            package: string;
         };
         /** @description What may come after, and what helps. */
         AfterCare: {
@@ -3134,9 +3129,9 @@ export interface components {
         /** @description What an act can change. Unknown is `None` and satisfies nothing. */
         State: {
             /** @description What exists once. */
-            backed_up?: components["schemas"]["BackedUp"];
+            backed_up: components["schemas"]["BackedUp"];
             /** @description Keys that don't work. */
-            broken?: components["schemas"]["Broken"];
+            broken: components["schemas"]["Broken"];
             critical?: components["schemas"]["Lock"] | null;
             /** @description The owner's data. */
             data: components["schemas"]["Data"];
@@ -3146,7 +3141,7 @@ export interface components {
              * Format: int32
              * @description Packages that are still ahead on the way from build to build.
              */
-            legs_ahead?: number;
+            legs_ahead: number;
             lock?: components["schemas"]["Lock"] | null;
             /** @description Whether something was assumed. */
             look: components["schemas"]["Look"];
@@ -3159,7 +3154,7 @@ export interface components {
         /** @description One step of a sheet. */
         Step: {
             /** @description What is done. */
-            action: components["schemas"]["Action"];
+            act: components["schemas"]["Act"];
             /** @description State that should be seen after. */
             after: components["schemas"]["State"];
             /** @description Why it is on the sheet. */
@@ -3183,7 +3178,7 @@ export interface components {
             hands_on_seconds: number;
             menu?: components["schemas"]["Menu"] | null;
             /** @description The same as phases, where hands do it (`N2`). */
-            phases?: components["schemas"]["Phase"][];
+            phases: components["schemas"]["Phase"][];
             question?: components["schemas"]["Question"] | null;
             /** @description Whether there is a way back. */
             reversibility: components["schemas"]["Reversibility"];
@@ -3257,10 +3252,19 @@ export interface components {
             /** @enum {string} */
             is: "ready";
         } | {
+            /**
+             * Format: int64
+             * @description For how long, in milliseconds, when this was answered; what the device asked in between is not
+             *     counted.
+             */
+            elapsed_ms: number;
             /** @enum {string} */
             is: "running";
-            /** @description Since when. */
-            since: components["schemas"]["BenchTime"];
+            /**
+             * Format: int64
+             * @description Milliseconds until it counts as stuck, 0 from then on; nothing where it never does.
+             */
+            stuck_in_ms?: number | null;
         } | {
             /** @description The highlighted answer. */
             default: string;
@@ -3268,18 +3272,12 @@ export interface components {
             is: "asking";
             /** @description The question in its words. */
             question: string;
-            /** @description Since when. */
-            since: components["schemas"]["BenchTime"];
         } | {
             /** @enum {string} */
             is: "in-hand";
-            /** @description Since when. */
-            since: components["schemas"]["BenchTime"];
         } | {
             /** @enum {string} */
             is: "unknown";
-            /** @description Since when. */
-            since: components["schemas"]["BenchTime"];
         };
         /** @description The step in hand. */
         StepView: {

@@ -47,8 +47,7 @@ pub enum Source {
 }
 
 /// One fact as recorded.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(try_from = "StoredFact", into = "StoredFact")]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FactRow {
     /// Its id, for retracting it.
     pub id: FactId,
@@ -62,80 +61,8 @@ pub struct FactRow {
     pub at: BenchTime,
 }
 
-/// The stored form: the value is text and is checked against its key when read back.
-#[derive(Serialize, Deserialize)]
-struct StoredFact {
-    id: FactId,
-    key: FactKey,
-    value: String,
-    source: Source,
-    at: BenchTime,
-    /// What a moment meant that was told; before version 5 of the log it is what it says.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    counted: Option<Counted>,
-}
-
-/// What a moment meant when it was recorded.
-#[derive(Serialize, Deserialize)]
-struct Counted {
-    at: BenchTime,
-    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-    is_doubtful: bool,
-}
-
-impl TryFrom<StoredFact> for FactRow {
-    type Error = NotAValue;
-
-    fn try_from(stored: StoredFact) -> Result<Self, NotAValue> {
-        let mut value = FactValue::parse(stored.key, &stored.value)?;
-        if let (FactValue::Moment(dated), Some(counted)) = (&mut value, stored.counted) {
-            dated.counted = counted.at;
-            dated.is_doubtful = counted.is_doubtful;
-        }
-        Ok(Self {
-            id: stored.id,
-            key: stored.key,
-            value,
-            source: stored.source,
-            at: stored.at,
-        })
-    }
-}
-
-impl From<FactRow> for StoredFact {
-    fn from(row: FactRow) -> Self {
-        let counted = match row.value {
-            FactValue::Moment(dated) => Some(Counted {
-                at: dated.counted,
-                is_doubtful: dated.is_doubtful,
-            }),
-            _ => None,
-        };
-        Self {
-            id: row.id,
-            key: row.key,
-            value: row.value.exact(),
-            source: row.source,
-            at: row.at,
-            counted,
-        }
-    }
-}
-
 /// Something that makes facts stale (`K5`).
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Happening {
     /// The unit entered another mode, went away or came back.
@@ -363,7 +290,7 @@ impl Facts {
 }
 
 /// A fact as a judgement cites it: masked where it identifies (`K3`).
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct CitedFact {
     /// What it is about.
     pub key: FactKey,
@@ -372,7 +299,7 @@ pub struct CitedFact {
     /// The value as it may be shown.
     pub shown: String,
     /// The same, where it is a moment that was told.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub moment: Option<WallTime>,
     /// Who says so.
     pub source: Source,

@@ -20,6 +20,18 @@ pub enum MoveBy {
     ForcedRestart,
 }
 
+impl MoveBy {
+    /// The id used in the names of ways.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Link => "link",
+            Self::Keys => "keys",
+            Self::ForcedRestart => "forced-restart",
+        }
+    }
+}
+
 /// Usual and stuck duration in seconds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Pace {
@@ -32,6 +44,8 @@ pub struct Pace {
 /// One way from a mode to another.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MoveSpec {
+    /// Its id, by which sheets name it: the file's, or `from-to-to-by-how`.
+    pub id: String,
     /// From here.
     pub from: Mode,
     /// To there.
@@ -52,6 +66,14 @@ pub struct MoveSpec {
     pub phases: Vec<Phase>,
     /// Where in a menu it is, counted from the highlight (`N3`).
     pub menu: Option<Menu>,
+}
+
+impl MoveSpec {
+    /// The id of a way that was given none.
+    #[must_use]
+    pub fn usual_id(from: Mode, to: Mode, by: MoveBy) -> String {
+        format!("{}-to-{}-by-{}", from.id(), to.id(), by.id())
+    }
 }
 
 /// How commands from a computer are let in.

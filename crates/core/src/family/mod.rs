@@ -725,6 +725,37 @@ impl Family {
         with_images.filter(is_for).collect()
     }
 
+    /// The way from mode to mode with this id. Sheets from before ways had ids name only its two ends: that
+    /// is the way between them, where there is but one.
+    #[must_use]
+    pub fn way(&self, id: &str) -> Option<&MoveSpec> {
+        let named = self.moves.iter().find(|way| way.id == id);
+        named.or_else(|| {
+            let is_between =
+                |way: &&MoveSpec| format!("{}-to-{}", way.from.id(), way.to.id()) == id;
+            let mut between = self.moves.iter().filter(is_between);
+            between.next().filter(|_| between.next().is_none())
+        })
+    }
+
+    /// The stage of the lock with this id.
+    #[must_use]
+    pub fn stage(&self, id: &str) -> Option<&StageSpec> {
+        self.stages.iter().find(|stage| stage.id == id)
+    }
+
+    /// The way of erasing the owner's data with this id.
+    #[must_use]
+    pub fn wipe(&self, id: &str) -> Option<&WipeSpec> {
+        self.wipes.iter().find(|wipe| wipe.id == id)
+    }
+
+    /// The package with this name.
+    #[must_use]
+    pub fn package(&self, name: &str) -> Option<&PackageSpec> {
+        self.packages.iter().find(|package| package.name == name)
+    }
+
     /// The unlock stages that every plan needs, in order.
     pub fn main_stages(&self) -> impl Iterator<Item = &StageSpec> {
         self.stages.iter().filter(|stage| stage.only_for.is_empty())

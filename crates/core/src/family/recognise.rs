@@ -2,14 +2,12 @@
 //! bridge. A unit may give another serial in another mode: such a pair is made once, in one session
 //! or under the hardware identity, and counts from then on.
 
-use serde::{Deserialize, Serialize};
-
 use super::Family;
 use crate::facts::{FactKey, Facts};
 use crate::mode::Mode;
 
 /// An identifier as a unit gives it in one mode.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Paired {
     /// Which identifier.
     pub key: FactKey,

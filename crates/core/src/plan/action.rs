@@ -1,7 +1,7 @@
 //! What can be done: preconditions, effects and costs of the kinds of action. A family gives the
 //! instances and their parameters, never the logic.
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
 use super::search::Cost;
 use super::state::{BackedUp, Data, Goal, Look, Presence, State, Switch, TableRead, Ways};
@@ -9,22 +9,10 @@ use crate::facts::FactKey;
 use crate::family::{Family, Key, Menu, MoveBy, MoveSpec, Pace, Phase, Role, RouteLock};
 use crate::mode::{Lock, Mode, RecoveryKind, Slot};
 
-/// Something on a sheet. Indices point into the family that the sheet was made from.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
-#[serde(tag = "kind", rename_all = "kebab-case")]
-pub enum Action {
+/// Something that the search may do, small enough to copy: indices point into the family that it searches.
+/// A sheet has an [`Act`](super::Act) in its place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) enum Action {
     /// See which mode it is in; `hoped` is the outcome that the rest of the sheet builds on.
     LookAtMode {
         /// Assumed outcome.
@@ -89,31 +77,8 @@ pub enum Action {
     },
 }
 
-impl Action {
-    /// Whether it only finds out what is not known.
-    #[must_use]
-    pub fn is_look(self) -> bool {
-        matches!(
-            self,
-            Self::LookAtMode { .. } | Self::LookAtLock { .. } | Self::LookAtCriticalLock { .. }
-        )
-    }
-}
-
 /// What somebody could supply, and the plan lacks.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Assumption {
     /// A matching recovery image on the shelf.
@@ -124,7 +89,7 @@ pub enum Assumption {
 
 /// A precondition that doesn't hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Unmet {
+pub(super) enum Unmet {
     /// It must be in this mode.
     Mode(Mode),
     /// The lock must be so.

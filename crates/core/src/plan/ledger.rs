@@ -5,7 +5,7 @@
 use serde::Serialize;
 use veritope_wire::Label;
 
-use super::action::Action;
+use super::act::Act;
 use super::sheet::{Sheet, Step};
 use crate::facts::FactKey;
 use crate::family::{Family, ToggleKept, Wipe};
@@ -112,11 +112,10 @@ enum Once {
 }
 
 fn once(family: &Family, step: &Step) -> Once {
-    match step.action {
-        Action::Unlock { stage } => {
+    match &step.act {
+        Act::Unlock { stage } => {
             let labels: Vec<&str> = family
-                .stages
-                .get(stage)
+                .stage(stage)
                 .into_iter()
                 .flat_map(|spec| spec.destroys.iter().map(Label::as_str))
                 .collect();
@@ -127,7 +126,7 @@ fn once(family: &Family, step: &Step) -> Once {
             }
         }
         // A package that doesn't say which partitions it touches touches all (G4).
-        Action::InstallPackage { package } => match family.packages.get(package) {
+        Act::InstallPackage { package } => match family.package(package) {
             Some(spec) if spec.keeps_unique => Once::Kept,
             _ => Once::NotSaid,
         },
@@ -226,7 +225,9 @@ mod tests {
         let said = |family: &Family| {
             let at = family.packages.iter().position(|one| one.wipes).unwrap();
             let step = Step {
-                action: Action::InstallPackage { package: at },
+                act: Act::InstallPackage {
+                    package: family.packages[at].name.clone(),
+                },
                 wipe: Some(Wipe::Data),
                 ..find(
                     family,

@@ -5,7 +5,7 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BinaryHeap};
 use std::ops::Add;
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
 use super::action::{self, Action, Ground, LookRule, Node, Unmet};
 use super::state::{Goal, State, Ways};
@@ -16,17 +16,7 @@ const MOST_EXPANSIONS: u32 = 20_000;
 
 /// What a plan costs, compared from left to right.
 #[derive(
-    Debug,
-    Clone,
-    Copy,
-    Default,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema,
 )]
 pub struct Cost {
     /// Things that somebody would first have to supply.
@@ -267,6 +257,7 @@ mod tests {
     prop_compose! {
         fn a_way()(from in 0..4usize, to in 0..4usize, usual in 1..300u32, forced in any::<bool>(), gated in any::<bool>()) -> MoveSpec {
             MoveSpec {
+                id: format!("{from}-{to}-{usual}"),
                 from: FOUR[from],
                 to: FOUR[to],
                 by: if forced { MoveBy::ForcedRestart } else { MoveBy::Link },

@@ -1,8 +1,9 @@
 //! A found plan as a person reads it: steps, each with its *because*, and a head that adds up.
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_wire::{Digest, Label};
 
+use super::act::Act;
 use super::action::{self, Action, Assumption, Ground, LookRule, Node, Unmet};
 use super::search::{Cost, NoPlan, cheapest};
 use super::state::{Goal, Look, Presence, State, Ways};
@@ -13,7 +14,7 @@ use crate::mode::{Lock, Slot};
 use crate::rule::Rule;
 
 /// Whether a step can be taken back.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Reversibility {
     /// The way back is another step.
@@ -23,7 +24,7 @@ pub enum Reversibility {
 }
 
 /// Where the cable is during a step (`N4`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Cable {
     /// In, and it stays in.
@@ -38,7 +39,7 @@ pub enum Cable {
 
 /// A change that a step makes and that needs a permit. Which image it will be is known only when
 /// the step is taken; the permit is for that image.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(tag = "effect", rename_all = "kebab-case")]
 pub enum Planned {
     /// Opening one stage of the lock.
@@ -74,10 +75,10 @@ pub enum Planned {
 }
 
 /// One step of a sheet.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Step {
     /// What is done.
-    pub action: Action,
+    pub act: Act,
     /// The same in words.
     pub title: String,
     /// Why it is on the sheet.
@@ -85,10 +86,8 @@ pub struct Step {
     /// What a person does when no link does it.
     pub by_hand: String,
     /// The same as phases, where hands do it (`N2`).
-    #[serde(default)]
     pub phases: Vec<Phase>,
     /// Where in a menu it is (`N3`).
-    #[serde(default)]
     pub menu: Option<Menu>,
     /// What the device asks meanwhile and how to answer, or nothing.
     pub question: Option<Question>,
@@ -141,7 +140,7 @@ impl Sheet {
 }
 
 /// Something the sheet takes for granted; the sheet can't begin while there is any.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct WhyNot {
     /// What is missing.
     pub what: Assumption,
@@ -152,7 +151,7 @@ pub struct WhyNot {
 }
 
 /// The sums at the head of a sheet.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct SheetHead {
     /// Seconds with hands on the device.
     pub hands_on_seconds: u32,
@@ -169,7 +168,7 @@ pub struct SheetHead {
 }
 
 /// How far a sheet leads.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Reach {
     /// To the goal.
@@ -179,7 +178,7 @@ pub enum Reach {
 }
 
 /// A plan from what is known to a goal.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Sheet {
     /// Where it leads.
     pub goal: Goal,
@@ -291,7 +290,9 @@ fn steps(ground: Ground<'_>, start: Node, actions: &[Action], goal: Goal) -> Vec
     for (index, &action) in actions.iter().enumerate() {
         let after = action::apply(action, node, ground);
         let because = because(ground, node, &actions[index + 1..], index, goal);
-        steps.push(step(ground, action, node.state, after.state, because));
+        if let Some(act) = Act::of(action, ground.family) {
+            steps.push(step(ground, action, act, node.state, after.state, because));
+        }
         node = after;
     }
     steps
@@ -351,11 +352,18 @@ fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goa
     }
 }
 
-fn step(ground: Ground<'_>, action: Action, before: State, after: State, because: String) -> Step {
+fn step(
+    ground: Ground<'_>,
+    action: Action,
+    act: Act,
+    before: State,
+    after: State,
+    because: String,
+) -> Step {
     let family = ground.family;
     let (waiting_seconds, hands_on_seconds) = action::durations(action, before, ground);
     let mut step = Step {
-        action,
+        act,
         title: String::new(),
         because,
         by_hand: String::new(),
@@ -643,7 +651,7 @@ mod tests {
         );
         assert_eq!(sheet.reach, Reach::FirstLook);
         assert_eq!(sheet.steps.len(), 1);
-        assert!(matches!(sheet.steps[0].action, Action::LookAtMode { .. }));
+        assert!(matches!(sheet.steps[0].act, Act::LookAtMode { .. }));
         assert_eq!(sheet.head.no_returns, 0);
     }
 

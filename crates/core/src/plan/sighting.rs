@@ -3,7 +3,7 @@
 
 use serde::Serialize;
 
-use super::action::Action;
+use super::act::Act;
 use super::sheet::Step;
 use super::state::State;
 use crate::facts::{FactKey, Facts, Happening};
@@ -45,8 +45,8 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
     let mut all = Vec::new();
     let looks = |mode| family.mode(mode).map_or("", |spec| spec.looks.as_str());
     // A second stage's lock is looked at by itself (L2).
-    let is_critical = matches!(step.action, Action::LookAtCriticalLock { .. });
-    let is_wipe = matches!(step.action, Action::Wipe { .. });
+    let is_critical = matches!(step.act, Act::LookAtCriticalLock { .. });
+    let is_wipe = matches!(step.act, Act::Wipe { .. });
     let (key, before, after) = if is_critical {
         let (before, after) = (step.before.critical, step.after.critical);
         (FactKey::CriticalLock, before, after)
@@ -78,11 +78,11 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
             let mut facts = vec![(FactKey::Mode, mode.id())];
             let mut text = looks(mode).to_owned();
             let mut id = mode.id().to_owned();
-            if is_expected && step.action == Action::SwitchDebuggingOn {
+            if is_expected && step.act == Act::SwitchDebuggingOn {
                 facts.push((FactKey::Debugging, "on"));
                 text = "Commands from a computer: on.".to_owned();
             }
-            if is_expected && step.action == Action::SwitchFastStartOff {
+            if is_expected && step.act == Act::SwitchFastStartOff {
                 facts.push((FactKey::FastStart, "off"));
                 text = "Fast start: off.".to_owned();
             }
@@ -90,7 +90,7 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 text = format!("{text} It says that it has erased.");
                 id = format!("{id}-erased");
             }
-            if let (true, Action::SetSlot { slot }) = (is_expected, step.action) {
+            if let (true, Act::SetSlot { slot }) = (is_expected, &step.act) {
                 facts.push((FactKey::Slot, slot.id()));
                 text = format!("{text} It says slot {}.", slot.id());
             }

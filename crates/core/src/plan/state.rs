@@ -7,19 +7,7 @@ use crate::family::{Family, Key};
 use crate::mode::{Lock, Mode, RecoveryKind, Slot};
 
 /// A switch in the device's settings.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Switch {
     /// On.
@@ -29,19 +17,7 @@ pub enum Switch {
 }
 
 /// Whether the owner's data is still what it was at the start of the sheet.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Data {
     /// As at the start.
@@ -51,19 +27,7 @@ pub enum Data {
 }
 
 /// Whether the partition table was read on this sheet.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum TableRead {
     /// Not yet.
@@ -74,18 +38,7 @@ pub enum TableRead {
 
 /// Whether all that exists once is captured as it is now.
 #[derive(
-    Debug,
-    Clone,
-    Copy,
-    Default,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
 )]
 #[serde(rename_all = "kebab-case")]
 pub enum BackedUp {
@@ -97,19 +50,7 @@ pub enum BackedUp {
 }
 
 /// Whether the state rests on a look that has not been taken.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Look {
     /// All of it was seen or follows from what was seen.
@@ -120,18 +61,7 @@ pub enum Look {
 
 /// Keys that don't work, as a set. An action that needs one is not planned (`N2`).
 #[derive(
-    Debug,
-    Clone,
-    Copy,
-    Default,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
 )]
 #[serde(transparent)]
 pub struct Broken(u8);
@@ -163,25 +93,19 @@ impl Broken {
         keys.into_iter().find(|key| self.0 & Self::bit(*key) != 0)
     }
 
+    /// The keys of the set.
+    pub fn keys(self) -> impl Iterator<Item = Key> {
+        let is_in = move |key: &Key| self.0 & Self::bit(*key) != 0;
+        Key::ALL.into_iter().filter(is_in)
+    }
+
     fn bit(key: Key) -> u8 {
         1 << (key as u8)
     }
 }
 
 /// What an act can change. Unknown is `None` and satisfies nothing.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 pub struct State {
     /// What runs.
     pub mode: Option<Mode>,
@@ -190,29 +114,22 @@ pub struct State {
     /// Whether the running system takes commands from a computer.
     pub debugging: Option<Switch>,
     /// Whether *off* is only half sleep, where the family has that.
-    #[serde(default)]
     pub fast_start: Option<Switch>,
     /// The owner's data.
     pub data: Data,
     /// The partition table.
     pub table: TableRead,
     /// What lies in the recovery partition.
-    #[serde(default)]
     pub recovery: Option<RecoveryKind>,
     /// What exists once.
-    #[serde(default)]
     pub backed_up: BackedUp,
     /// Lock of the critical partitions, where the family has that stage.
-    #[serde(default)]
     pub critical: Option<Lock>,
     /// The active slot, where there are two.
-    #[serde(default)]
     pub slot: Option<Slot>,
     /// Keys that don't work.
-    #[serde(default)]
     pub broken: Broken,
     /// Packages that are still ahead on the way from build to build.
-    #[serde(default)]
     pub legs_ahead: u8,
     /// Whether something was assumed.
     pub look: Look,
@@ -302,7 +219,7 @@ pub enum Goal {
 }
 
 /// What a goal comes to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum GoalKind {
     /// The unit is another one after: lock, data or recovery.
@@ -417,6 +334,12 @@ impl Goal {
         }
     }
 
+    /// The goal with this id.
+    #[must_use]
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|goal| goal.id() == id)
+    }
+
     /// Words for a person.
     #[must_use]
     pub fn shown(self) -> &'static str {
@@ -466,19 +389,7 @@ impl Goal {
 }
 
 /// Whether something is at hand.
-#[derive(
-    Debug,
-    Clone,
-    Copy,
-    PartialEq,
-    Eq,
-    PartialOrd,
-    Ord,
-    Hash,
-    Serialize,
-    Deserialize,
-    utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Presence {
     /// It is.
@@ -488,7 +399,7 @@ pub enum Presence {
 }
 
 /// What the bench has at hand for a unit.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Ways {
     /// A bench link to the unit.
     pub link: Presence,

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::action::Action;
+use super::act::Act;
 use super::sheet::Step;
 use super::state::Data;
 use crate::family::Family;
@@ -22,8 +22,16 @@ pub struct Stuck {
 pub fn may_be_cut(step: &Step) -> bool {
     // The first start after an erase lays the storage out anew.
     let lays_out = step.before.data == Data::Erased && step.after.mode == Some(Mode::System);
-    let reads = matches!(step.action, Action::ReadTable | Action::Capture);
+    let reads = matches!(step.act, Act::ReadTable | Act::Capture);
     step.effect.is_none() && step.wipe.is_none() && !lays_out && !reads
+}
+
+/// Milliseconds until `step`, which has been at it for `elapsed_ms`, counts as stuck: 0 from then on;
+/// nothing where the family sets it no bound (`N6`).
+#[must_use]
+pub fn stuck_in_ms(step: &Step, elapsed_ms: u64) -> Option<u64> {
+    let bound = u64::from(step.stuck_seconds) * 1000;
+    (bound > 0).then(|| bound.saturating_sub(elapsed_ms))
 }
 
 /// What to say when `step` is stuck.

@@ -1,6 +1,6 @@
 //! A consent: given for one act, by somebody who was told what it costs and typed the unit's name.
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_wire::{BenchTime, Digest};
 
 use super::{Cure, Item, ItemState, item};
@@ -8,7 +8,7 @@ use crate::family::{Consequence, Wipe};
 use crate::rule::Rule;
 
 /// A consent that a person typed for one act of one run.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Consent {
     /// What it is for: the stage of a lock, or the act by its own words.
     pub stage: String,

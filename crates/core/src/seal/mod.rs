@@ -29,7 +29,7 @@ mod unlock;
 mod wipe;
 mod write;
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_wire::link::Epoch;
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, UnitId};
 
@@ -63,9 +63,7 @@ pub use write::{
 };
 
 /// A change to a device that needs a permit.
-#[derive(
-    Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(tag = "effect", rename_all = "kebab-case")]
 pub enum Effect {
     /// Opening one stage of the lock (`G1`).
@@ -250,7 +248,7 @@ pub struct Item {
 }
 
 /// A write that has begun and whose end nobody has seen (`S3`).
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Torn {
     /// The partition.
     pub label: Label,

@@ -13,6 +13,10 @@ use veritope_core::plan::{Goal, Planned, Sheet};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Consent, Effect};
 
+use crate::stored::{
+    self, Agreed, As, Change, Copied, Damage, Ended, Fact, Happened, Keeping, Own, Pairing,
+    PlannedChange, Rules, Shown, Told, Word,
+};
 use veritope_wire::link::{Epoch, Handle};
 use veritope_wire::{
     BenchTime, BridgeId, CaptureId, Digest, FactId, Label, PlaceId, RequestId, RunId, Stamp, UnitId,
@@ -42,30 +46,6 @@ pub enum Way {
     Hand,
 }
 
-/// How a step ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum StepResult {
-    /// The device is as the step should leave it.
-    AsExpected,
-    /// The device is in another state.
-    Otherwise,
-    /// The device declined.
-    Refused,
-    /// Nobody saw how it ended, and looking does not tell.
-    NotKnown,
-}
-
-/// How a run ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum RunEnd {
-    /// At its goal.
-    Reached,
-    /// By a person.
-    Stopped,
-}
-
 /// A unit's first line, as the bench's chain notes it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Birth {
@@ -88,40 +68,8 @@ pub struct ChainEnd {
     pub hash: Digest,
 }
 
-/// One damaged stretch of a copy.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-pub struct DamageFacts {
-    /// The partition; nothing where it is the capture's manifest.
-    pub label: Option<Label>,
-    /// The frame, from 0; nothing when the whole object is missing or unreadable.
-    pub frame: Option<u64>,
-    /// First byte of the image that can't be relied on.
-    pub first_byte: u64,
-    /// Last byte of it.
-    pub last_byte: u64,
-    /// What was found.
-    pub what: String,
-}
-
+pub use crate::outcome::{DamageFacts, RunEnd, StepResult};
 pub use veritope_core::coverage::WriteShown;
-
-impl DamageFacts {
-    /// What is damaged, and where.
-    #[must_use]
-    pub fn in_words(&self) -> String {
-        let Some(label) = &self.label else {
-            return format!("its manifest is damaged: {}", self.what);
-        };
-        let whole = || "as a whole".to_owned();
-        let frame = self
-            .frame
-            .map_or_else(whole, |frame| format!("frame {frame}"));
-        format!(
-            "{label} is damaged, {frame}, bytes {} to {}",
-            self.first_byte, self.last_byte
-        )
-    }
-}
 
 /// One entry of a log.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -205,6 +153,7 @@ pub enum Entry {
         /// Which.
         fact: FactId,
         /// What it is about.
+        #[serde(with = "As::<Word>")]
         key: FactKey,
         /// Digest of the picture; its bytes lie beside the log.
         digest: Digest,
@@ -212,7 +161,7 @@ pub enum Entry {
     /// An identifier that the unit gives in one mode is its own (`K4`).
     Paired {
         /// Which, where, what.
-        #[serde(flatten)]
+        #[serde(flatten, with = "As::<Pairing>")]
         paired: Paired,
     },
     /// A unit came onto the bench.
@@ -227,6 +176,7 @@ pub enum Entry {
     /// Facts were recorded.
     Facts {
         /// The rows.
+        #[serde(with = "As::<Vec<Fact>>")]
         facts: Vec<FactRow>,
     },
     /// A fact was taken back.
@@ -234,11 +184,13 @@ pub enum Entry {
         /// Which.
         fact: FactId,
         /// What it was about.
+        #[serde(with = "As::<Word>")]
         key: FactKey,
     },
     /// Something happened that makes facts stale.
     Happened {
         /// What.
+        #[serde(with = "As::<Happened>")]
         happening: Happening,
         /// When: the moment of the look that showed it, not the later one of writing it down.
         at: BenchTime,
@@ -249,13 +201,16 @@ pub enum Entry {
     /// Something was said about a class of data, or taken back.
     KeptSafe {
         /// The class.
+        #[serde(with = "As::<Word>")]
         class: KeepClass,
         /// What; nothing when taken back.
+        #[serde(with = "As::<Option<Keeping>>")]
         kept: Option<Kept>,
     },
     /// A goal was chosen.
     GoalChosen {
         /// Which.
+        #[serde(with = "As::<Word>")]
         goal: Goal,
     },
     /// A run began with this sheet.
@@ -263,6 +218,7 @@ pub enum Entry {
         /// The run.
         run: RunId,
         /// The sheet.
+        #[serde(with = "As::<Box<stored::Sheet>>")]
         sheet: Box<Sheet>,
         /// Digest of the family's text that it was planned by, and goes on by to its end.
         #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -278,6 +234,7 @@ pub enum Entry {
         /// Why.
         why: String,
         /// The new sheet.
+        #[serde(with = "As::<Box<stored::Sheet>>")]
         sheet: Box<Sheet>,
     },
     /// A person consented.
@@ -285,6 +242,7 @@ pub enum Entry {
         /// The run.
         run: RunId,
         /// To what.
+        #[serde(with = "As::<Agreed>")]
         consent: Consent,
     },
     /// A step is about to be taken.
@@ -294,6 +252,7 @@ pub enum Entry {
         /// The step in words.
         title: String,
         /// The change it makes, if it makes one.
+        #[serde(with = "As::<Option<PlannedChange>>")]
         effect: Option<Planned>,
     },
     /// What came of it.
@@ -301,8 +260,10 @@ pub enum Entry {
         /// The run.
         run: RunId,
         /// How it ended.
+        #[serde(with = "As::<stored::Result>")]
         result: StepResult,
         /// Who says so.
+        #[serde(with = "As::<Told>")]
         source: Source,
         /// What was seen, in words.
         saw: String,
@@ -314,6 +275,7 @@ pub enum Entry {
         /// The table's own identifier.
         guid: String,
         /// Its partitions.
+        #[serde(with = "As::<Vec<Own>>")]
         partitions: Vec<OwnPartition>,
     },
     /// The seal refused something.
@@ -321,13 +283,16 @@ pub enum Entry {
         /// What was wanted.
         wanted: String,
         /// The rules that stood against it.
+        #[serde(with = "As::<Rules>")]
         rules: Vec<Rule>,
     },
     /// A capture was taken.
     Captured {
         /// What it holds.
+        #[serde(with = "As::<stored::Capture>")]
         capture: CaptureFacts,
         /// Partitions the unit has, as its own table says.
+        #[serde(with = "As::<Vec<Own>>")]
         own: Vec<OwnPartition>,
     },
     /// The unit's token is kept from now on, encrypted; the log does not hold it (`U4`).
@@ -335,8 +300,10 @@ pub enum Entry {
     /// A capture that another bench took was found in a place and taken over (`E6`).
     CaptureFound {
         /// What it holds.
+        #[serde(with = "As::<stored::Capture>")]
         capture: CaptureFacts,
         /// Partitions the unit had then, as its own table said.
+        #[serde(with = "As::<Vec<Own>>")]
         own: Vec<OwnPartition>,
     },
     /// The unit has another name from now on.
@@ -357,11 +324,13 @@ pub enum Entry {
     /// A set of the maker's was taken into the vault, every digest compared with the published one.
     StockTaken {
         /// What it holds.
+        #[serde(with = "As::<stored::Capture>")]
         capture: CaptureFacts,
     },
     /// A capture was brought to a place.
     CopyMade {
         /// The copy, not read back yet.
+        #[serde(with = "As::<Copied>")]
         copy: CopyFacts,
     },
     /// A copy was read back from its medium.
@@ -375,11 +344,13 @@ pub enum Entry {
         /// The medium beneath; nothing for memory.
         medium: Option<String>,
         /// What is damaged; nothing when it is sound.
+        #[serde(with = "As::<Vec<Damage>>")]
         damage: Vec<DamageFacts>,
     },
     /// A partition is about to be written.
     WriteBegan {
         /// The change.
+        #[serde(with = "As::<Change>")]
         effect: Effect,
         /// What lies there, where it was captured.
         before: Option<Digest>,
@@ -391,6 +362,7 @@ pub enum Entry {
         /// The image.
         image: Digest,
         /// What shows it.
+        #[serde(with = "As::<Shown>")]
         shown: WriteShown,
     },
     /// A place was added.
@@ -412,6 +384,7 @@ pub enum Entry {
     /// The bench's policy was changed.
     PolicyChanged {
         /// What it is now.
+        #[serde(with = "As::<stored::Policy>")]
         policy: Policy,
     },
     /// A run ended.
@@ -419,6 +392,7 @@ pub enum Entry {
         /// The run.
         run: RunId,
         /// How.
+        #[serde(with = "As::<Ended>")]
         end: RunEnd,
     },
 }

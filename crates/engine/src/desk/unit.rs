@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
 use veritope_core::facts::{FactKey, FactRow, Facts, Happening, Source};
 use veritope_core::family::Paired;
@@ -19,7 +19,7 @@ use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, RunId,
 use crate::desk::record::{DamageFacts, Entry, RunEnd, Stamped, StepResult, Way};
 
 /// Everything known of one unit.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct UnitRecord {
     /// Its id.
     pub id: UnitId,
@@ -47,56 +47,41 @@ pub struct UnitRecord {
     /// The newest run.
     pub run: Option<RunRecord>,
     /// Captures, oldest first.
-    #[serde(default)]
     pub captures: Vec<CaptureFacts>,
     /// Whether its token is kept here.
-    #[serde(default)]
     pub has_token: bool,
     /// The maker's sets that were taken into the vault for it, the oldest first.
-    #[serde(default)]
     pub stocks: Vec<CaptureFacts>,
     /// Their copies.
-    #[serde(default)]
     pub copies: Vec<CopyFacts>,
     /// Damage found in copies, by capture and place, at the last reading.
-    #[serde(default)]
     pub damage: Vec<(CaptureId, PlaceId, Vec<DamageFacts>)>,
     /// The unit's own partitions, as last read.
-    #[serde(default)]
     pub own: Option<Vec<OwnPartition>>,
     /// Writes whose end nobody has seen.
-    #[serde(default)]
     pub torn: Vec<Torn>,
     /// What was last written to partitions, and seen to be there.
-    #[serde(default)]
     pub written: Vec<Written>,
     /// The link's epoch after the last happening.
-    #[serde(default)]
     pub epoch: Option<Epoch>,
     /// Identifiers by the mode in which the unit gives them (`K4`).
-    #[serde(default)]
     pub paired: Vec<Paired>,
     /// Digests of the pictures attached to facts.
-    #[serde(default)]
     pub pictures: BTreeMap<FactId, Digest>,
     /// When the link first said that it is locked (`R1`).
-    #[serde(default)]
     pub seen_locked: Option<BenchTime>,
     /// When anything was first written from here (`B5`, `R1`).
-    #[serde(default)]
     pub first_write: Option<BenchTime>,
     /// When anything was last written, installed, erased or made active, or may have been.
-    #[serde(default)]
     pub touched: Option<BenchTime>,
     /// When it last told something new over its link.
     pub answered: Option<BenchTime>,
     /// Whether it was put away.
-    #[serde(default)]
     pub is_away: bool,
 }
 
 /// One run.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RunRecord {
     /// Its id.
     pub id: RunId,
@@ -119,23 +104,19 @@ pub struct RunRecord {
     /// The table, once read.
     pub table: Option<Vec<OwnPartition>>,
     /// The build that ran when it began, where it was known.
-    #[serde(default)]
     pub began_on: Option<String>,
     /// Whether a step of it has erased the owner's data.
-    #[serde(default)]
     pub erased: bool,
     /// Digest of the family's text that it goes by.
-    #[serde(default)]
     pub family: Option<Digest>,
     /// Digest of the image that was judged for it.
-    #[serde(default)]
     pub image: Option<Digest>,
     /// How it ended.
     pub ended: Option<(RunEnd, BenchTime)>,
 }
 
 /// An intent without an outcome.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct OpenIntent {
     /// The step in words.
     pub title: String,
@@ -144,7 +125,7 @@ pub struct OpenIntent {
 }
 
 /// A step that was taken.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct DoneStep {
     /// The step in words.
     pub title: String,

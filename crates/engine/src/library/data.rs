@@ -33,6 +33,7 @@ use crate::library::error::{DATA_VERSION, DataError};
 use crate::library::family::KnownFamily;
 use crate::library::hold::Hold;
 use crate::library::place::Place;
+use crate::stored::{self, Form};
 
 #[derive(Serialize, Deserialize)]
 struct VersionFile {
@@ -144,7 +145,12 @@ impl DataFolder {
     /// # Errors
     /// When the file makes no sense.
     pub fn policy(&self) -> Result<Policy, DataError> {
-        Ok(read_toml(&self.join("policy.toml"))?.unwrap_or_else(Policy::usual))
+        let path = self.join("policy.toml");
+        let Some(form) = read_toml::<stored::Policy>(&path)? else {
+            return Ok(Policy::usual());
+        };
+        form.read()
+            .map_err(|what| DataError::Unreadable { path, what })
     }
 
     /// The bridges.
@@ -204,7 +210,7 @@ impl DataFolder {
     /// # Errors
     /// When it can't be written; then the old one stands.
     pub fn set_policy(&self, policy: &Policy) -> Result<(), DataError> {
-        write_toml(&self.join("policy.toml"), policy)
+        write_toml(&self.join("policy.toml"), &stored::Policy::of(policy))
     }
 
     /// What was remembered of the clock; nothing at the first start. A file that makes no sense is

@@ -12,7 +12,7 @@ use veritope_core::family::{self, Family, Menu};
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::paste::{self, Hit, MOST_PASTED_BYTES};
-use veritope_core::plan::stuck::stuck;
+use veritope_core::plan::stuck::{stuck, stuck_in_ms};
 use veritope_core::plan::{Goal, Step, ledger};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{self, Item, ItemState};
@@ -577,7 +577,7 @@ impl Engine {
         let starts_image = sheet
             .steps
             .iter()
-            .any(|step| step.action == veritope_core::plan::Action::TemporaryStart);
+            .any(|step| step.act == veritope_core::plan::Act::TemporaryStart);
         if starts_image {
             preview.images = self.shelf.images(family).unwrap_or_default();
         }
@@ -690,29 +690,21 @@ impl Engine {
             .filter(open)
             .any(|item| item.cure == Some(veritope_core::seal::Cure::Consent));
         let missing = items.iter().flatten().filter(open).count();
+        let running = |since| {
+            let elapsed_ms = self.now().ms_since(since);
+            StepState::Running {
+                elapsed_ms,
+                stuck_in_ms: stuck_in_ms(step, elapsed_ms),
+            }
+        };
         let state = match (self.phase(run.id), &run.open) {
-            (Some(StepPhase::Running { since }), _) => StepState::Running { since },
-            (
-                Some(StepPhase::Asking {
-                    since,
-                    question,
-                    default,
-                }),
-                _,
-            ) => StepState::Asking {
-                since,
-                question,
-                default,
-            },
-            (None, Some(intent)) if self.is_changing(record.id) => StepState::Running {
-                since: intent.since,
-            },
-            (None, Some(intent)) if by_link => StepState::Unknown {
-                since: intent.since,
-            },
-            (None, Some(intent)) => StepState::InHand {
-                since: intent.since,
-            },
+            (Some(StepPhase::Running { since }), _) => running(since),
+            (Some(StepPhase::Asking { question, default }), _) => {
+                StepState::Asking { question, default }
+            }
+            (None, Some(intent)) if self.is_changing(record.id) => running(intent.since),
+            (None, Some(_)) if by_link => StepState::Unknown,
+            (None, Some(_)) => StepState::InHand,
             (None, None) => StepState::Ready,
         };
         let permission = if missing > 0 {
@@ -741,6 +733,13 @@ impl Engine {
         } else {
             step.clone()
         };
+        let is_stuck = matches!(
+            state,
+            StepState::Running {
+                stuck_in_ms: Some(0),
+                ..
+            }
+        );
         let position = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
         StepView {
             number: position(run.at + 1),
@@ -754,7 +753,9 @@ impl Engine {
                 TakenBy::Hand
             },
             sightings: self.sightings_of(record, step),
-            stuck: family.map(|family| stuck(family, step)),
+            stuck: family
+                .filter(|_| is_stuck)
+                .map(|family| stuck(family, step)),
             consequences: family.map_or_else(Vec::new, |family| {
                 crate::evidence::costs_of(step, family, &record.known()).1
             }),

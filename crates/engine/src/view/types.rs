@@ -358,28 +358,23 @@ pub enum StepState {
     Ready,
     /// The device is at it.
     Running {
-        /// Since when.
-        since: BenchTime,
+        /// For how long, in milliseconds, when this was answered; what the device asked in between is not
+        /// counted.
+        elapsed_ms: u64,
+        /// Milliseconds until it counts as stuck, 0 from then on; nothing where it never does.
+        stuck_in_ms: Option<u64>,
     },
     /// The device asks.
     Asking {
-        /// Since when.
-        since: BenchTime,
         /// The question in its words.
         question: String,
         /// The highlighted answer.
         default: String,
     },
     /// A person is at it and says what is seen.
-    InHand {
-        /// Since when.
-        since: BenchTime,
-    },
+    InHand,
     /// How it ended is not known: look.
-    Unknown {
-        /// Since when.
-        since: BenchTime,
-    },
+    Unknown,
 }
 
 /// The step in hand.
@@ -407,7 +402,7 @@ pub struct StepView {
     pub consequences: Vec<Consequence>,
     /// Whether a consent is wanted and missing.
     pub consent_wanted: bool,
-    /// What may be done once it is past its bound.
+    /// What may be done, once it is past its bound.
     pub stuck: Option<Stuck>,
     /// Whether it may be taken now.
     pub permission: Permission,

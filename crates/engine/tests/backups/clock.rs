@@ -5,11 +5,12 @@ use std::sync::Mutex;
 use std::sync::atomic::Ordering;
 
 use veritope_core::plan::Goal;
-use veritope_engine::{CaptureKind, Compared, StepEnd};
+use veritope_engine::view::StepState;
+use veritope_engine::{CaptureKind, Compared, StepEnd, StepPhase, Watcher};
 use veritope_standin::Fault;
 
 use super::{At, label};
-use crate::support::{Bench, unlocked};
+use crate::support::{Bench, Lie, unlocked};
 
 const HOUR_MS: i64 = 3_600_000;
 const SET_BY_MS: [i64; 3] = [-100 * HOUR_MS, 100 * HOUR_MS, 0];
@@ -82,6 +83,60 @@ fn in_the_middle_of_a_step_it_neither_sticks_nor_ends_it() {
                 "{took_ms} ms, set by {by_ms} ms"
             );
         }
+    }
+}
+
+/// Looks at the run page while a step is taken: for how long it says, what is left, and whether it is stuck.
+struct Looking<'a> {
+    bench: &'a Bench,
+    set_by_ms: i64,
+    seen: Mutex<Vec<(u64, u64, bool)>>,
+}
+
+impl Watcher for Looking<'_> {
+    fn phase(&self, _: &StepPhase) {
+        self.bench.set_clock(self.set_by_ms);
+        let page = self.bench.engine.run_page(self.bench.unit).unwrap();
+        let view = page.run.unwrap().step.unwrap();
+        if let StepState::Running {
+            elapsed_ms,
+            stuck_in_ms: Some(left_ms),
+        } = view.state
+        {
+            let bound_ms = u64::from(view.step.stuck_seconds) * 1000;
+            assert!(left_ms == 0 || elapsed_ms + left_ms == bound_ms);
+            let mut seen = self.seen.lock().unwrap();
+            seen.push((elapsed_ms, left_ms, view.stuck.is_some()));
+        }
+    }
+
+    fn should_stop(&self) -> bool {
+        false
+    }
+}
+
+/// The server counts how long a step takes and says when that is too long; a clock that is set does not.
+#[test]
+fn how_long_it_takes_is_counted_and_stuck_is_said_when_it_is() {
+    for set_by_ms in SET_BY_MS {
+        let bench = unlocked();
+        let run = bench.begin(Goal::TemporaryRecovery);
+        bench.tongue.says(Some(Lie::Hangs));
+        let watcher = Looking {
+            bench: &bench,
+            set_by_ms,
+            seen: Mutex::default(),
+        };
+        let request = bench.request();
+        let revision = bench.revision();
+        let engine = &bench.engine;
+        let _ = engine.do_step(bench.unit, run, revision, request, &watcher);
+        let seen = watcher.seen.into_inner().unwrap();
+        assert!(seen.is_sorted(), "{seen:?}");
+        let is_said = |one: &&(u64, u64, bool)| (one.1 == 0) == one.2;
+        assert_eq!(seen.iter().filter(is_said).count(), seen.len(), "{seen:?}");
+        let stuck = seen.iter().filter(|(_, left, _)| *left == 0).count();
+        assert!(stuck > 0 && stuck < seen.len(), "{seen:?}");
     }
 }
 

@@ -467,7 +467,7 @@ impl World {
                 panic!("{}: a run without a step", self.about);
             };
             match &view.state {
-                StepState::InHand { .. } => {
+                StepState::InHand => {
                     let slip = self.slip();
                     let wipes = self.wipes();
                     self.bench.by_hand(&view, slip);
@@ -502,7 +502,7 @@ impl World {
                     }
                     continue;
                 }
-                StepState::Unknown { .. } => {
+                StepState::Unknown => {
                     self.make_ready();
                     let _ = self.bench.engine.look_at_step(self.bench.unit);
                     if self.is_stuck_unknown() {

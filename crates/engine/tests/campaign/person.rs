@@ -3,7 +3,7 @@
 
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
-use veritope_core::plan::{Action, Step};
+use veritope_core::plan::{Act, Step};
 use veritope_engine::view::StepView;
 use veritope_standin::{Bridge, Device};
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
@@ -270,13 +270,13 @@ impl Bench {
             self.settle_down();
         }
         if step.phases.is_empty() {
-            match step.action {
-                Action::Move { way } => {
+            match &step.act {
+                Act::Move { way } => {
                     if let Some(menu) = &step.menu {
                         self.through(menu, slip);
                     } else {
                         let lines = self.face().buttons;
-                        let to = family.moves[way].to;
+                        let to = family.way(way).unwrap().to;
                         let named = |id: &str| lines.iter().any(|line| line.id == id);
                         let id = match to {
                             Mode::System => "start",
@@ -294,10 +294,10 @@ impl Bench {
                         }
                     }
                 }
-                Action::SwitchFastStartOff => self.switch("fast-start", "off"),
-                Action::SwitchDebuggingOn => self.switch("debugging", "on"),
-                Action::Unlock { stage } => {
-                    let stage = &family.stages[stage];
+                Act::SwitchFastStartOff => self.switch("fast-start", "off"),
+                Act::SwitchDebuggingOn => self.switch("debugging", "on"),
+                Act::Unlock { stage } => {
+                    let stage = family.stage(stage).unwrap();
                     for form in &stage.forms {
                         let args = [
                             ("form", form.as_str()),
@@ -308,15 +308,14 @@ impl Bench {
                     }
                     self.answer_by_hand(slip);
                 }
-                Action::Relock { stage } => {
-                    let id = family.relock.order[stage].clone();
+                Act::Relock { stage } => {
                     for form in &family.relock.act.as_ref().unwrap().forms {
-                        let args = [("form", form.as_str()), ("stage", id.as_str())];
+                        let args = [("form", form.as_str()), ("stage", stage.as_str())];
                         self.own_program(ActKind::Lock, &args);
                     }
                     self.answer_by_hand(slip);
                 }
-                Action::Wipe { .. } => {
+                Act::Wipe { .. } => {
                     if let Some(menu) = &step.menu {
                         self.through(menu, slip);
                         self.answer_by_hand(slip);
@@ -324,8 +323,8 @@ impl Bench {
                         self.own_program(ActKind::Erase, &[("set", "user-data")]);
                     }
                 }
-                Action::InstallPackage { package } => {
-                    let name = &family.packages[package].name;
+                Act::InstallPackage { package } => {
+                    let name = package;
                     answer(&self.bridge, "card");
                     answer(&self.bridge, &format!("install-{name}"));
                 }
@@ -364,7 +363,7 @@ impl Bench {
     /// What is there now, as one of the things that may be said.
     pub(super) fn what_is_seen(&self, view: &StepView, wiped: bool) -> String {
         let truths = on(&self.bridge, |device| device.truths());
-        if matches!(view.step.action, Action::Wipe { .. }) {
+        if matches!(view.step.act, Act::Wipe { .. }) {
             let said = if wiped { "erased" } else { "not-erased" };
             return pick(view, &truths["mode"], said);
         }

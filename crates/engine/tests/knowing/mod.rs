@@ -4,7 +4,7 @@
 use std::sync::atomic::Ordering;
 
 use veritope_core::facts::FactKey;
-use veritope_core::plan::{Action, Goal};
+use veritope_core::plan::{Act, Goal};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Level, Standing, Verdict};
@@ -119,12 +119,9 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
         .unwrap();
     let preview = bench.engine.run_page(unit).unwrap().preview.unwrap();
     let sheet = preview.sheet.unwrap();
-    let has = |wanted: &dyn Fn(&Action) -> bool| sheet.steps.iter().any(|s| wanted(&s.action));
-    assert!(has(&|action| matches!(action, Action::Unlock { .. })));
-    assert!(has(&|action| matches!(
-        action,
-        Action::InstallPackage { .. }
-    )));
+    let has = |wanted: &dyn Fn(&Act) -> bool| sheet.steps.iter().any(|s| wanted(&s.act));
+    assert!(has(&|action| matches!(action, Act::Unlock { .. })));
+    assert!(has(&|action| matches!(action, Act::InstallPackage { .. })));
 }
 
 /// `Q11`: the first package of the way down erases, so all that come after it are proven whole before.

@@ -31,7 +31,7 @@ use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
 use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{
     ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
-    Operation, OperationId, PartitionList, Written,
+    Operation, OperationId, PartitionList, Progress, Written,
 };
 use veritope_wire::{Digest, RequestId, RunId, UnitId, WallTime};
 
@@ -52,6 +52,8 @@ pub(crate) enum Lie {
     OtherUnitAfter(u64),
     /// Whatever was put into memory, its digest is said to be this text's.
     OtherMemory,
+    /// What the device was told to do never ends.
+    Hangs,
 }
 
 /// The bridge of a bench, which may be made to lie.
@@ -114,9 +116,14 @@ impl Transport for InProcess {
     }
 
     fn operation(&self, device: &Handle, id: OperationId) -> Result<Operation, LinkError> {
-        self.0
+        let mut operation = self
+            .0
             .with(&device.0, |d| d.operation(id))
-            .map_err(LinkError::Refused)
+            .map_err(LinkError::Refused)?;
+        if self.1.lie() == Some(Lie::Hangs) {
+            operation.progress = Progress::Running;
+        }
+        Ok(operation)
     }
 
     fn events(&self, device: &Handle, after: u64, _: Duration) -> Result<LinkEvents, LinkError> {

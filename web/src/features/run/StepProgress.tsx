@@ -1,10 +1,11 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
 
 import { client, unwrap, type Api } from '../../api/client';
-import { jobsQuery } from '../../api/queries';
+import { jobsQuery, runQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { ByteProgress } from '../../ui/ByteProgress';
 import { duration, running } from '../../ui/format';
@@ -31,7 +32,7 @@ export function StepProgress({ unit, run, view, isAway }: StepProgressProps) {
     case 'running':
       return (
         <>
-          <Elapsed since={state.since} step={step} stuck={view.stuck} />
+          <Elapsed unit={unit} state={state} step={step} stuck={view.stuck} />
           <StepBytes run={run.id} />
           <Typography variant="instruction">
             Wait. The bench goes on by itself when the unit is back.
@@ -75,11 +76,20 @@ function StepBytes({ run }: { run: string }) {
   );
 }
 
-type ElapsedProps = { since: string; step: Api<'Step'>; stuck?: Api<'Stuck'> | null };
+type ElapsedProps = {
+  unit: string;
+  state: Extract<Api<'StepState'>, { is: 'running' }>;
+  step: Api<'Step'>;
+  stuck?: Api<'Stuck'> | null;
+};
 
-function Elapsed({ since, step, stuck }: ElapsedProps) {
-  const seconds = Math.max(0, (useNow(500) - Date.parse(since)) / 1000);
-  const isStuck = step.stuck_seconds > 0 && seconds > step.stuck_seconds;
+/** How long it has been at it, counted on from what the server said; whether that is too long says the server. */
+function Elapsed({ unit, state, step, stuck }: ElapsedProps) {
+  const now = useNow(500);
+  const [heard, setHeard] = useState({ state, at: now });
+  if (heard.state !== state) setHeard({ state, at: now });
+  useAskAgain(unit, state.stuck_in_ms);
+  const seconds = (state.elapsed_ms + Math.max(0, now - heard.at)) / 1000;
   return (
     <Box sx={{ mb: 2 }}>
       <Typography variant="timer" component="p" role="timer" aria-live="off">
@@ -89,7 +99,7 @@ function Elapsed({ since, step, stuck }: ElapsedProps) {
         Usually {duration(step.waiting_seconds)}.{' '}
         {step.stuck_seconds > 0 && `Stuck after ${duration(step.stuck_seconds)}.`}
       </Typography>
-      {isStuck && stuck != null && (
+      {stuck != null && (
         <Box role="status" sx={{ mt: 1, maxWidth: 640 }}>
           <Typography sx={{ color: 'care', fontWeight: 650 }}>{stuck.text}</Typography>
           {stuck.forced != null && <Typography>{stuck.forced}</Typography>}
@@ -97,6 +107,19 @@ function Elapsed({ since, step, stuck }: ElapsedProps) {
       )}
     </Box>
   );
+}
+
+/** Asks for the run again once a step may have become stuck. */
+function useAskAgain(unit: string, inMs?: number | null) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    if (inMs == null || inMs === 0) return;
+    const timer = setTimeout(
+      () => void queries.invalidateQueries({ queryKey: runQuery(unit).queryKey }),
+      inMs + 50,
+    );
+    return () => clearTimeout(timer);
+  }, [queries, unit, inMs]);
 }
 
 function UnknownOutcome({ unit, run }: { unit: string; run: Api<'RunView'> }) {

@@ -33,8 +33,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
   const isFinal = step.reversibility === 'no-return';
   useAwake();
   const { data: tag } = useQuery(unitQuery(unit));
-  // Sheets of earlier versions have none.
-  const phases = step.phases ?? [];
+  const phases = step.phases;
   const isAway = tag?.link.presence === 'absent' || tag?.link.presence === 'bridge-gone';
   return (
     <>

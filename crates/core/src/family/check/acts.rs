@@ -22,7 +22,7 @@ impl Locator<'_> {
         raw: Vec<Spanned<RawMove>>,
         declared: &BTreeSet<Mode>,
     ) -> Result<Vec<MoveSpec>, FamilyError> {
-        let mut moves = Vec::new();
+        let mut moves: Vec<MoveSpec> = Vec::new();
         for spec in raw {
             let spec = spec.into_inner();
             self.mode_is_declared(&spec.from, "move.from", declared)?;
@@ -30,9 +30,23 @@ impl Locator<'_> {
             if spec.from.get_ref() == spec.to.get_ref() {
                 return Err(self.refuse(spec.to.span(), "`move.to` is the mode it starts from"));
             }
+            let (from, to) = (*spec.from.get_ref(), *spec.to.get_ref());
+            let given = spec.id.as_ref().map(|id| id.get_ref().trim().to_owned());
+            if let (Some(id), Some("")) = (&spec.id, given.as_deref()) {
+                return Err(self.refuse(id.span(), "`move.id` is empty"));
+            }
+            let id = given.unwrap_or_else(|| MoveSpec::usual_id(from, to, spec.by));
+            if moves.iter().any(|known| known.id == id) {
+                let span = spec.id.as_ref().map_or(spec.to.span(), Spanned::span);
+                return Err(self.refuse(
+                    span,
+                    format!("two ways are named {id}, and a sheet could not tell them apart: give each a `move.id` of its own"),
+                ));
+            }
             moves.push(MoveSpec {
-                from: *spec.from.get_ref(),
-                to: *spec.to.get_ref(),
+                id,
+                from,
+                to,
                 by: spec.by,
                 needs_debugging: spec.needs_debugging == YesNo::Yes,
                 pace: self.pace(spec.usual, &spec.stuck)?,

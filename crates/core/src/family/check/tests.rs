@@ -280,6 +280,12 @@ fn mistakes_in_what_bears_on_the_lock_are_named_too() {
             "thimble",
             "from = \"download\"",
             "from = \"off\"",
+            "two ways are named off-to-system-by-keys, and a sheet could not tell them apart",
+        ),
+        (
+            "thimble",
+            "from = \"download\"",
+            "id = \"once more\"\nfrom = \"off\"",
             "from download no way leads to the running system",
         ),
         (

@@ -166,6 +166,9 @@ pub(crate) struct RawReadRoute {
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct RawMove {
+    /// A name of its own; only needed where another way has the same from, to and by.
+    #[schema(value_type = Option<String>)]
+    pub(crate) id: Option<Spanned<String>>,
     /// From.
     #[schema(value_type = Mode)]
     pub(crate) from: Spanned<Mode>,
