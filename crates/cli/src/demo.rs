@@ -2,6 +2,8 @@
 //! process. Four of them have all their bytes: two watches, Sanderling out of the box and Ruff unlocked
 //! some time ago, and of the others (`table`) those that a recovery can be started on from memory.
 
+mod table;
+
 use std::fs;
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
@@ -13,7 +15,7 @@ use tokio::task::JoinHandle;
 use veritope_engine::desk::record::Way;
 use veritope_engine::library::hold::{Folder, Hold};
 use veritope_engine::ports::Silent;
-use veritope_engine::{CaptureKind, Engine, EngineError, NewUnit, StepPhase, Watcher};
+use veritope_engine::{CaptureKind, Engine, NewUnit, StepPhase, Watcher};
 use veritope_server::front::FrontEnd;
 use veritope_server::{Config, Running, SystemClock, open_engine};
 use veritope_standin::clock::Scaled;
@@ -49,17 +51,23 @@ pub enum DemoError {
     #[error("{} is not a demo folder and not empty; nothing was deleted, choose another with --data", .0.display())]
     NotADemo(PathBuf),
     /// The folder can't be made.
-    #[error("the demo data in {} can't be made: {source}", .folder.display())]
+    #[error("the demo data in {} can't be made: {why}", .folder.display())]
     Folder {
         /// The folder.
         folder: PathBuf,
         /// Why.
-        #[source]
-        source: std::io::Error,
+        why: std::io::Error,
     },
     /// The bench did not take the demo units.
     #[error("the demo bench could not be set up")]
-    Engine(#[from] EngineError),
+    Bench(#[source] Box<dyn std::error::Error + Send + Sync>),
+}
+
+impl DemoError {
+    /// Something that the bench refused.
+    pub(crate) fn bench(error: impl std::error::Error + Send + Sync + 'static) -> Self {
+        Self::Bench(Box::new(error))
+    }
 }
 
 /// A demo that is up.
@@ -107,19 +115,18 @@ pub async fn start(config: DemoConfig) -> Result<DemoRunning, CommandError> {
         .front
         .check()
         .map_err(veritope_server::ServeError::from)?;
-    let listener =
-        TcpListener::bind(config.standin)
-            .await
-            .map_err(|source| BridgeError::Listen {
-                address: config.standin,
-                source,
-            })?;
+    let listener = TcpListener::bind(config.standin)
+        .await
+        .map_err(|why| BridgeError::Listen {
+            address: config.standin,
+            why,
+        })?;
     let standin = listener.local_addr()?;
     // A taken port is found out before anything is deleted.
-    drop(TcpListener::bind(config.listen).await.map_err(|source| {
+    drop(TcpListener::bind(config.listen).await.map_err(|why| {
         veritope_server::ServeError::Listen {
             address: config.listen,
-            source,
+            why,
         }
     })?);
     // Held before anything in it is emptied, and until the bench ends.
@@ -162,9 +169,9 @@ fn make_bridge(
     time_scale: u32,
     token: &str,
 ) -> Result<(Bridge, Arc<Scaled>), CommandError> {
-    let refuse = |source| DemoError::Folder {
+    let refuse = |why| DemoError::Folder {
         folder: data.to_owned(),
-        source,
+        why,
     };
     empty(data).map_err(|error| match error.kind() {
         std::io::ErrorKind::DirectoryNotEmpty => DemoError::NotADemo(data.to_owned()),
@@ -205,10 +212,10 @@ fn make_bridge(
     for birth in &births {
         let folder = data.join("standin").join(&birth.handle);
         let device = Device::make(&folder, Profile::gimbal(), birth, clock.clone())
-            .map_err(|source| BridgeError::Device { folder, source })?;
+            .map_err(|why| BridgeError::Device { folder, why })?;
         devices.push(device);
     }
-    devices.extend(crate::table::devices(data, &clock)?);
+    devices.extend(table::devices(data, &clock)?);
     shelved
         .join()
         .unwrap_or_else(|_| Err(std::io::Error::other("the shelf could not be filled")))
@@ -253,7 +260,7 @@ fn shelve(shelf: &Path) -> std::io::Result<()> {
         Digest::of(&image)
     );
     fs::write(shelf.join("gimbal-recovery-3.2.0.toml"), side)?;
-    crate::table::shelve(shelf)
+    table::shelve(shelf)
 }
 
 /// Name of the demo's second place, a stand-in's stick, which the bench takes for a medium of its own.
@@ -270,8 +277,9 @@ fn set_up(
     let data = hold.path();
     let (engine, _store) = open_engine(Folder::Held(Arc::clone(hold)), None, Arc::new(Silent))?;
     let bridge = engine
+        .links
         .add_bridge(&format!("http://{standin}"), token, request())
-        .map_err(DemoError::from)?;
+        .map_err(DemoError::bench)?;
     let mut units = Vec::new();
     for (nickname, handle) in [("Sanderling", "sanderling"), ("Ruff", "ruff")] {
         let new = NewUnit {
@@ -283,25 +291,33 @@ fn set_up(
             family: None,
             ownership: "asked".to_owned(),
         };
-        units.push(engine.add_unit(new, request()).map_err(DemoError::from)?);
+        units.push(
+            engine
+                .units
+                .add_unit(new, request())
+                .map_err(DemoError::bench)?,
+        );
     }
-    let mut policy = engine.policy();
+    let mut policy = engine.library.policy();
     policy.media = veritope_core::budget::Media::Any;
     engine
+        .library
         .set_policy(policy, request())
-        .map_err(DemoError::from)?;
+        .map_err(DemoError::bench)?;
     let stick = data.join(STICK);
     Vault::declare(&stick, PlaceId::new(uuid::Uuid::now_v7()))?;
     let stick = engine
+        .library
         .add_place(STICK, &stick.to_string_lossy(), request())
-        .map_err(DemoError::from)?;
+        .map_err(DemoError::bench)?;
     engine
+        .library
         .take_for_a_medium(stick, "stand-in stick")
-        .map_err(DemoError::from)?;
+        .map_err(DemoError::bench)?;
     if let Some(ruff) = units.last() {
         ruffs_past(&engine, devices, clock, *ruff, stick)?;
     }
-    crate::table::meet(&engine, devices, bridge, SystemClock.wall())
+    table::meet(&engine, devices, bridge, SystemClock.wall())
 }
 
 /// Ruff was here before: two captures, the older one copied to the stick, and one bit of it flipped
@@ -328,7 +344,7 @@ fn ruffs_past(
             })
             .map_err(|refusal| CommandError::Input(refusal.to_string()))?;
         clock.skip(180);
-        engine.look(unit).map_err(DemoError::from)?;
+        engine.links.look(unit).map_err(DemoError::bench)?;
         Ok(())
     };
     let nobody = Nobody;
@@ -337,8 +353,9 @@ fn ruffs_past(
         act(ActKind::Restart, "bootloader")?;
         act(ActKind::StartFromMemory, "")?;
         let taken = engine
+            .keeping
             .capture(unit, &CaptureKind::Quick, &nobody)
-            .map_err(DemoError::from)?;
+            .map_err(DemoError::bench)?;
         captures.push(taken);
         act(ActKind::Restart, "system")?;
     }
@@ -346,21 +363,26 @@ fn ruffs_past(
         return Ok(());
     };
     engine
+        .keeping
         .copy(unit, older, stick, &nobody)
-        .map_err(DemoError::from)?;
-    let view = engine.capture_view(unit, older).map_err(DemoError::from)?;
+        .map_err(DemoError::bench)?;
+    let view = engine
+        .views
+        .capture_view(unit, older)
+        .map_err(DemoError::bench)?;
     let persist = view
         .partitions
         .iter()
         .find(|part| part.label.as_str() == "persist");
-    let own = engine.places().into_iter().find(|place| place.own);
+    let own = engine.library.places().into_iter().find(|place| place.own);
     if let (Some(part), Some(own)) = (persist, own) {
         let hex = part.blake3.to_string();
         let object = Path::new(&own.path).join("objects").join(&hex[..2]);
         flip_a_bit(&object.join(format!("{hex}.zst")))?;
         engine
+            .keeping
             .verify(unit, older, own.id, &nobody)
-            .map_err(DemoError::from)?;
+            .map_err(DemoError::bench)?;
     }
     Ok(())
 }

@@ -9,7 +9,6 @@ mod schema;
 mod standin;
 mod standing;
 mod step;
-mod table;
 
 use std::process::ExitCode;
 
@@ -64,18 +63,9 @@ pub fn run(args: Args) -> ExitCode {
     }
 }
 
-/// The error and its causes on one line, each said once.
+/// The error and its causes on one line.
 fn one_line(error: &dyn std::error::Error) -> String {
-    let mut text = error.to_string();
-    let mut next = error.source();
-    while let Some(source) = next {
-        let more = source.to_string();
-        if !text.contains(&more) {
-            text = format!("{text}: {more}");
-        }
-        next = source.source();
-    }
-    text.replace('\n', " ")
+    veritope_server::chain(error).replace('\n', " ")
 }
 
 fn dispatch(command: Command) -> Result<ExitCode, CommandError> {

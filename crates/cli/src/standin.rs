@@ -71,20 +71,19 @@ pub(crate) fn run(args: StandinArgs) -> Result<ExitCode, CommandError> {
             },
         )
     }
-    .map_err(|source| BridgeError::Device {
+    .map_err(|why| BridgeError::Device {
         folder: folder.clone(),
-        source,
+        why,
     })?;
     let token = args.token.unwrap_or_else(uuid_token);
     let bridge = Bridge::new("stand-in", &token, [device]);
     Runtime::new()?.block_on(async {
-        let listener =
-            TcpListener::bind(args.listen)
-                .await
-                .map_err(|source| BridgeError::Listen {
-                    address: args.listen,
-                    source,
-                })?;
+        let listener = TcpListener::bind(args.listen)
+            .await
+            .map_err(|why| BridgeError::Listen {
+                address: args.listen,
+                why,
+            })?;
         println!("http://{}", listener.local_addr()?);
         println!("token {token}");
         serve(bridge, listener, interrupted()).await?;

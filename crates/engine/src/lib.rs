@@ -4,61 +4,55 @@
 //! brings the journal, the clock, the ids, and a way to reach bridges. The rules are the core's;
 //! the engine brings them together with what is seen and writes down what comes of it.
 //!
-//! Rooms, from the ground up; `cli/tests/arrows.rs` holds that each reaches down only:
+//! Rooms, from the ground up; each is a type that holds those below it, so that none can call upward, and
+//! `cli/tests/arrows.rs` holds the same of files:
 //!
-//! * [`ports`]: what comes from outside
-//! * `stored`, over `outcome`: the forms in which what is known lies in files
-//! * [`desk`]: the record, its only writer, and the time that it counts
+//! * [`ports`]: what comes from outside · `stored`, over `outcome`: the forms in which what is known lies in
+//!   files · [`progress`](Watcher): what whoever waits hears of work
+//! * [`desk`]: the record, its only writer, the time that it counts, and the [`desk::pen::Pen`] through which
+//!   all others read it and write in it
 //! * [`library`]: what the bench keeps in files
-//! * [`Engine`]: everything that can be asked and done; its methods lie in `bench`, `watch`, `run`, `places`,
-//!   `reading`, `backup`, `restore`, `families`, `pictures`, `view` and their neighbours
+//! * [`turns`]: one change a unit at a time
+//! * [`links`]: bridges, and what they show
+//! * [`units`]: who is on the bench, and what a person says of them
+//! * [`keeping`]: what exists once
+//! * [`runs`]: sheets, taken step by step
+//! * [`views`]: what screens show, over a handle that can only read
+//! * [`Engine`]: the bench as a whole
 
-mod attempt;
-mod backup;
-mod backups_view;
-mod bench;
-mod body;
-mod clock;
 pub mod desk;
-mod doctor;
-mod ending;
-mod error;
-mod evidence;
-mod families;
-mod found;
+mod engine;
+pub mod keeping;
 pub mod library;
+pub mod links;
 mod outcome;
-mod pictures;
-mod places;
 pub mod ports;
-mod presence;
 mod progress;
-mod reading;
-mod relock;
-mod restore;
-mod run;
-mod stock;
+pub mod runs;
 mod stored;
-mod token;
-pub mod view;
-mod watch;
+pub mod turns;
+pub mod units;
+pub mod views;
 
-pub use backups_view::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine};
-pub use bench::{Engine, FoundDevice, KeepSaid, NewUnit, Parts, Recognised, SUPPLIES};
-pub use clock::ClockNote;
+pub use desk::DeskError;
 pub use desk::clock::BenchClock;
-pub use error::EngineError;
-pub use families::{
+pub use engine::{Engine, OpenError, Parts, SUPPLIES};
+pub use keeping::found::{FoundCapture, FoundUnit};
+pub use keeping::reading::CaptureKind;
+pub use keeping::restore::{Compared, RestorePlan, RestoreRow};
+pub use keeping::stock::StockLine;
+pub use library::LibraryError;
+pub use library::clock::ClockNote;
+pub use library::families::{
     FamilyChecked, FamilyLine, FamilyOrigin, FamilyPage, GuideLine, GuidePartition,
     MOST_FAMILY_BYTES,
 };
-pub use found::{FoundCapture, FoundUnit};
 pub use library::family::KnownFamily;
+pub use library::pictures::{MOST_PICTURE_BYTES, Picture};
 pub use library::place::Place;
-pub use pictures::{MOST_PICTURE_BYTES, Picture};
-pub use places::PlaceView;
+pub use library::places::PlaceView;
+pub use links::{FoundDevice, Recognised};
 pub use progress::{Moving, StepPhase, Watcher};
-pub use reading::CaptureKind;
-pub use restore::{Compared, RestorePlan, RestoreRow};
-pub use run::StepEnd;
-pub use stock::StockLine;
+pub use runs::run::StepEnd;
+pub use units::{KeepSaid, NewUnit};
+pub use views::backups::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine};

@@ -21,8 +21,11 @@ use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::standing::Verdict;
 use veritope_engine::desk::record::{RunEnd, StepResult};
-use veritope_engine::view::{LinkPresence, StepState};
-use veritope_engine::{EngineError, StepEnd, StepPhase, Watcher};
+use veritope_engine::links::LinksError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::views::{LinkPresence, StepState};
+use veritope_engine::{StepEnd, StepPhase, Watcher};
 use veritope_standin::clock::ByHand;
 use veritope_standin::{Bridge, Fault};
 use veritope_wire::body::{BodyAct, BodyKey, CablePlace, Push};
@@ -31,7 +34,12 @@ use veritope_wire::link::ActKind;
 #[test]
 fn from_first_look_to_the_table_read() {
     let bench = linked();
-    let standing = bench.engine.standing_view(bench.unit).unwrap().standing;
+    let standing = bench
+        .engine
+        .views
+        .standing_view(bench.unit)
+        .unwrap()
+        .standing;
     assert!(
         matches!(standing.verdict, Verdict::ReadyAfter { .. }),
         "{}",
@@ -41,6 +49,7 @@ fn from_first_look_to_the_table_read() {
     assert_eq!(
         bench
             .engine
+            .views
             .standing_view(bench.unit)
             .unwrap()
             .standing
@@ -55,10 +64,16 @@ fn from_first_look_to_the_table_read() {
     bench.hands_off();
     assert_eq!(bench.step(run).unwrap(), StepEnd::AsExpected);
     assert_eq!(bench.step(run).unwrap(), StepEnd::GoalReached);
-    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    let view = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     assert_eq!(view.ended, Some(RunEnd::Reached));
     assert_eq!(view.table.unwrap().len(), 9);
-    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    let tag = bench.engine.views.unit_tag(bench.unit).unwrap();
     assert_eq!(
         (tag.mode.as_deref(), tag.lock.as_deref()),
         (Some("temporary recovery"), Some("unlocked"))
@@ -84,12 +99,13 @@ fn a_run_does_not_begin_while_preparations_are_open() {
     let bench = linked();
     let error = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Unlock, bench.request())
         .unwrap_err();
-    let EngineError::Closed {
+    let RunsError::Turn(TurnError::Closed {
         rule: Rule::G1,
         missing,
-    } = error
+    }) = error
     else {
         panic!("{error}")
     };
@@ -116,7 +132,7 @@ fn unlocking_before_consent_is_refused_and_nothing_is_sent() {
         .unwrap();
     let error = bench.step(run).unwrap_err();
     assert!(
-        matches!(&error, EngineError::Closed { rule: Rule::G1, missing } if missing[0].rule == Rule::U11),
+        matches!(&error, RunsError::Turn(TurnError::Closed { rule: Rule::G1, missing }) if missing[0].rule == Rule::U11),
         "{error}"
     );
     assert_eq!(
@@ -126,14 +142,14 @@ fn unlocking_before_consent_is_refused_and_nothing_is_sent() {
             .unwrap(),
         events
     );
-    let wrong = bench.engine.consent(
+    let wrong = bench.engine.runs.consent(
         bench.unit,
         run,
         bench.revision(),
         "sanderling",
         bench.request(),
     );
-    assert!(matches!(wrong, Err(EngineError::WrongName { .. })));
+    assert!(matches!(wrong, Err(RunsError::WrongName { .. })));
 }
 
 #[test]
@@ -146,7 +162,13 @@ fn no_on_the_device_is_a_refusal_and_the_step_can_be_taken_again() {
     bench.will_touch("no");
     assert!(matches!(bench.step(run).unwrap(), StepEnd::Refused { .. }));
     assert_eq!(
-        bench.engine.unit_tag(bench.unit).unwrap().lock.as_deref(),
+        bench
+            .engine
+            .views
+            .unit_tag(bench.unit)
+            .unwrap()
+            .lock
+            .as_deref(),
         Some("locked")
     );
     bench.will_touch("yes");
@@ -174,7 +196,13 @@ fn a_device_that_went_elsewhere_is_noticed_before_the_step() {
         panic!()
     };
     assert_eq!(why, "Expected: bootloader mode. Seen: running system.");
-    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    let view = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     assert_eq!(view.sheet.steps[0].title, "Restart into bootloader mode");
     assert_eq!(view.diverged.as_deref(), Some(why.as_str()));
 }
@@ -187,19 +215,22 @@ fn the_same_request_is_carried_out_once() {
     let (revision, request) = (bench.revision(), bench.request());
     let first = bench
         .engine
+        .runs
         .do_step(bench.unit, run, revision, request, &Patient)
         .unwrap();
     let lines = bench.log().len();
     let again = bench
         .engine
+        .runs
         .do_step(bench.unit, run, revision, request, &Patient)
         .unwrap();
     assert_eq!((first, again), (StepEnd::AsExpected, StepEnd::DoneBefore));
     assert_eq!(bench.log().len(), lines);
     let stale = bench
         .engine
+        .runs
         .do_step(bench.unit, run, revision, bench.request(), &Patient);
-    assert!(matches!(stale, Err(EngineError::StaleRevision { .. })));
+    assert!(matches!(stale, Err(RunsError::StaleRevision { .. })));
 }
 
 #[test]
@@ -212,10 +243,10 @@ fn another_unit_under_the_same_handle_is_not_recorded() {
     );
     bench.restart();
     let lines = bench.log().len();
-    let error = bench.engine.look(bench.unit).unwrap_err();
-    assert!(matches!(error, EngineError::AnotherUnit { .. }), "{error}");
+    let error = bench.engine.links.look(bench.unit).unwrap_err();
+    assert!(matches!(error, LinksError::AnotherUnit { .. }), "{error}");
     assert_eq!(bench.log().len(), lines);
-    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    let tag = bench.engine.views.unit_tag(bench.unit).unwrap();
     assert_eq!(tag.link.presence, LinkPresence::AnotherUnit);
 }
 
@@ -226,6 +257,7 @@ fn a_restart_cut_off_by_a_killed_process_stands_at_the_truth_afterwards() {
     let run = bench.begin(Goal::Unlock);
     let end = bench
         .engine
+        .runs
         .do_step(
             bench.unit,
             run,
@@ -239,6 +271,7 @@ fn a_restart_cut_off_by_a_killed_process_stands_at_the_truth_afterwards() {
     bench.engine.watch();
     let step = bench
         .engine
+        .views
         .run_page(bench.unit)
         .unwrap()
         .run
@@ -250,10 +283,16 @@ fn a_restart_cut_off_by_a_killed_process_stands_at_the_truth_afterwards() {
         "the device is still on its way"
     );
     let blind = bench.step(run).unwrap_err();
-    assert!(matches!(blind, EngineError::LookFirst), "{blind}");
+    assert!(matches!(blind, RunsError::LookFirst), "{blind}");
     bench.pass(10);
     bench.engine.watch();
-    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    let view = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     assert_eq!(view.done[0].result, StepResult::AsExpected);
     assert_eq!(view.step.unwrap().step.title, "Unlock the bootloader");
 }
@@ -267,6 +306,7 @@ fn an_unlock_cut_off_while_the_device_asks_stays_unknown_until_somebody_looks() 
     bench.consent(run).unwrap();
     bench
         .engine
+        .runs
         .do_step(
             bench.unit,
             run,
@@ -279,6 +319,7 @@ fn an_unlock_cut_off_while_the_device_asks_stays_unknown_until_somebody_looks() 
     bench.engine.watch();
     let step = bench
         .engine
+        .views
         .run_page(bench.unit)
         .unwrap()
         .run
@@ -292,10 +333,22 @@ fn an_unlock_cut_off_while_the_device_asks_stays_unknown_until_somebody_looks() 
     });
     bench.pass(40);
     bench.engine.watch();
-    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    let view = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     assert_eq!(view.done[1].result, StepResult::AsExpected);
     assert_eq!(
-        bench.engine.unit_tag(bench.unit).unwrap().lock.as_deref(),
+        bench
+            .engine
+            .views
+            .unit_tag(bench.unit)
+            .unwrap()
+            .lock
+            .as_deref(),
         Some("unlocked")
     );
 }
@@ -309,6 +362,7 @@ fn looking_tells_that_an_unlock_has_not_come_about() {
     bench.consent(run).unwrap();
     bench
         .engine
+        .runs
         .do_step(
             bench.unit,
             run,
@@ -321,8 +375,14 @@ fn looking_tells_that_an_unlock_has_not_come_about() {
     bench.body(&BodyAct::Touch {
         button: "no".to_owned(),
     });
-    bench.engine.look_at_step(bench.unit).unwrap();
-    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    bench.engine.runs.look_at_step(bench.unit).unwrap();
+    let view = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     assert_eq!(view.done[1].result, StepResult::Otherwise);
     assert!(matches!(view.step.unwrap().state, StepState::Ready));
 }
@@ -350,13 +410,19 @@ fn a_cable_out_in_a_step_is_unknown_and_settles_when_it_is_back() {
         }
     );
     assert_eq!(
-        bench.engine.unit_tag(bench.unit).unwrap().mode,
+        bench.engine.views.unit_tag(bench.unit).unwrap().mode,
         None,
         "a mode is void when nobody sees it"
     );
     bench.body(&BodyAct::Cable { to: CablePlace::In });
     bench.engine.watch();
-    let view = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    let view = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     assert_eq!(view.done[0].result, StepResult::AsExpected);
 }
 
@@ -371,16 +437,18 @@ fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
     bench.prepare();
     let refused = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::ReadTable, bench.request())
         .unwrap_err();
     assert!(
-        matches!(&refused, EngineError::WhyNot(why) if why.len() == 1),
+        matches!(&refused, RunsError::WhyNot(why) if why.len() == 1),
         "{refused}"
     );
     let run = bench.begin(Goal::TemporaryRecovery);
     let step = || {
         bench
             .engine
+            .views
             .run_page(bench.unit)
             .unwrap()
             .run
@@ -391,6 +459,7 @@ fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
     let seen = |what: &str| {
         bench
             .engine
+            .runs
             .say_seen(bench.unit, run, bench.revision(), what, bench.request())
             .unwrap()
     };
@@ -399,7 +468,10 @@ fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
         titles.push(step().step.title);
         if step().consent_wanted {
             assert_eq!(step().step.by_hand, "", "not how, before consent");
-            assert!(matches!(bench.step(run), Err(EngineError::Closed { .. })));
+            assert!(matches!(
+                bench.step(run),
+                Err(RunsError::Turn(TurnError::Closed { .. }))
+            ));
             bench.consent(run).unwrap();
         }
         assert_eq!(bench.step(run).unwrap(), StepEnd::ByHand);
@@ -428,6 +500,7 @@ fn by_hand_something_else_is_planned_around() {
     bench.step(run).unwrap();
     let end = bench
         .engine
+        .runs
         .say_seen(
             bench.unit,
             run,
@@ -439,6 +512,7 @@ fn by_hand_something_else_is_planned_around() {
     assert!(matches!(end, StepEnd::Otherwise { .. }));
     let step = bench
         .engine
+        .views
         .run_page(bench.unit)
         .unwrap()
         .run
@@ -459,12 +533,18 @@ fn a_forced_restart_in_the_middle_is_seen_by_the_watch() {
     push(BodyKey::DockButton, Push::Up);
     bench.engine.watch();
     assert_eq!(
-        bench.engine.unit_tag(bench.unit).unwrap().link.presence,
+        bench
+            .engine
+            .views
+            .unit_tag(bench.unit)
+            .unwrap()
+            .link
+            .presence,
         LinkPresence::Absent
     );
     bench.pass(14);
     bench.engine.watch();
-    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    let tag = bench.engine.views.unit_tag(bench.unit).unwrap();
     assert_eq!(
         (tag.link.presence, tag.mode.as_deref()),
         (LinkPresence::Ready, Some("bootloader mode"))
@@ -483,7 +563,7 @@ impl Watcher for Lifting<'_> {
             return;
         }
         let mut seen = self.seen.lock().unwrap();
-        let tag = self.bench.engine.unit_tag(self.bench.unit).unwrap();
+        let tag = self.bench.engine.views.unit_tag(self.bench.unit).unwrap();
         if seen.last() == Some(&tag.link.presence) {
             return;
         }
@@ -514,6 +594,7 @@ fn a_cable_pulled_while_the_device_asks_is_said_at_once() {
     };
     let end = bench
         .engine
+        .runs
         .do_step(bench.unit, run, bench.revision(), bench.request(), &watcher)
         .unwrap();
     assert_eq!(end, StepEnd::AsExpected);

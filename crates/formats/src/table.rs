@@ -38,7 +38,7 @@ pub struct Table {
 pub enum TableError {
     /// A header or the entries fail their checksum, or there is no table.
     #[error("the partition table is damaged: {0}")]
-    Damaged(#[source] gpt::GptError),
+    Damaged(gpt::GptError),
     /// Sector size that no storage of the trade has.
     #[error("a sector of {0} bytes is not known; 512 and 4096 are")]
     SectorBytes(u32),
@@ -46,12 +46,12 @@ pub enum TableError {
     #[error("the primary and the backup table differ")]
     CopiesDiffer,
     /// A label that can't be a file's name.
-    #[error("entry {number} has a label that can't be used: {source}")]
+    #[error("entry {number} has a label that can't be used: {why}")]
     Label {
         /// Entry number.
         number: u32,
         /// What is wrong with it.
-        source: veritope_wire::NotALabel,
+        why: veritope_wire::NotALabel,
     },
     /// An entry that ends before it starts.
     #[error("entry {0} ends before it starts")]
@@ -117,7 +117,7 @@ pub fn read_table(
             label: partition
                 .name
                 .parse()
-                .map_err(|source| TableError::Label { number, source })?,
+                .map_err(|why| TableError::Label { number, why })?,
             number,
             offset_bytes: partition.first_lba.saturating_mul(sector),
             length_bytes: sectors.saturating_mul(sector),

@@ -2,7 +2,7 @@
 
 use chrono::{DateTime, Duration, Utc};
 use icalendar::{Alarm, Calendar, Component, Event, EventLike, Trigger};
-use veritope_engine::view::Wait;
+use veritope_engine::views::Wait;
 use veritope_wire::{UnitId, WallTime};
 
 /// How long the entry lasts.

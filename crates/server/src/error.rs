@@ -7,8 +7,14 @@ use axum::response::{IntoResponse, Response};
 use serde::Serialize;
 use veritope_core::rule::Rule;
 use veritope_core::seal::Item;
-use veritope_engine::EngineError;
 use veritope_engine::desk::journal::JournalError;
+use veritope_engine::keeping::KeepingError;
+use veritope_engine::links::LinksError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::units::UnitsError;
+use veritope_engine::views::ViewError;
+use veritope_engine::{DeskError, LibraryError};
 
 /// A problem document.
 #[derive(Debug, Clone, Serialize, utoipa::ToSchema)]
@@ -72,76 +78,192 @@ impl IntoResponse for Problem {
     }
 }
 
-/// The whole chain of an error on one line, for the log and for link problems.
-pub(crate) fn chain(error: &dyn std::error::Error) -> String {
-    let mut text = error.to_string();
-    let mut next = error.source();
-    while let Some(source) = next {
-        let more = source.to_string();
-        if !text.contains(&more) {
-            text = format!("{text}: {more}");
-        }
-        next = source.source();
-    }
-    text
+/// An error and its causes on one line. Whoever names a cause in its own words doesn't give it as a source,
+/// so that each is said once.
+pub fn chain(error: &dyn std::error::Error) -> String {
+    let causes = std::iter::successors(Some(error), |error| error.source());
+    let told: Vec<String> = causes.map(ToString::to_string).collect();
+    told.join(": ")
 }
 
-impl From<EngineError> for Problem {
-    fn from(error: EngineError) -> Self {
-        use EngineError as E;
-        let (status, code) = match &error {
-            E::NoUnit(_)
-            | E::NoBridge(_)
-            | E::NoFamilyNamed(_)
-            | E::NoFact(_)
-            | E::NoRun(_)
-            | E::NoPlace(_)
-            | E::NoCapture(_) => (StatusCode::NOT_FOUND, "not-found"),
-            E::PlaceAway(_) => (StatusCode::CONFLICT, "place-away"),
-            E::NoBackup { .. } => (StatusCode::CONFLICT, "no-backup"),
-            E::Stopped => (StatusCode::CONFLICT, "stopped"),
-            E::Vault(_) => (StatusCode::CONFLICT, "vault"),
-            E::StaleRevision { .. } => (StatusCode::PRECONDITION_FAILED, "stale-revision"),
-            E::Closed { .. } => (StatusCode::CONFLICT, "seal-closed"),
-            E::WhyNot(_) | E::NoPlan(_) | E::NoFamily => (StatusCode::CONFLICT, "no-sheet"),
-            E::FamilyGone => (StatusCode::CONFLICT, "family-gone"),
-            E::RunIsOpen | E::Busy | E::LookFirst | E::NoStep | E::NotThisWay(_) => {
-                (StatusCode::CONFLICT, "not-now")
-            }
-            E::AnotherUnit { .. } => (StatusCode::CONFLICT, "another-unit"),
-            E::Doubtful { .. } => (StatusCode::CONFLICT, "doubtful-mode"),
-            E::WrongName { .. } | E::NotAValue(_) | E::BadInput(_) => {
-                (StatusCode::UNPROCESSABLE_ENTITY, "bad-input")
-            }
-            E::Link(_) => (StatusCode::BAD_GATEWAY, "link"),
-            E::Shelf(_) => (StatusCode::CONFLICT, "shelf"),
-            E::Journal(JournalError::Held(_)) => (StatusCode::CONFLICT, "held-back"),
-            E::Journal(_) | E::Data(_) | E::Pump(_) => {
-                (StatusCode::INTERNAL_SERVER_ERROR, "record")
-            }
-        };
-        let mut problem = Self::new(status, code, sentence(&chain(&error)));
+/// What a room's error is to whoever asked: a status, and a code that tells it from others.
+type Answer = (StatusCode, &'static str);
+
+const NOT_FOUND: Answer = (StatusCode::NOT_FOUND, "not-found");
+const BAD_INPUT: Answer = (StatusCode::UNPROCESSABLE_ENTITY, "bad-input");
+const NOT_NOW: Answer = (StatusCode::CONFLICT, "not-now");
+const NO_SHEET: Answer = (StatusCode::CONFLICT, "no-sheet");
+const RECORD: Answer = (StatusCode::INTERNAL_SERVER_ERROR, "record");
+
+impl Problem {
+    /// An error of the engine's, its causes once each. What the server could not do goes to its log too.
+    fn of((status, code): Answer, error: &dyn std::error::Error) -> Self {
+        let problem = Self::new(status, code, sentence(&chain(error)));
         if status.is_server_error() {
-            tracing::error!(id = %problem.id, error = chain(&error), "a request failed");
-        }
-        match error {
-            E::Closed { rule, missing } => {
-                problem.rule = Some(rule);
-                problem.missing = missing;
-            }
-            E::AnotherUnit { .. } => problem.rule = Some(Rule::K4),
-            E::Doubtful { .. } => problem.rule = Some(Rule::K5),
-            E::NoBackup { rule, .. } => problem.rule = Some(rule),
-            E::WhyNot(why) => problem.rule = why.first().map(|why| why.rule),
-            _ => {}
+            tracing::error!(id = %problem.id, error = chain(error), "a request failed");
         }
         problem
+    }
+
+    fn by(self, rule: Rule) -> Self {
+        Self {
+            rule: Some(rule),
+            ..self
+        }
     }
 }
 
 impl From<JournalError> for Problem {
     fn from(error: JournalError) -> Self {
-        EngineError::from(error).into()
+        DeskError::from(error).into()
+    }
+}
+
+impl From<DeskError> for Problem {
+    fn from(error: DeskError) -> Self {
+        let answer = match &error {
+            DeskError::NoUnit(_) => NOT_FOUND,
+            DeskError::AnotherRequest => BAD_INPUT,
+            DeskError::Journal(JournalError::Held(_)) => (StatusCode::CONFLICT, "held-back"),
+            DeskError::Journal(_) => RECORD,
+        };
+        Self::of(answer, &error)
+    }
+}
+
+impl From<LibraryError> for Problem {
+    fn from(error: LibraryError) -> Self {
+        use LibraryError as E;
+        let answer = match &error {
+            E::NoFamilyNamed(_) | E::NoFact(_) | E::NoPlace(_) => NOT_FOUND,
+            E::NoFamily => NO_SHEET,
+            E::PlaceAway(_) => (StatusCode::CONFLICT, "place-away"),
+            E::Shelf(_) => (StatusCode::CONFLICT, "shelf"),
+            E::Vault(_) => (StatusCode::CONFLICT, "vault"),
+            E::NotThisWay(_) => NOT_NOW,
+            E::NotAValue(_) | E::BadInput(_) => BAD_INPUT,
+            E::Data(_) | E::Desk(_) => RECORD,
+        };
+        match error {
+            E::Desk(error) => error.into(),
+            error => Self::of(answer, &error),
+        }
+    }
+}
+
+impl From<TurnError> for Problem {
+    fn from(error: TurnError) -> Self {
+        match error {
+            TurnError::Closed { rule, missing } => {
+                let error = TurnError::Closed {
+                    rule,
+                    missing: missing.clone(),
+                };
+                Self {
+                    missing,
+                    ..Self::of((StatusCode::CONFLICT, "seal-closed"), &error).by(rule)
+                }
+            }
+            TurnError::Desk(error) => error.into(),
+            TurnError::Busy => Self::of(NOT_NOW, &error),
+        }
+    }
+}
+
+impl From<LinksError> for Problem {
+    fn from(error: LinksError) -> Self {
+        use LinksError as E;
+        match error {
+            E::NoBridge(_) => Self::of(NOT_FOUND, &error),
+            E::NotThisWay(_) => Self::of(NOT_NOW, &error),
+            E::NotAValue(_) | E::BadInput(_) => Self::of(BAD_INPUT, &error),
+            E::Link(_) => Self::of((StatusCode::BAD_GATEWAY, "link"), &error),
+            E::AnotherUnit { .. } => {
+                Self::of((StatusCode::CONFLICT, "another-unit"), &error).by(Rule::K4)
+            }
+            E::Doubtful { .. } => {
+                Self::of((StatusCode::CONFLICT, "doubtful-mode"), &error).by(Rule::K5)
+            }
+            E::Turn(error) => error.into(),
+            E::Desk(error) => error.into(),
+            E::Library(error) => error.into(),
+        }
+    }
+}
+
+impl From<UnitsError> for Problem {
+    fn from(error: UnitsError) -> Self {
+        use UnitsError as E;
+        match error {
+            E::RunIsOpen => Self::of(NOT_NOW, &error),
+            E::NoFact(_) => Self::of(NOT_FOUND, &error),
+            E::NoFamily => Self::of(NO_SHEET, &error),
+            E::NotAValue(_) | E::BadInput(_) => Self::of(BAD_INPUT, &error),
+            E::Links(error) => error.into(),
+            E::Turn(error) => error.into(),
+            E::Desk(error) => error.into(),
+        }
+    }
+}
+
+impl From<KeepingError> for Problem {
+    fn from(error: KeepingError) -> Self {
+        use KeepingError as E;
+        match error {
+            E::NoFamily => Self::of(NO_SHEET, &error),
+            E::NoCapture(_) => Self::of(NOT_FOUND, &error),
+            E::NoBackup { rule, .. } => {
+                Self::of((StatusCode::CONFLICT, "no-backup"), &error).by(rule)
+            }
+            E::Stopped => Self::of((StatusCode::CONFLICT, "stopped"), &error),
+            E::Shelf(_) => Self::of((StatusCode::CONFLICT, "shelf"), &error),
+            E::NotThisWay(_) | E::LookFirst | E::NoStep => Self::of(NOT_NOW, &error),
+            E::NotAValue(_) | E::BadInput(_) => Self::of(BAD_INPUT, &error),
+            E::Vault(_) => Self::of((StatusCode::CONFLICT, "vault"), &error),
+            E::Pump(_) => Self::of(RECORD, &error),
+            E::Links(error) => error.into(),
+            E::Turn(error) => error.into(),
+            E::Desk(error) => error.into(),
+            E::Library(error) => error.into(),
+        }
+    }
+}
+
+impl From<RunsError> for Problem {
+    fn from(error: RunsError) -> Self {
+        use RunsError as E;
+        match error {
+            E::NoRun(_) => Self::of(NOT_FOUND, &error),
+            E::StaleRevision { .. } => {
+                Self::of((StatusCode::PRECONDITION_FAILED, "stale-revision"), &error)
+            }
+            E::RunIsOpen | E::LookFirst | E::NoStep | E::NotThisWay(_) => Self::of(NOT_NOW, &error),
+            E::FamilyGone => Self::of((StatusCode::CONFLICT, "family-gone"), &error),
+            E::WhyNot(ref why) => {
+                let rule = why.first().map(|why| why.rule);
+                Self {
+                    rule,
+                    ..Self::of(NO_SHEET, &error)
+                }
+            }
+            E::NoFamily | E::NoPlan(_) => Self::of(NO_SHEET, &error),
+            E::WrongName { .. } | E::NotAValue(_) | E::BadInput(_) => Self::of(BAD_INPUT, &error),
+            E::Keeping(error) => error.into(),
+            E::Links(error) => error.into(),
+            E::Turn(error) => error.into(),
+            E::Desk(error) => error.into(),
+            E::Library(error) => error.into(),
+        }
+    }
+}
+
+impl From<ViewError> for Problem {
+    fn from(error: ViewError) -> Self {
+        match error {
+            ViewError::WaitsForNothing(_) => Self::of(BAD_INPUT, &error),
+            ViewError::Desk(error) => error.into(),
+            ViewError::Keeping(error) => error.into(),
+        }
     }
 }
 

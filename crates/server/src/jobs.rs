@@ -8,7 +8,9 @@ use std::sync::{Arc, Mutex, PoisonError, TryLockError};
 use std::time::{Duration, Instant};
 
 use tokio::sync::oneshot;
-use veritope_engine::{Engine, EngineError, Moving, StepEnd, StepPhase, Watcher};
+use veritope_engine::keeping::KeepingError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::{Engine, Moving, StepEnd, StepPhase, Watcher};
 use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::error::{chain, sentence};
@@ -45,7 +47,7 @@ pub enum Begun {
     /// It ended at once.
     Ended(StepEnd),
     /// It was not begun.
-    NotBegun(EngineError),
+    NotBegun(RunsError),
 }
 
 impl Jobs {
@@ -122,6 +124,7 @@ impl Jobs {
         // The engine itself carries a step out once a request.
         self.spawn(unit, Some(run), "a step", None, move |watcher| {
             engine
+                .runs
                 .do_step(unit, run, revision, request, watcher)
                 .map(Ended::Step)
         })
@@ -135,7 +138,7 @@ impl Jobs {
         unit: UnitId,
         what: &str,
         request: Option<RequestId>,
-        work: impl FnOnce(&dyn Watcher) -> Result<String, EngineError> + Send + 'static,
+        work: impl FnOnce(&dyn Watcher) -> Result<String, RunsError> + Send + 'static,
     ) -> oneshot::Receiver<Begun> {
         let known = self
             .all
@@ -170,7 +173,7 @@ impl Jobs {
         run: Option<RunId>,
         what: &str,
         request: Option<RequestId>,
-        work: impl FnOnce(&JobWatcher<'_>) -> Result<Ended, EngineError> + Send + 'static,
+        work: impl FnOnce(&JobWatcher<'_>) -> Result<Ended, RunsError> + Send + 'static,
     ) -> oneshot::Receiver<Begun> {
         let (told, answer) = oneshot::channel();
         let jobs = Arc::clone(self);
@@ -250,12 +253,12 @@ impl JobWatcher<'_> {
         });
     }
 
-    fn end(&self, end: Result<Ended, EngineError>) {
+    fn end(&self, end: Result<Ended, RunsError>) {
         let state = match &end {
             Ok(Ended::Step(end)) => state_of(end),
             Ok(Ended::Bytes(text)) => JobState::Done { text: text.clone() },
-            Err(EngineError::Stopped) => JobState::Cancelled {
-                text: sentence(&EngineError::Stopped.to_string()),
+            Err(error @ RunsError::Keeping(KeepingError::Stopped)) => JobState::Cancelled {
+                text: sentence(&error.to_string()),
             },
             Err(error) => JobState::Failed {
                 text: sentence(&chain(error)),
@@ -361,6 +364,8 @@ impl Watcher for JobWatcher<'_> {
 
 #[cfg(test)]
 mod tests {
+    use veritope_engine::turns::TurnError;
+
     use std::sync::mpsc;
 
     use super::*;
@@ -404,12 +409,12 @@ mod tests {
     /// Work that moves a byte, then waits until it is let go.
     fn held(
         go: mpsc::Receiver<()>,
-    ) -> impl FnOnce(&dyn Watcher) -> Result<String, EngineError> + Send + 'static {
+    ) -> impl FnOnce(&dyn Watcher) -> Result<String, RunsError> + Send + 'static {
         move |watcher| {
             watcher.moving(&moving(1));
             go.recv().unwrap();
             if watcher.should_stop() {
-                return Err(EngineError::Stopped);
+                return Err(KeepingError::Stopped.into());
             }
             Ok("through".to_owned())
         }
@@ -486,10 +491,12 @@ mod tests {
     #[test]
     fn what_is_refused_at_once_is_no_job() {
         let jobs = Arc::new(Jobs::new(Arc::default()));
-        let answer = jobs.move_bytes(unit(), "capture", request(1), |_| Err(EngineError::Busy));
+        let answer = jobs.move_bytes(unit(), "capture", request(1), |_| {
+            Err(TurnError::Busy.into())
+        });
         assert!(matches!(
             answer.blocking_recv().unwrap(),
-            Begun::NotBegun(EngineError::Busy)
+            Begun::NotBegun(RunsError::Turn(TurnError::Busy))
         ));
         assert_eq!(jobs.list(), []);
     }

@@ -23,6 +23,7 @@ pub mod store;
 mod system;
 mod tables;
 
+pub use error::chain;
 pub use routes::openapi;
 pub use serve::{Config, Running, ServeError, bench_clock, open_engine, start};
 pub use system::{SystemClock, SystemIds};

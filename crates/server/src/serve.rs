@@ -21,7 +21,7 @@ use tower_http::trace::TraceLayer;
 use veritope_engine::library::hold::Folder;
 use veritope_engine::library::{DataError, data::DataFolder};
 use veritope_engine::ports::{Notify, OverHttp};
-use veritope_engine::{BenchClock, Engine, EngineError, Parts, SUPPLIES};
+use veritope_engine::{BenchClock, Engine, OpenError, Parts, SUPPLIES};
 use veritope_wire::UnitId;
 
 use crate::events::Events;
@@ -49,13 +49,12 @@ pub struct Config {
 #[derive(Debug, thiserror::Error)]
 pub enum ServeError {
     /// The port is taken or the address not ours.
-    #[error("{address} can't be listened on ({source}); choose another with --listen")]
+    #[error("{address} can't be listened on ({why}); choose another with --listen")]
     Listen {
         /// The address.
         address: SocketAddr,
         /// Why.
-        #[source]
-        source: std::io::Error,
+        why: std::io::Error,
     },
     /// Not this machine's own address.
     #[error("{0} is not this machine's own address; Veritope listens on 127.0.0.1 or [::1]")]
@@ -71,9 +70,9 @@ pub enum ServeError {
     Store(#[from] StoreError),
     /// The engine.
     #[error(transparent)]
-    Engine(#[from] EngineError),
+    Engine(#[from] OpenError),
     /// A thread can't be made.
-    #[error("a thread could not be made: {0}")]
+    #[error("a thread could not be made")]
     Thread(#[from] std::io::Error),
 }
 
@@ -150,9 +149,9 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
         return Err(ServeError::NotLoopback(config.listen));
     }
     config.front.check()?;
-    let refuse = |source| ServeError::Listen {
+    let refuse = |why| ServeError::Listen {
         address: config.listen,
-        source,
+        why,
     };
     let listener = TcpListener::bind(config.listen).await.map_err(refuse)?;
     let address = listener.local_addr().map_err(refuse)?;
@@ -211,7 +210,7 @@ fn watch_bridges(
             while watching.load(Ordering::SeqCst) {
                 engine.watch();
                 // Reading resumes by itself; writing waits for a person's click.
-                for (unit, kind) in engine.resumable() {
+                for (unit, kind) in engine.keeping.resumable() {
                     let last = tried.get(&unit);
                     if last.is_some_and(|last| last.elapsed() < RESUME_EVERY) {
                         continue;
@@ -220,7 +219,7 @@ fn watch_bridges(
                     let engine = Arc::clone(&engine);
                     drop(
                         jobs.move_bytes(unit, "capture, gone on with", None, move |watcher| {
-                            engine.resume_capture(unit, &kind, watcher)?;
+                            engine.runs.resume_capture(unit, &kind, watcher)?;
                             Ok("The capture is whole.".to_owned())
                         }),
                     );
@@ -248,7 +247,7 @@ async fn tell_clock(
 }
 
 fn service(app: App, front: FrontEnd, own: OwnNames) -> Router {
-    let clock = app.engine.clock();
+    let clock = app.engine.pen.clock();
     router(app)
         .fallback(move |uri: Uri| {
             let front = front.clone();

@@ -1,6 +1,9 @@
 //! The bench link over HTTP, device side. Loopback only; a bearer token for programs; requests
 //! that a web page sent (they carry `Origin`) are refused.
 
+mod page;
+mod services;
+
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -22,9 +25,10 @@ use veritope_wire::link::{
     LinkEvents, Operation, OperationId, Refusal, RefusalCode,
 };
 
-use crate::device::{Device, Fault, MEMORY_BYTES, no};
-use crate::page;
-use crate::services;
+pub use services::package_bytes;
+
+use crate::condition::Fault;
+use crate::device::{Device, MEMORY_BYTES, no};
 
 /// Devices on one bridge.
 #[derive(Clone)]
@@ -50,22 +54,20 @@ pub(crate) struct Mail {
 #[derive(Debug, thiserror::Error)]
 pub enum BridgeError {
     /// The port is taken, or the address is not this machine's.
-    #[error("{address} can't be listened on: {source}; choose another with --listen")]
+    #[error("{address} can't be listened on: {why}; choose another with --listen")]
     Listen {
         /// The address.
         address: SocketAddr,
         /// Why.
-        #[source]
-        source: std::io::Error,
+        why: std::io::Error,
     },
     /// A device's folder is unreadable.
-    #[error("the simulated device in {folder} can't be opened: {source}")]
+    #[error("the simulated device in {folder} can't be opened: {why}")]
     Device {
         /// The folder.
         folder: PathBuf,
         /// Why.
-        #[source]
-        source: std::io::Error,
+        why: std::io::Error,
     },
 }
 

@@ -6,7 +6,7 @@ use std::io::{self, Write};
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::startimage::build_start_image;
 
-use crate::device::Slot;
+use crate::condition::Slot;
 use crate::profile::{Content, Part, Profile};
 use crate::storage::{Memory, Storage, Window};
 

@@ -3,7 +3,8 @@
 
 use veritope_wire::body::{AnswersTo, Button, CablePlace, Face, KeyShown, Push};
 
-use crate::device::{Device, LockState, Running, Setting, button};
+use crate::condition::{LockState, Running, Setting};
+use crate::device::{Device, button};
 use crate::gate::{Answer, Gate};
 use crate::keys::{Menus, SHAKE_MS};
 use crate::saved::Merge;

@@ -4,8 +4,9 @@ use std::io;
 use std::sync::Arc;
 
 use crate::clock::DeviceClock;
+use crate::condition::Birth;
 use crate::content;
-use crate::device::{Birth, Device};
+use crate::device::Device;
 use crate::profile::Profile;
 use crate::storage::Memory;
 

@@ -8,21 +8,21 @@
 
 mod bridge;
 pub mod clock;
+mod condition;
 mod content;
 mod device;
 mod face;
 mod factory;
 pub mod gate;
 mod keys;
-mod page;
 pub mod profile;
 mod saved;
 pub mod scheme;
-mod services;
 pub mod storage;
 
+pub use bridge::package_bytes;
 pub use bridge::{Bridge, BridgeError, serve};
+pub use condition::{Birth, Fault, LockState, NextStart, Running, Setting};
 pub use content::{recovery_image, stock_images};
-pub use device::{Birth, Device, Fault, LockState, MEMORY_BYTES, NextStart, Running, Setting};
+pub use device::{Device, MEMORY_BYTES};
 pub use factory::Factory;
-pub use services::package_bytes;

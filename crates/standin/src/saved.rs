@@ -10,7 +10,7 @@ use veritope_wire::Digest;
 use veritope_wire::body::{BodyKey, CablePlace};
 use veritope_wire::link::{LinkEvent, Operation, OperationId};
 
-use crate::device::{Birth, Fault, Going, LockState, NextStart, Running, Setting, Slot};
+use crate::condition::{Birth, Fault, Going, LockState, NextStart, Running, Setting, Slot};
 use crate::gate::Gate;
 use crate::profile::Profile;
 

@@ -9,13 +9,12 @@ use veritope_wire::CaptureId;
 #[derive(Debug, thiserror::Error)]
 pub enum VaultError {
     /// A file or folder can't be read or written.
-    #[error("{}: {source}", .path.display())]
+    #[error("{}: {why}", .path.display())]
     File {
         /// Which.
         path: PathBuf,
         /// Why.
-        #[source]
-        source: io::Error,
+        why: io::Error,
     },
     /// A file of the vault makes no sense.
     #[error("{}: {what}", .path.display())]
@@ -78,9 +77,9 @@ impl VaultError {
     /// For `map_err`: names the file.
     pub(crate) fn at(path: &Path) -> impl Fn(io::Error) -> Self {
         let path = path.to_owned();
-        move |source| Self::File {
+        move |why| Self::File {
             path: path.clone(),
-            source,
+            why,
         }
     }
 }

@@ -392,6 +392,6 @@ fn lock(root: &Path) -> Result<File, VaultError> {
     match file.try_lock() {
         Ok(()) => Ok(file),
         Err(TryLockError::WouldBlock) => Err(VaultError::Busy(root.to_owned())),
-        Err(TryLockError::Error(source)) => Err(VaultError::at(&path)(source)),
+        Err(TryLockError::Error(why)) => Err(VaultError::at(&path)(why)),
     }
 }

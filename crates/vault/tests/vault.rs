@@ -74,9 +74,9 @@ fn bring(vault: &Vault, name: &str, bytes: &[u8], until: u64) -> Result<(), Vaul
             .append(&label(name), frame)
             .map_err(std::io::Error::other)
     })
-    .map_err(|source| VaultError::File {
+    .map_err(|why| VaultError::File {
         path: "link".into(),
-        source,
+        why,
     })
 }
 

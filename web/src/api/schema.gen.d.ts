@@ -3208,7 +3208,7 @@ export interface components {
             /** @description How. */
             end: components["schemas"]["StepEnd"];
         };
-        /** @description How a call to [`Engine::do_step`] ended. */
+        /** @description How a call to [`Runs::do_step`] ended. */
         StepEnd: {
             /** @enum {string} */
             is: "done-before";

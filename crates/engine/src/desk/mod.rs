@@ -17,12 +17,16 @@
 //! rest of the bench goes on.
 
 pub mod clock;
+mod error;
 pub mod files;
 pub mod journal;
 pub mod line;
+pub mod pen;
 pub mod record;
 pub mod unit;
 pub mod witness;
+
+pub use error::DeskError;
 
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;

@@ -102,9 +102,9 @@ impl DataFolder {
                 found: file.data_version,
             });
         }
-        let refuse = |source| DataError::File {
+        let refuse = |why| DataError::File {
             path: folder.path().to_owned(),
-            source,
+            why,
         };
         folder.hold.sign().map_err(refuse)?;
         if found.is_none() {
@@ -123,7 +123,7 @@ impl DataFolder {
             };
             made.and_then(|()| durable::clear_staged(&path))
                 .and_then(|()| close_to_others(&path))
-                .map_err(|source| DataError::File { path, source })?;
+                .map_err(|why| DataError::File { path, why })?;
         }
         Ok(folder)
     }
@@ -243,7 +243,7 @@ impl DataFolder {
     /// When it can't be read.
     pub fn read_picture(&self, fact: FactId) -> Result<Vec<u8>, DataError> {
         let path = self.picture_file(fact);
-        fs::read(&path).map_err(|source| DataError::File { path, source })
+        fs::read(&path).map_err(|why| DataError::File { path, why })
     }
 
     /// Removes pictures that `is_named` names nowhere: the process was killed between the picture and
@@ -253,9 +253,9 @@ impl DataFolder {
     /// When the folder can't be listed or a file not removed.
     pub fn clear_pictures(&self, is_named: impl Fn(FactId) -> bool) -> Result<(), DataError> {
         let folder = self.join("pictures");
-        let failed = |source| DataError::File {
+        let failed = |why| DataError::File {
             path: folder.clone(),
-            source,
+            why,
         };
         let listed = match fs::read_dir(&folder) {
             Ok(listed) => listed,
@@ -279,9 +279,9 @@ impl DataFolder {
     /// When it can't be written.
     pub fn put_secret(&self, name: &str, bytes: &[u8]) -> Result<(), DataError> {
         let path = self.join(name);
-        let failed = |source| DataError::File {
+        let failed = |why| DataError::File {
             path: path.clone(),
-            source,
+            why,
         };
         if let Some(folder) = path.parent() {
             durable::make_folder(folder).map_err(failed)?;
@@ -299,7 +299,7 @@ impl DataFolder {
             Some(bytes) => durable::write(&path, &bytes),
             None => fs::remove_file(&path),
         };
-        put.map_err(|source| DataError::File { path, source })
+        put.map_err(|why| DataError::File { path, why })
     }
 
     /// Reads such a file; nothing when there is none.
@@ -311,7 +311,7 @@ impl DataFolder {
         match fs::read(&path) {
             Ok(bytes) => Ok(Some(bytes)),
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-            Err(source) => Err(DataError::File { path, source }),
+            Err(why) => Err(DataError::File { path, why }),
         }
     }
 
@@ -361,9 +361,9 @@ impl DataFolder {
     /// The user's own files with their texts, sorted.
     fn own_families(&self) -> Result<Vec<(PathBuf, String)>, DataError> {
         let folder = self.join("families");
-        let at = |source| DataError::File {
+        let at = |why| DataError::File {
             path: folder.clone(),
-            source,
+            why,
         };
         let mut files: Vec<PathBuf> = fs::read_dir(&folder)
             .map_err(at)?
@@ -375,9 +375,9 @@ impl DataFolder {
         files
             .into_iter()
             .map(|path| {
-                let bytes = fs::read(&path).map_err(|source| DataError::File {
+                let bytes = fs::read(&path).map_err(|why| DataError::File {
                     path: path.clone(),
-                    source,
+                    why,
                 })?;
                 // What is no text is damage, with a line of its own.
                 Ok((path, String::from_utf8_lossy(&bytes).into_owned()))
@@ -408,7 +408,7 @@ impl DataFolder {
     /// When it can't be written; then the old one stands.
     pub fn write_family(&self, codename: &str, text: &str) -> Result<(), DataError> {
         let path = self.family_file(codename)?;
-        durable::write(&path, text.as_bytes()).map_err(|source| DataError::File { path, source })
+        durable::write(&path, text.as_bytes()).map_err(|why| DataError::File { path, why })
     }
 
     /// Removes a family of the user's.
@@ -417,7 +417,7 @@ impl DataFolder {
     /// When it can't be removed.
     pub fn remove_family(&self, codename: &str) -> Result<(), DataError> {
         let path = self.family_file(codename)?;
-        fs::remove_file(&path).map_err(|source| DataError::File { path, source })
+        fs::remove_file(&path).map_err(|why| DataError::File { path, why })
     }
 }
 
@@ -502,9 +502,9 @@ fn read_toml<T: serde::de::DeserializeOwned>(path: &Path) -> Result<Option<T>, D
                 what: error.message().to_owned(),
             }),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(source) => Err(DataError::File {
+        Err(why) => Err(DataError::File {
             path: path.to_owned(),
-            source,
+            why,
         }),
     }
 }
@@ -514,9 +514,9 @@ fn write_toml<T: Serialize>(path: &Path, value: &T) -> Result<(), DataError> {
         path: path.to_owned(),
         what: error.to_string(),
     })?;
-    durable::write(path, text.as_bytes()).map_err(|source| DataError::File {
+    durable::write(path, text.as_bytes()).map_err(|why| DataError::File {
         path: path.to_owned(),
-        source,
+        why,
     })
 }
 

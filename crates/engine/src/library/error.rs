@@ -3,7 +3,13 @@
 use std::io;
 use std::path::PathBuf;
 
+use veritope_core::facts::NotAValue;
 use veritope_core::family::FamilyError;
+use veritope_vault::VaultError;
+use veritope_wire::{FactId, PlaceId};
+
+use crate::desk::DeskError;
+use crate::desk::journal::JournalError;
 
 /// Version of the data folder.
 ///
@@ -14,13 +20,12 @@ pub const DATA_VERSION: u32 = 1;
 #[derive(Debug, thiserror::Error)]
 pub enum DataError {
     /// Something in it can't be read or written.
-    #[error("{}: {source}", .path.display())]
+    #[error("{}: {why}", .path.display())]
     File {
         /// The file.
         path: PathBuf,
         /// Why.
-        #[source]
-        source: io::Error,
+        why: io::Error,
     },
     /// Another process uses the folder.
     #[error("{} is in use by {by}: use that bench, or stop it first. Nothing was touched", .path.display())]
@@ -52,4 +57,57 @@ pub enum DataError {
     /// A family file is damaged.
     #[error(transparent)]
     Family(#[from] FamilyError),
+}
+
+/// Why something that the bench keeps in files was not read or changed.
+#[derive(Debug, thiserror::Error)]
+pub enum LibraryError {
+    /// The record.
+    #[error(transparent)]
+    Desk(#[from] DeskError),
+    /// The data folder.
+    #[error(transparent)]
+    Data(#[from] DataError),
+    /// A vault.
+    #[error(transparent)]
+    Vault(Box<VaultError>),
+    /// No such family.
+    #[error("no family `{0}` is known here")]
+    NoFamilyNamed(String),
+    /// The unit's family is not known.
+    #[error("which family this unit belongs to is not known, so nothing is kept for it")]
+    NoFamily,
+    /// No such fact.
+    #[error("there is no fact {0} of this unit that a person typed")]
+    NoFact(FactId),
+    /// No such place.
+    #[error("there is no place {0} on this bench")]
+    NoPlace(PlaceId),
+    /// A place is not there now.
+    #[error("{0} is not there now: connect it, or choose another place")]
+    PlaceAway(String),
+    /// A file that should be at hand is not.
+    #[error("{0}")]
+    Shelf(String),
+    /// It would not be used.
+    #[error("{0}")]
+    NotThisWay(&'static str),
+    /// A value that can't be.
+    #[error(transparent)]
+    NotAValue(#[from] NotAValue),
+    /// Other input that can't be.
+    #[error("{0}")]
+    BadInput(String),
+}
+
+impl From<JournalError> for LibraryError {
+    fn from(error: JournalError) -> Self {
+        Self::Desk(error.into())
+    }
+}
+
+impl From<VaultError> for LibraryError {
+    fn from(error: VaultError) -> Self {
+        Self::Vault(Box::new(error))
+    }
 }

@@ -50,9 +50,9 @@ impl Hold {
     /// # Errors
     /// When another process holds it, with who that is; or when it can't be made or opened.
     pub fn take(path: &Path) -> Result<Arc<Self>, DataError> {
-        let refuse = |source| DataError::File {
+        let refuse = |why| DataError::File {
             path: path.to_owned(),
-            source,
+            why,
         };
         durable::make_folder(path).map_err(refuse)?;
         let folder = File::open(path).map_err(refuse)?;
@@ -65,7 +65,7 @@ impl Hold {
                 path: path.to_owned(),
                 by: holder(path),
             }),
-            Err(TryLockError::Error(source)) => Err(refuse(source)),
+            Err(TryLockError::Error(why)) => Err(refuse(why)),
         }
     }
 

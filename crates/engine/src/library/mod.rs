@@ -4,12 +4,19 @@
 //! * [`data`]: the folder: version, policy, bridges, places, families, secrets
 //! * [`family`], [`place`]: what is remembered of each
 //! * [`shelf`]: files at hand, judged
+//! * [`kept`]: all of it as it is known now; families, places, pictures, tokens and the clock are changed through it
 
+pub(crate) mod clock;
 pub mod data;
 mod error;
+pub(crate) mod families;
 pub mod family;
 pub mod hold;
+pub mod kept;
+pub(crate) mod pictures;
 pub mod place;
+pub(crate) mod places;
 pub mod shelf;
+pub(crate) mod token;
 
-pub use error::{DATA_VERSION, DataError};
+pub use error::{DATA_VERSION, DataError, LibraryError};

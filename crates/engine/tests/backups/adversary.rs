@@ -3,13 +3,15 @@
 
 use super::*;
 use crate::support::Lie;
+use veritope_engine::keeping::KeepingError;
+use veritope_engine::links::LinksError;
 
 impl Bench {
     /// Nothing of a reading that failed is left: no capture, no work that would be gone on with.
     fn kept_nothing(&self, why: &str) {
-        let view = self.engine.backups(self.unit).unwrap();
+        let view = self.engine.views.backups(self.unit).unwrap();
         assert!(view.captures.is_empty(), "{why}");
-        assert!(self.engine.resumable().is_empty(), "{why}");
+        assert!(self.engine.keeping.resumable().is_empty(), "{why}");
     }
 }
 
@@ -34,7 +36,7 @@ fn a_capture_of_no_partition_is_none() {
     let kind = veritope_engine::CaptureKind::Some {
         labels: vec![label("nobody")],
     };
-    let refused = bench.engine.capture(bench.unit, &kind, &Patient);
+    let refused = bench.engine.keeping.capture(bench.unit, &kind, &Patient);
     let refused = refused.unwrap_err().to_string();
     assert!(
         refused.contains("a capture of nothing is none"),
@@ -50,10 +52,10 @@ fn frames_of_another_length_or_another_state_are_no_frames() {
         bench.tongue.says(Some(lie));
         let refused = bench.capture().unwrap_err();
         assert!(
-            matches!(refused, EngineError::Link(_)),
+            matches!(refused, KeepingError::Links(LinksError::Link(_))),
             "{lie:?}: {refused}"
         );
-        let view = bench.engine.backups(bench.unit).unwrap();
+        let view = bench.engine.views.backups(bench.unit).unwrap();
         assert!(view.captures.is_empty(), "{lie:?}");
     }
     bench.tongue.says(None);
@@ -93,12 +95,15 @@ fn a_put_back_whose_unit_changes_on_the_way_is_torn_and_only_resumed() {
     let labels = [label("recovery")];
     let refused = bench
         .engine
+        .keeping
         .restore(bench.unit, capture, &labels, &watcher)
         .unwrap_err();
     assert!(
         matches!(
             refused,
-            EngineError::Link(veritope_link::LinkError::AnotherUnit { .. })
+            KeepingError::Links(LinksError::Link(
+                veritope_link::LinkError::AnotherUnit { .. }
+            ))
         ),
         "{refused}"
     );
@@ -108,7 +113,7 @@ fn a_put_back_whose_unit_changes_on_the_way_is_torn_and_only_resumed() {
     let frame = usize::try_from(veritope_core::digest::FRAME_BYTES).unwrap();
     assert!(there[..frame].iter().any(|byte| *byte != 0));
     assert!(there[frame..].iter().all(|byte| *byte == 0));
-    let torn = |bench: &Bench| bench.engine.backups(bench.unit).unwrap().torn;
+    let torn = |bench: &Bench| bench.engine.views.backups(bench.unit).unwrap().torn;
     assert_eq!(torn(&bench), [label("recovery")]);
     // What lies elsewhere waits until it is whole.
     let other = rules(bench.restore(capture, &["persist"]).unwrap_err());

@@ -5,7 +5,7 @@ use std::sync::Mutex;
 use std::sync::atomic::Ordering;
 
 use veritope_core::plan::Goal;
-use veritope_engine::view::StepState;
+use veritope_engine::views::StepState;
 use veritope_engine::{CaptureKind, Compared, StepEnd, StepPhase, Watcher};
 use veritope_standin::Fault;
 
@@ -39,7 +39,7 @@ impl Bench {
 fn in_a_capture_and_in_a_write_it_exchanges_nothing() {
     let (bench, good, _) = Bench::kept();
     let compared = || {
-        let plan = bench.engine.restore_plan(bench.unit, good).unwrap();
+        let plan = bench.engine.keeping.restore_plan(bench.unit, good).unwrap();
         let persist = plan.rows.iter().find(|row| row.label == label("persist"));
         persist.unwrap().compared
     };
@@ -47,7 +47,11 @@ fn in_a_capture_and_in_a_write_it_exchanges_nothing() {
         bench.blank_persist();
         let watcher = bench.set_on_the_way(by_ms);
         let quick = CaptureKind::Quick;
-        let blank = bench.engine.capture(bench.unit, &quick, &watcher).unwrap();
+        let blank = bench
+            .engine
+            .keeping
+            .capture(bench.unit, &quick, &watcher)
+            .unwrap();
         assert_eq!(compared(), Compared::Differs, "captured, set by {by_ms} ms");
         let order = bench.record().captures;
         assert_eq!(order.last().unwrap().id, blank);
@@ -59,6 +63,7 @@ fn in_a_capture_and_in_a_write_it_exchanges_nothing() {
         let persist = [label("persist")];
         bench
             .engine
+            .keeping
             .restore(bench.unit, good, &persist, &watcher)
             .unwrap();
         assert_eq!(compared(), Compared::Same, "put back, set by {by_ms} ms");
@@ -96,7 +101,7 @@ struct Looking<'a> {
 impl Watcher for Looking<'_> {
     fn phase(&self, _: &StepPhase) {
         self.bench.set_clock(self.set_by_ms);
-        let page = self.bench.engine.run_page(self.bench.unit).unwrap();
+        let page = self.bench.engine.views.run_page(self.bench.unit).unwrap();
         let view = page.run.unwrap().step.unwrap();
         if let StepState::Running {
             elapsed_ms,
@@ -130,7 +135,9 @@ fn how_long_it_takes_is_counted_and_stuck_is_said_when_it_is() {
         let request = bench.request();
         let revision = bench.revision();
         let engine = &bench.engine;
-        let _ = engine.do_step(bench.unit, run, revision, request, &watcher);
+        let _ = engine
+            .runs
+            .do_step(bench.unit, run, revision, request, &watcher);
         let seen = watcher.seen.into_inner().unwrap();
         assert!(seen.is_sorted(), "{seen:?}");
         let is_said = |one: &&(u64, u64, bool)| (one.1 == 0) == one.2;
@@ -147,14 +154,14 @@ fn between_starts_of_the_bench_it_exchanges_nothing() {
         bench.blank_persist();
         bench.set_clock(by_ms);
         bench.restart();
-        let before = bench.engine.clock().now();
+        let before = bench.engine.pen.clock().now();
         bench.capture().unwrap();
         bench.set_clock(-by_ms);
         bench.restart();
-        assert!(before < bench.engine.clock().now());
-        bench.engine.look(bench.unit).unwrap();
+        assert!(before < bench.engine.pen.clock().now());
+        bench.engine.links.look(bench.unit).unwrap();
         bench.restore(good, &["persist"]).unwrap();
-        let plan = bench.engine.restore_plan(bench.unit, good).unwrap();
+        let plan = bench.engine.keeping.restore_plan(bench.unit, good).unwrap();
         assert_eq!(plan.writes, [], "set by {by_ms} ms");
     }
 }

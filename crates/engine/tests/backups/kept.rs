@@ -1,6 +1,8 @@
 //! What counts as a copy, what a spoiled one is, and how another bench goes on with a sound one.
 
 use veritope_core::coverage::{CoverageRow, Keeping};
+use veritope_engine::keeping::KeepingError;
+use veritope_engine::links::LinksError;
 
 use super::*;
 
@@ -14,7 +16,10 @@ impl Bench {
     }
 
     fn verified(&self, capture: CaptureId, place: PlaceId) -> String {
-        let verified = self.engine.verify(self.unit, capture, place, &Patient);
+        let verified = self
+            .engine
+            .keeping
+            .verify(self.unit, capture, place, &Patient);
         if let Err(refused) = verified {
             return refused.to_string();
         }
@@ -63,12 +68,19 @@ fn a_manifest_that_is_not_its_own_is_damage_and_is_repaired_from_a_sound_one() {
         assert!(said.to_lowercase().contains("manifest"), "{name}: {said}");
         assert!(!said.contains("sound"), "{name}: {said}");
         // As long as it is spoiled it is no copy.
-        let coverage = bench.engine.backups(bench.unit).unwrap().coverage.unwrap();
+        let coverage = bench
+            .engine
+            .views
+            .backups(bench.unit)
+            .unwrap()
+            .coverage
+            .unwrap();
         let is_persist = |row: &&CoverageRow| row.described.own.label == label("persist");
         let persist = coverage.rows.iter().find(is_persist).unwrap();
         assert_ne!(persist.kept, Keeping::Enough, "{name}");
         bench
             .engine
+            .keeping
             .repair(bench.unit, capture, stick, &Patient)
             .unwrap();
         assert_eq!(fs::read_to_string(&path).unwrap(), sound, "{name}");
@@ -84,6 +96,7 @@ fn a_manifest_is_never_repaired_from_a_spoiled_one() {
     }
     bench
         .engine
+        .keeping
         .repair(bench.unit, capture, stick, &Patient)
         .unwrap_err();
     assert_eq!(fs::read_to_string(bench.manifest("stick")).unwrap(), "{}");
@@ -113,6 +126,7 @@ fn links_and_pipes_on_a_place_are_never_followed() {
         assert!(said.contains("persist is damaged"), "{kind}: {said}");
         bench
             .engine
+            .keeping
             .repair(bench.unit, capture, stick, &Patient)
             .unwrap();
         assert!(fs::symlink_metadata(&there).unwrap().is_file(), "{kind}");
@@ -130,7 +144,10 @@ fn a_folder_does_not_declare_itself_a_medium() {
     fs::write(&file, text).unwrap();
     let capture = bench.capture().unwrap();
     // Whether it is still taken as a place or not: it is no second medium.
-    let _ = bench.engine.copy(bench.unit, capture, place, &Patient);
+    let _ = bench
+        .engine
+        .keeping
+        .copy(bench.unit, capture, place, &Patient);
     assert_eq!(rules(bench.to_the_write().unwrap_err()), [Rule::B6]);
 }
 
@@ -159,15 +176,26 @@ fn a_capture_that_was_cancelled_does_not_go_on_by_itself() {
     let mut bench = Bench::in_recovery();
     let stop = StopAt(8 << 20, false.into());
     let kind = CaptureKind::Quick;
-    let cut = bench.engine.capture(bench.unit, &kind, &stop).unwrap_err();
-    assert!(matches!(cut, EngineError::Stopped), "{cut}");
-    assert!(bench.engine.resumable().is_empty());
+    let cut = bench
+        .engine
+        .keeping
+        .capture(bench.unit, &kind, &stop)
+        .unwrap_err();
+    assert!(matches!(cut, KeepingError::Stopped), "{cut}");
+    assert!(bench.engine.keeping.resumable().is_empty());
     bench.restart();
-    assert!(bench.engine.resumable().is_empty(), "nor after a restart");
+    assert!(
+        bench.engine.keeping.resumable().is_empty(),
+        "nor after a restart"
+    );
     // Whoever takes one again does not read twice what lies there.
     let first = std::sync::Arc::new(Mutex::new(None));
     let watcher = First(first.clone());
-    bench.engine.capture(bench.unit, &kind, &watcher).unwrap();
+    bench
+        .engine
+        .keeping
+        .capture(bench.unit, &kind, &watcher)
+        .unwrap();
     assert!(first.lock().unwrap().clone().unwrap().done_bytes >= 4 << 20);
 }
 
@@ -179,9 +207,10 @@ fn a_copy_that_was_cancelled_is_cancelled_and_goes_on_when_asked() {
     let capture = bench.capture().unwrap();
     let cut = bench
         .engine
+        .keeping
         .copy(bench.unit, capture, place, &crate::support::Impatient)
         .unwrap_err();
-    assert!(matches!(cut, EngineError::Stopped), "{cut}");
+    assert!(matches!(cut, KeepingError::Stopped), "{cut}");
     let copies = |bench: &Bench| bench.record().copies.len();
     let before = copies(&bench);
     bench.copy(capture, place);
@@ -195,18 +224,22 @@ fn a_capture_broken_off_before_a_write_is_begun_anew() {
         label: "persist".to_owned(),
     });
     bench.arm(Fault::CableOutAfter { bytes: 20 << 20 });
-    assert!(matches!(bench.capture(), Err(EngineError::Link(_))));
+    assert!(matches!(
+        bench.capture(),
+        Err(KeepingError::Links(LinksError::Link(_)))
+    ));
     bench.body(&BodyAct::Cable { to: CablePlace::In });
     bench.restore(capture, &["persist"]).unwrap();
     let first = std::sync::Arc::new(Mutex::new(None));
     let watcher = First(first.clone());
     let again = bench
         .engine
+        .keeping
         .capture(bench.unit, &CaptureKind::Quick, &watcher)
         .unwrap();
     let begun = first.lock().unwrap().clone().unwrap();
     assert!(begun.done_bytes < 4 << 20, "{}", begun.done_bytes);
-    let view = bench.engine.capture_view(bench.unit, again).unwrap();
+    let view = bench.engine.views.capture_view(bench.unit, again).unwrap();
     let persist = view.partitions.iter().find(|p| p.label == label("persist"));
     assert_eq!(persist.unwrap().blake3, bench.digest_of("persist"));
 }
@@ -221,13 +254,23 @@ fn a_blank_capture_is_never_put_back_over_a_better_one() {
     let blank = bench.capture().unwrap();
     bench.copy(blank, place);
     // Two captures hold the good bytes and one holds nothing: nothing was found lost.
-    let plan = bench.engine.restore_plan(bench.unit, blank).unwrap();
+    let plan = bench
+        .engine
+        .keeping
+        .restore_plan(bench.unit, blank)
+        .unwrap();
     let row = plan.rows.iter().find(|row| row.label == label("persist"));
     assert!(row.unwrap().refused, "{row:?}");
     assert!(plan.writes.is_empty(), "never preselected");
     let refused = bench.restore(blank, &["persist"]).unwrap_err();
     assert!(rules(refused).contains(&Rule::E4));
-    let coverage = bench.engine.backups(bench.unit).unwrap().coverage.unwrap();
+    let coverage = bench
+        .engine
+        .views
+        .backups(bench.unit)
+        .unwrap()
+        .coverage
+        .unwrap();
     let said = serde_json::to_string(&coverage).unwrap();
     assert!(
         !said.contains("found lost"),
@@ -246,9 +289,10 @@ fn a_fresh_bench_takes_over_what_another_wrote_and_puts_it_back() {
     let request = || bench.request();
     let stick = bench.folder.path().join("stick");
     let place = fresh
+        .library
         .add_place("stick", stick.to_str().unwrap(), request())
         .unwrap();
-    let found = fresh.found_in(place).unwrap();
+    let found = fresh.keeping.found_in(place).unwrap();
     assert_eq!(found.len(), 1);
     assert_eq!(
         (found[0].nickname.as_str(), found[0].here),
@@ -256,34 +300,41 @@ fn a_fresh_bench_takes_over_what_another_wrote_and_puts_it_back() {
     );
     assert_eq!(found[0].captures[0].id, capture);
     assert!(
-        fresh.bench_view().unwrap().units.is_empty(),
+        fresh.views.bench_view().unwrap().units.is_empty(),
         "nothing is taken before somebody says so"
     );
     fresh
+        .keeping
         .take_over(place, bench.unit, "mine", request(), &Patient)
         .unwrap();
-    let again = fresh.found_in(place).unwrap();
+    let again = fresh.keeping.found_in(place).unwrap();
     assert!(again[0].here && again[0].captures[0].known);
     // The same unit answers at a link; another one is refused.
-    let bridge = fresh.add_bridge("http://table", "t", request()).unwrap();
+    let bridge = fresh
+        .links
+        .add_bridge("http://table", "t", request())
+        .unwrap();
     fresh
+        .units
         .link_unit(bench.unit, bridge, "dock-1", request())
         .unwrap();
     bench.arm(Fault::Blank {
         label: "persist".to_owned(),
     });
-    fresh.look(bench.unit).unwrap();
+    fresh.links.look(bench.unit).unwrap();
     let labels = [label("persist")];
     fresh
+        .keeping
         .restore(bench.unit, capture, &labels, &Patient)
         .unwrap();
     assert_eq!(bench.digest_of("persist"), good);
     bench.swap_in("9a:77:01:31:b8:0d");
     let refused = fresh
+        .keeping
         .restore(bench.unit, capture, &labels, &Patient)
         .unwrap_err();
     assert!(
-        matches!(refused, EngineError::AnotherUnit { .. }),
+        matches!(refused, KeepingError::Links(LinksError::AnotherUnit { .. })),
         "{refused}"
     );
 }

@@ -11,7 +11,11 @@ use std::sync::Mutex;
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::seal::Item;
-use veritope_engine::{CaptureKind, Compared, EngineError, Moving, StepEnd, StepPhase, Watcher};
+use veritope_engine::keeping::KeepingError;
+use veritope_engine::links::LinksError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::{CaptureKind, Compared, Moving, StepEnd, StepPhase, Watcher};
 use veritope_standin::Fault;
 use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::Listed;
@@ -53,8 +57,9 @@ impl Bench {
         bench
     }
 
-    fn capture(&self) -> Result<CaptureId, EngineError> {
+    fn capture(&self) -> Result<CaptureId, KeepingError> {
         self.engine
+            .keeping
             .capture(self.unit, &CaptureKind::Quick, &Patient)
     }
 
@@ -64,18 +69,23 @@ impl Bench {
         fs::create_dir_all(&path).unwrap();
         let path = path.to_str().unwrap();
         self.engine
+            .library
             .add_place("stick", path, self.request())
             .unwrap()
     }
 
     fn any_two_places_do(&self) {
-        let mut policy = self.engine.policy();
+        let mut policy = self.engine.library.policy();
         policy.media = veritope_core::budget::Media::Any;
-        self.engine.set_policy(policy, self.request()).unwrap();
+        self.engine
+            .library
+            .set_policy(policy, self.request())
+            .unwrap();
     }
 
     fn copy(&self, capture: CaptureId, place: PlaceId) {
         self.engine
+            .keeping
             .copy(self.unit, capture, place, &Patient)
             .unwrap();
     }
@@ -127,7 +137,7 @@ impl Bench {
     }
 
     fn object(&self, capture: CaptureId, name: &str) -> PathBuf {
-        let view = self.engine.capture_view(self.unit, capture).unwrap();
+        let view = self.engine.views.capture_view(self.unit, capture).unwrap();
         let part = view
             .partitions
             .iter()
@@ -139,17 +149,20 @@ impl Bench {
             .join(format!("vault/objects/{}/{hex}.zst", &hex[..2]))
     }
 
-    fn restore(&self, capture: CaptureId, names: &[&str]) -> Result<(), EngineError> {
+    fn restore(&self, capture: CaptureId, names: &[&str]) -> Result<(), KeepingError> {
         let labels: Vec<Label> = names.iter().map(|name| label(name)).collect();
-        self.engine.restore(self.unit, capture, &labels, &Patient)
+        self.engine
+            .keeping
+            .restore(self.unit, capture, &labels, &Patient)
     }
 
     /// Runs to the write of the recovery; gives what the step says.
-    fn to_the_write(&self) -> Result<StepEnd, EngineError> {
+    fn to_the_write(&self) -> Result<StepEnd, RunsError> {
         let run = self.begin(Goal::KeepRecovery);
         loop {
             let step = self
                 .engine
+                .views
                 .run_page(self.unit)
                 .unwrap()
                 .run
@@ -165,14 +178,14 @@ impl Bench {
     }
 }
 
-fn missing(error: EngineError) -> Vec<Item> {
-    match error {
-        EngineError::Closed { missing, .. } => missing,
+fn missing(error: impl Into<RunsError>) -> Vec<Item> {
+    match error.into() {
+        RunsError::Turn(TurnError::Closed { missing, .. }) => missing,
         other => panic!("not refused by the seal: {other}"),
     }
 }
 
-fn rules(error: EngineError) -> Vec<Rule> {
+fn rules(error: impl Into<RunsError>) -> Vec<Rule> {
     let mut rules: Vec<Rule> = missing(error).into_iter().map(|item| item.rule).collect();
     rules.sort();
     rules.dedup();
@@ -184,7 +197,14 @@ fn captured_copied_verified_written_wiped_and_brought_back() {
     let (bench, capture, _) = Bench::kept();
     let before = bench.digest_of("persist");
     assert_eq!(bench.to_the_write().unwrap(), StepEnd::AsExpected);
-    let run = bench.engine.run_page(bench.unit).unwrap().run.unwrap().id;
+    let run = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap()
+        .id;
     assert_eq!(
         bench.step(run).unwrap(),
         StepEnd::GoalReached,
@@ -259,9 +279,16 @@ fn a_write_before_the_second_copy_is_refused() {
             .any(|s| s.contains("The seal refused: Write the recovery (B6)"))
     );
     // The bootloader gives no reading; back to a recovery to look.
-    let run = bench.engine.run_page(bench.unit).unwrap().run.unwrap();
+    let run = bench
+        .engine
+        .views
+        .run_page(bench.unit)
+        .unwrap()
+        .run
+        .unwrap();
     bench
         .engine
+        .runs
         .stop_run(bench.unit, run.id, run.revision, bench.request())
         .unwrap();
     let run = bench.begin(Goal::TemporaryRecovery);
@@ -319,6 +346,7 @@ fn damage_in_one_place_is_repaired_from_the_other() {
     fs::write(&object, bytes).unwrap();
     let own = bench
         .engine
+        .library
         .places()
         .into_iter()
         .find(|place| place.own)
@@ -326,6 +354,7 @@ fn damage_in_one_place_is_repaired_from_the_other() {
         .id;
     bench
         .engine
+        .keeping
         .verify(bench.unit, capture, own, &Patient)
         .unwrap();
     assert!(
@@ -339,6 +368,7 @@ fn damage_in_one_place_is_repaired_from_the_other() {
     );
     bench
         .engine
+        .keeping
         .repair(bench.unit, capture, own, &Patient)
         .unwrap();
     assert!(bench.log().last().unwrap().contains("sound"));
@@ -353,6 +383,7 @@ fn once_the_system_ran_what_lives_is_captured_again() {
     let run = bench.begin(Goal::KeepRecovery);
     let titles: Vec<String> = bench
         .engine
+        .views
         .run_page(bench.unit)
         .unwrap()
         .run
@@ -373,12 +404,16 @@ fn once_the_system_ran_what_lives_is_captured_again() {
 fn a_cable_out_in_a_capture_reads_nothing_twice() {
     let bench = Bench::in_recovery();
     bench.arm(Fault::CableOutAfter { bytes: 20 << 20 });
-    assert!(matches!(bench.capture(), Err(EngineError::Link(_))));
+    assert!(matches!(
+        bench.capture(),
+        Err(KeepingError::Links(LinksError::Link(_)))
+    ));
     bench.body(&BodyAct::Cable { to: CablePlace::In });
     let first = std::sync::Arc::new(Mutex::new(None));
     let watcher = First(first.clone());
     bench
         .engine
+        .keeping
         .capture(bench.unit, &CaptureKind::Quick, &watcher)
         .unwrap();
     let begun = first.lock().unwrap().clone().unwrap();
@@ -389,11 +424,12 @@ fn a_cable_out_in_a_capture_reads_nothing_twice() {
     );
     // And equals an undisturbed one.
     let again = bench.capture().unwrap();
-    let views = bench.engine.backups(bench.unit).unwrap();
+    let views = bench.engine.views.backups(bench.unit).unwrap();
     assert_eq!(views.captures.len(), 2);
     let digests = |n: usize| -> Vec<Digest> {
         let view = bench
             .engine
+            .views
             .capture_view(bench.unit, views.captures[n].id)
             .unwrap();
         view.partitions.iter().map(|part| part.blake3).collect()
@@ -425,7 +461,11 @@ fn a_bit_that_came_over_wrong_is_settled_by_a_third_read() {
         byte: 70_000,
     });
     let capture = bench.capture().unwrap();
-    let view = bench.engine.capture_view(bench.unit, capture).unwrap();
+    let view = bench
+        .engine
+        .views
+        .capture_view(bench.unit, capture)
+        .unwrap();
     let part = view
         .partitions
         .iter()
@@ -457,12 +497,22 @@ fn a_unit_that_is_swapped_while_it_is_read_spoils_nothing() {
     };
     let cut = bench
         .engine
+        .keeping
         .capture(bench.unit, &CaptureKind::Quick, &watcher);
     assert!(
-        matches!(cut, Err(EngineError::Link(_))),
+        matches!(cut, Err(KeepingError::Links(LinksError::Link(_)))),
         "read under one epoch only: {cut:?}"
     );
-    assert_eq!(bench.engine.backups(bench.unit).unwrap().captures.len(), 0);
+    assert_eq!(
+        bench
+            .engine
+            .views
+            .backups(bench.unit)
+            .unwrap()
+            .captures
+            .len(),
+        0
+    );
 }
 
 #[test]
@@ -478,10 +528,13 @@ fn an_interrupted_write_is_resumed_or_put_back_and_nothing_else() {
         bytes: 2 * persist + persist / 2,
     });
     let cut = bench.restore(capture, &["persist"]).unwrap_err();
-    assert!(matches!(cut, EngineError::Link(_)), "{cut}");
+    assert!(
+        matches!(cut, KeepingError::Links(LinksError::Link(_))),
+        "{cut}"
+    );
     bench.body(&BodyAct::Cable { to: CablePlace::In });
     assert_ne!(bench.digest_of("persist"), before, "torn");
-    let view = bench.engine.backups(bench.unit).unwrap();
+    let view = bench.engine.views.backups(bench.unit).unwrap();
     assert_eq!(view.torn, [label("persist")]);
     // Another partition's write waits.
     let refused = rules(bench.restore(capture, &["recovery"]).unwrap_err());
@@ -489,7 +542,7 @@ fn an_interrupted_write_is_resumed_or_put_back_and_nothing_else() {
     // The same write is taken up again.
     bench.restore(capture, &["persist"]).unwrap();
     assert_eq!(bench.digest_of("persist"), before);
-    assert_eq!(bench.engine.backups(bench.unit).unwrap().torn, []);
+    assert_eq!(bench.engine.views.backups(bench.unit).unwrap().torn, []);
 }
 
 #[test]
@@ -519,6 +572,7 @@ fn bytes_damaged_after_they_were_judged_do_not_reach_the_device() {
     let labels = [label("persist")];
     let refused = bench
         .engine
+        .keeping
         .restore(bench.unit, capture, &labels, &watcher)
         .unwrap_err();
     assert!(
@@ -558,12 +612,15 @@ fn a_permit_does_not_outlive_a_reconnect() {
     let labels = [label("persist")];
     let refused = bench
         .engine
+        .keeping
         .restore(bench.unit, capture, &labels, &watcher)
         .unwrap_err();
     assert!(
         matches!(
             refused,
-            EngineError::Link(veritope_link::LinkError::StalePermit { .. })
+            KeepingError::Links(LinksError::Link(
+                veritope_link::LinkError::StalePermit { .. }
+            ))
         ),
         "refused before the frame is sent: {refused}"
     );
@@ -576,12 +633,12 @@ fn another_unit_at_the_link_gets_nothing() {
     let other = bench.swap_in("9a:77:01:31:b8:0d");
     let refused = bench.restore(capture, &["persist"]).unwrap_err();
     assert!(
-        matches!(refused, EngineError::AnotherUnit { .. }),
+        matches!(refused, KeepingError::Links(LinksError::AnotherUnit { .. })),
         "{refused}"
     );
     assert!(matches!(
         bench.capture(),
-        Err(EngineError::AnotherUnit { .. })
+        Err(KeepingError::Links(LinksError::AnotherUnit { .. }))
     ));
     assert_eq!(bench.digest_of("persist"), other, "it keeps its own");
 }
@@ -608,7 +665,7 @@ fn a_manifest_that_was_rewritten_is_no_capture_of_this_unit() {
     }
     let refused = bench.restore(capture, &["persist"]).unwrap_err();
     assert!(
-        matches!(refused, EngineError::NoBackup { rule: Rule::S1, .. }),
+        matches!(refused, KeepingError::NoBackup { rule: Rule::S1, .. }),
         "{refused}"
     );
 }
@@ -640,7 +697,7 @@ fn a_capture_that_the_units_record_does_not_know_is_not_put_back() {
     }
     let stranger: CaptureId = uuid::Uuid::from_u128(77).to_string().parse().unwrap();
     let refused = bench.restore(stranger, &["persist"]).unwrap_err();
-    assert!(matches!(refused, EngineError::NoCapture(_)), "{refused}");
+    assert!(matches!(refused, KeepingError::NoCapture(_)), "{refused}");
     let _ = capture;
 }
 
@@ -684,7 +741,11 @@ fn the_plan_tells_what_would_be_written_before_it_is() {
         label: "persist".to_owned(),
     });
     bench.capture().unwrap();
-    let plan = bench.engine.restore_plan(bench.unit, capture).unwrap();
+    let plan = bench
+        .engine
+        .keeping
+        .restore_plan(bench.unit, capture)
+        .unwrap();
     assert_eq!(plan.writes, [label("persist")]);
     let row = |name: &str| {
         plan.rows
@@ -703,7 +764,11 @@ fn the_present_state_is_not_known_once_the_unit_went_away() {
     let (bench, capture, _) = Bench::kept();
     let run = bench.begin(Goal::Unlock);
     while bench.step(run).unwrap() != StepEnd::GoalReached {}
-    let plan = bench.engine.restore_plan(bench.unit, capture).unwrap();
+    let plan = bench
+        .engine
+        .keeping
+        .restore_plan(bench.unit, capture)
+        .unwrap();
     assert!(
         plan.rows
             .iter()

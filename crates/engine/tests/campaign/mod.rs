@@ -16,10 +16,15 @@ use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
 use veritope_core::facts::{FactGroup, FactKey, Reading};
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
+use veritope_engine::DeskError;
+use veritope_engine::LibraryError;
 use veritope_engine::desk::journal::{Journal, JournalError};
 use veritope_engine::desk::record::Way;
-use veritope_engine::view::{LinkPresence, StepState};
-use veritope_engine::{CaptureKind, EngineError, KeepSaid};
+use veritope_engine::links::LinksError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::views::{LinkPresence, StepState};
+use veritope_engine::{CaptureKind, KeepSaid};
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::{Answer, Gate};
 use veritope_standin::profile::Profile;
@@ -232,13 +237,14 @@ impl World {
         said.retain(|(key, value)| !value.is_empty() && known.known(*key).is_none());
         for one in said {
             // What this family does not have is not asked for and may be refused.
-            let _ = self
-                .bench
-                .engine
-                .type_facts(self.bench.unit, &[one], self.bench.request());
+            let _ =
+                self.bench
+                    .engine
+                    .units
+                    .type_facts(self.bench.unit, &[one], self.bench.request());
         }
         let codename = self.scheme.codename;
-        let family = self.bench.engine.family_named(codename).unwrap();
+        let family = self.bench.engine.library.family_named(codename).unwrap();
         let waived: Vec<_> = family
             .keep_safe
             .iter()
@@ -246,6 +252,7 @@ impl World {
             .collect();
         self.bench
             .engine
+            .units
             .keep_safe(self.bench.unit, &waived, self.bench.request())
             .unwrap();
     }
@@ -258,7 +265,7 @@ impl World {
         let known = record.known();
         let truths = on(&self.bench.bridge, |device| device.truths());
         if record.is_lock_in_doubt() {
-            let tag = engine.unit_tag(self.bench.unit).unwrap();
+            let tag = engine.views.unit_tag(self.bench.unit).unwrap();
             assert_eq!(
                 tag.lock.filter(|lock| lock != "no lock"),
                 None,
@@ -316,7 +323,7 @@ impl World {
         if self.dice.once_in(5) {
             // Another unit of the same kind lies there for a moment.
             self.bench.bridge.swap(HANDLE, OTHER).unwrap();
-            let seen = self.bench.engine.look(self.bench.unit);
+            let seen = self.bench.engine.links.look(self.bench.unit);
             assert!(
                 seen.is_err(),
                 "{}: another unit was taken for it",
@@ -424,7 +431,7 @@ impl World {
             self.bench.hands_off();
             self.bench_trouble();
             self.is_believed_truly("between steps");
-            let page = self.bench.engine.run_page(self.bench.unit).unwrap();
+            let page = self.bench.engine.views.run_page(self.bench.unit).unwrap();
             let open = page.run.filter(|run| run.ended.is_none());
             let Some(run) = open else {
                 // An erase shows only in what the run says; it has to be so.
@@ -443,21 +450,22 @@ impl World {
                 match self
                     .bench
                     .engine
+                    .runs
                     .begin_run(self.bench.unit, goal, self.bench.request())
                 {
                     Ok(_) => continue,
-                    Err(EngineError::Closed { missing, .. }) if refused > 2 => {
+                    Err(RunsError::Turn(TurnError::Closed { missing, .. })) if refused > 2 => {
                         return End::Stopped(missing.into_iter().map(|item| item.rule).collect());
                     }
                     Err(
-                        EngineError::Closed { .. }
-                        | EngineError::Link(_)
-                        | EngineError::Doubtful { .. },
+                        RunsError::Turn(TurnError::Closed { .. })
+                        | RunsError::Links(LinksError::Link(_))
+                        | RunsError::Links(LinksError::Doubtful { .. }),
                     ) => {
                         refused += 1;
                         continue;
                     }
-                    Err(EngineError::WhyNot(_) | EngineError::NoPlan(_)) => {
+                    Err(RunsError::WhyNot(_) | RunsError::NoPlan(_)) => {
                         return End::Stopped(vec![Rule::U10]);
                     }
                     Err(other) => panic!("{}: {other}", self.about),
@@ -477,11 +485,11 @@ impl World {
                     let is_full = self.fill_the_disk();
                     let say = || {
                         let engine = &self.bench.engine;
-                        engine.say_seen(unit, run.id, revision, &seen, request)
+                        engine.runs.say_seen(unit, run.id, revision, &seen, request)
                     };
                     let mut said = say();
                     self.room_again();
-                    if is_full && matches!(said, Err(EngineError::Journal(_))) {
+                    if is_full && matches!(said, Err(RunsError::Desk(DeskError::Journal(_)))) {
                         // What was refused is said again, by the same request.
                         self.met.push("disk full, said again");
                         said = say();
@@ -491,10 +499,10 @@ impl World {
                         assert!(
                             matches!(
                                 error,
-                                EngineError::NotThisWay(_)
-                                    | EngineError::NoRun(_)
-                                    | EngineError::NoStep
-                                    | EngineError::BadInput(_)
+                                RunsError::NotThisWay(_)
+                                    | RunsError::NoRun(_)
+                                    | RunsError::NoStep
+                                    | RunsError::BadInput(_)
                             ),
                             "{}: {error}",
                             self.about
@@ -504,7 +512,7 @@ impl World {
                 }
                 StepState::Unknown => {
                     self.make_ready();
-                    let _ = self.bench.engine.look_at_step(self.bench.unit);
+                    let _ = self.bench.engine.runs.look_at_step(self.bench.unit);
                     if self.is_stuck_unknown() {
                         self.bench.settle_down();
                     }
@@ -529,10 +537,10 @@ impl World {
             self.room_again();
             match stepped {
                 Ok(_) => {}
-                Err(EngineError::Journal(JournalError::Written(_))) if is_full => {
+                Err(RunsError::Desk(DeskError::Journal(JournalError::Written(_)))) if is_full => {
                     self.met.push("disk full at a step");
                 }
-                Err(EngineError::Closed { missing, .. }) => {
+                Err(RunsError::Turn(TurnError::Closed { missing, .. })) => {
                     refused += 1;
                     self.bench.hands_off();
                     self.make_ready();
@@ -543,10 +551,10 @@ impl World {
                     }
                 }
                 Err(
-                    EngineError::Link(_)
-                    | EngineError::LookFirst
-                    | EngineError::Doubtful { .. }
-                    | EngineError::Shelf(_),
+                    RunsError::Links(LinksError::Link(_))
+                    | RunsError::LookFirst
+                    | RunsError::Links(LinksError::Doubtful { .. })
+                    | RunsError::Library(LibraryError::Shelf(_)),
                 ) => self.make_ready(),
                 Err(other) => panic!("{}: {other}\n{}", self.about, self.bench.log().join("\n")),
             }
@@ -583,13 +591,14 @@ impl World {
             if self
                 .bench
                 .engine
+                .views
                 .unit_tag(self.bench.unit)
                 .unwrap()
                 .link
                 .presence
                 == LinkPresence::Ready
             {
-                let _ = self.bench.engine.look(self.bench.unit);
+                let _ = self.bench.engine.links.look(self.bench.unit);
             }
         }
     }
@@ -674,7 +683,7 @@ impl World {
     /// Back to locked: what proves stock first, where the family has a way to read it.
     fn back(&mut self) -> End {
         let codename = self.scheme.codename;
-        let family = self.bench.engine.family_named(codename).unwrap();
+        let family = self.bench.engine.library.family_named(codename).unwrap();
         if !self.by_hand && family.temporary_start.is_some() {
             self.make_ready();
             let end = self.reach(Goal::TemporaryRecovery);
@@ -682,10 +691,11 @@ impl World {
                 return end;
             }
             self.make_ready();
-            let taken = self
-                .bench
-                .engine
-                .capture(self.bench.unit, &CaptureKind::Full, &Patient);
+            let taken =
+                self.bench
+                    .engine
+                    .keeping
+                    .capture(self.bench.unit, &CaptureKind::Full, &Patient);
             if let Err(error) = taken {
                 assert!(
                     !self.is_at(Goal::TemporaryRecovery),

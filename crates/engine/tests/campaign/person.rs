@@ -4,7 +4,7 @@
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
 use veritope_core::plan::{Act, Step};
-use veritope_engine::view::StepView;
+use veritope_engine::views::StepView;
 use veritope_standin::{Bridge, Device};
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
 use veritope_wire::link::{ActKind, ActRequest, Listed};
@@ -260,6 +260,7 @@ impl Bench {
         let step = &view.step;
         let family = self
             .engine
+            .library
             .family_named(on(&self.bridge, |device| device.profile().codename))
             .unwrap();
         // What sleeps is woken first.

@@ -6,8 +6,10 @@ use veritope_core::facts::{FactKey, Happening};
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::seal::ItemState;
-use veritope_engine::view::StepState;
-use veritope_engine::{EngineError, StepEnd};
+use veritope_engine::StepEnd;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::views::StepState;
 use veritope_standin::{Fault, LockState, Running};
 use veritope_wire::link::ActKind;
 
@@ -30,9 +32,9 @@ impl Bench {
     }
 }
 
-fn refused(error: EngineError) -> (Rule, Vec<(Rule, String)>) {
+fn refused(error: RunsError) -> (Rule, Vec<(Rule, String)>) {
     match error {
-        EngineError::Closed { rule, missing } => (
+        RunsError::Turn(TurnError::Closed { rule, missing }) => (
             rule,
             missing
                 .into_iter()
@@ -48,6 +50,7 @@ fn an_erase_wants_what_the_owner_keeps_and_a_name_and_leaves_the_lock() {
     let bench = unlocked();
     let early = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Erase, bench.request())
         .unwrap_err();
     let (rule, lines) = refused(early);
@@ -73,6 +76,7 @@ fn an_erase_wants_what_the_owner_keeps_and_a_name_and_leaves_the_lock() {
     assert_eq!(bench.where_it_is(), (LockState::Unlocked, Running::System));
     let again = bench
         .engine
+        .views
         .run_page(bench.unit)
         .unwrap()
         .run
@@ -103,10 +107,10 @@ fn an_erase_whose_end_nobody_saw_is_not_believed_and_done_again() {
     bench.put_back();
     // Looking at it by itself settles nothing: no fact tells.
     bench.engine.watch();
-    let page = bench.engine.run_page(bench.unit).unwrap();
+    let page = bench.engine.views.run_page(bench.unit).unwrap();
     let step = page.run.and_then(|run| run.step).unwrap();
     assert!(matches!(step.state, StepState::Unknown));
-    bench.engine.look_at_step(bench.unit).unwrap();
+    bench.engine.runs.look_at_step(bench.unit).unwrap();
     let run = bench.record().active_run().unwrap().clone();
     assert!(!run.erased);
     assert!(run.diverged.unwrap().contains("once more"));
@@ -128,6 +132,7 @@ fn a_process_killed_in_an_erase_comes_back_to_an_end_that_it_does_not_know() {
     let revision = bench.revision();
     let end = bench
         .engine
+        .runs
         .do_step(bench.unit, run, revision, bench.request(), &Impatient);
     assert!(matches!(end.unwrap(), StepEnd::Unknown { .. }));
     bench.restart();
@@ -136,9 +141,9 @@ fn a_process_killed_in_an_erase_comes_back_to_an_end_that_it_does_not_know() {
     bench.engine.watch();
     assert_eq!(bench.wipes(), 1);
     let blind = bench.step(run).unwrap_err();
-    assert!(matches!(blind, EngineError::LookFirst), "{blind}");
+    assert!(matches!(blind, RunsError::LookFirst), "{blind}");
     assert!(!bench.record().active_run().unwrap().erased);
-    bench.engine.look_at_step(bench.unit).unwrap();
+    bench.engine.runs.look_at_step(bench.unit).unwrap();
     bench.prepare();
     bench.consent(run).unwrap();
     while bench.step(run).unwrap() != StepEnd::GoalReached {}
@@ -150,7 +155,7 @@ fn a_process_killed_in_an_erase_comes_back_to_an_end_that_it_does_not_know() {
 fn a_locked_unit_is_erased_by_its_makers_recovery_not_by_unlocking_it() {
     let bench = linked();
     bench.prepare();
-    let sheet = bench.engine.preview(bench.unit, Goal::Erase).unwrap();
+    let sheet = bench.engine.runs.preview(bench.unit, Goal::Erase).unwrap();
     let titles: Vec<_> = sheet.steps.iter().map(|step| step.title.as_str()).collect();
     assert_eq!(
         titles,
@@ -171,6 +176,7 @@ fn a_computer_on_its_battery_begins_nothing_that_cant_be_undone() {
     bench.says_of_supply("Mains", "0");
     let error = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Unlock, bench.request())
         .unwrap_err();
     let (_, lines) = refused(error);
@@ -197,10 +203,17 @@ fn a_computer_on_its_battery_begins_nothing_that_cant_be_undone() {
 fn two_bridges_that_list_the_same_chip_are_one_too_many() {
     let bench = linked();
     bench.prepare();
-    let doctor = || bench.engine.doctor(bench.unit, Some(Goal::Unlock)).unwrap();
+    let doctor = || {
+        bench
+            .engine
+            .runs
+            .doctor(bench.unit, Some(Goal::Unlock))
+            .unwrap()
+    };
     assert!(doctor().iter().all(|line| line.state != ItemState::Missing));
     bench
         .engine
+        .links
         .add_bridge("http://other", "t", bench.request())
         .unwrap();
     let missing: Vec<_> = doctor()
@@ -211,6 +224,7 @@ fn two_bridges_that_list_the_same_chip_are_one_too_many() {
     assert!(missing[0].text.contains("by its chip"), "{missing:?}");
     let error = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Unlock, bench.request())
         .unwrap_err();
     assert_eq!(refused(error).1[0].0, Rule::U8);

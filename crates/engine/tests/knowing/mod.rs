@@ -8,8 +8,12 @@ use veritope_core::plan::{Act, Goal};
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Level, Standing, Verdict};
+use veritope_engine::LibraryError;
 use veritope_engine::desk::record::Way;
-use veritope_engine::{EngineError, FamilyOrigin, KeepSaid, NewUnit, StepEnd};
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::units::UnitsError;
+use veritope_engine::{FamilyOrigin, KeepSaid, NewUnit, StepEnd};
 use veritope_wire::{BenchTime, FactId, UnitId, WallTime};
 
 use super::support::{Bench, by_hand, linked, unlocked};
@@ -24,7 +28,7 @@ fn add(bench: &Bench, nickname: &str, family: &str) -> UnitId {
         family: Some(family.to_owned()),
         ownership: "mine".to_owned(),
     };
-    bench.engine.add_unit(new, bench.request()).unwrap()
+    bench.engine.units.add_unit(new, bench.request()).unwrap()
 }
 
 fn say(bench: &Bench, unit: UnitId, pairs: &[(FactKey, &str)]) {
@@ -34,12 +38,13 @@ fn say(bench: &Bench, unit: UnitId, pairs: &[(FactKey, &str)]) {
         .collect();
     bench
         .engine
+        .units
         .type_facts(unit, &said, bench.request())
         .unwrap();
 }
 
 fn standing(bench: &Bench, unit: UnitId) -> Standing {
-    bench.engine.standing_view(unit).unwrap().standing
+    bench.engine.views.standing_view(unit).unwrap().standing
 }
 
 fn hours_before(now: BenchTime, hours: i64) -> String {
@@ -49,7 +54,7 @@ fn hours_before(now: BenchTime, hours: i64) -> String {
 /// The bench's own time, read off a fact that is said now.
 fn now(bench: &Bench, unit: UnitId) -> BenchTime {
     say(bench, unit, &[(FactKey::Complaint, "none")]);
-    let view = bench.engine.standing_view(unit).unwrap();
+    let view = bench.engine.views.standing_view(unit).unwrap();
     let fact = view.facts.iter().find(|f| f.line.key == FactKey::Complaint);
     fact.unwrap().line.rows[0].at
 }
@@ -57,9 +62,13 @@ fn now(bench: &Bench, unit: UnitId) -> BenchTime {
 #[test]
 fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     let bench = by_hand();
-    let kept = bench.engine.put_family(EIGHTH, bench.request()).unwrap();
+    let kept = bench
+        .engine
+        .library
+        .put_family(EIGHTH, bench.request())
+        .unwrap();
     assert_eq!(kept, "wicket");
-    let lines = bench.engine.family_lines().unwrap();
+    let lines = bench.engine.library.family_lines().unwrap();
     assert_eq!(lines.len(), 8);
     assert_eq!(lines[7].origin, FamilyOrigin::Own);
     let unit = add(&bench, "Siskin", "wicket");
@@ -90,7 +99,7 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
         panic!("{}", wait.sentence);
     };
     assert_eq!(until, at.after_ms(20 * HOUR_MS));
-    let by_the_clock = bench.engine.wait_of(unit).unwrap().at;
+    let by_the_clock = bench.engine.views.wait_of(unit).unwrap().at;
     assert_eq!(by_the_clock.to_string(), hours_before(at, -20));
 
     say(&bench, unit, &[(FactKey::Toggle, "on")]);
@@ -102,6 +111,7 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     });
     bench
         .engine
+        .units
         .keep_safe(unit, &classes, bench.request())
         .unwrap();
     let ready = standing(&bench, unit);
@@ -115,9 +125,10 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
 
     bench
         .engine
+        .units
         .choose_goal(unit, Goal::Unlock, bench.request())
         .unwrap();
-    let preview = bench.engine.run_page(unit).unwrap().preview.unwrap();
+    let preview = bench.engine.views.run_page(unit).unwrap().preview.unwrap();
     let sheet = preview.sheet.unwrap();
     let has = |wanted: &dyn Fn(&Act) -> bool| sheet.steps.iter().any(|s| wanted(&s.act));
     assert!(has(&|action| matches!(action, Act::Unlock { .. })));
@@ -152,7 +163,7 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
             (FactKey::CardFiles, &names.join(", ")),
         ],
     );
-    let view = bench.engine.standing_view(unit).unwrap();
+    let view = bench.engine.views.standing_view(unit).unwrap();
     let waived: Vec<_> = view
         .keep_safe
         .iter()
@@ -160,6 +171,7 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
         .collect();
     bench
         .engine
+        .units
         .keep_safe(unit, &waived, bench.request())
         .unwrap();
     let packages = bench.folder.path().join("shelf/packages");
@@ -168,9 +180,14 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
         let bytes = veritope_standin::package_bytes(name);
         std::fs::write(packages.join(name), bytes).unwrap();
     };
-    let begin = || bench.engine.begin_run(unit, Goal::Unlock, bench.request());
+    let begin = || {
+        bench
+            .engine
+            .runs
+            .begin_run(unit, Goal::Unlock, bench.request())
+    };
     let lacking = || match begin() {
-        Err(EngineError::Closed { missing, .. }) => missing
+        Err(RunsError::Turn(TurnError::Closed { missing, .. })) => missing
             .into_iter()
             .map(|item| (item.rule, item.text))
             .collect::<Vec<_>>(),
@@ -196,23 +213,32 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
 #[test]
 fn a_family_is_edited_dropped_and_refused_with_its_line() {
     let bench = by_hand();
-    let unknown = bench.engine.family_page("wicket").unwrap_err();
-    assert!(matches!(unknown, EngineError::NoFamilyNamed(_)));
-    bench.engine.put_family(EIGHTH, bench.request()).unwrap();
-    let page = bench.engine.family_page("wicket").unwrap();
+    let unknown = bench.engine.library.family_page("wicket").unwrap_err();
+    assert!(matches!(unknown, LibraryError::NoFamilyNamed(_)));
+    bench
+        .engine
+        .library
+        .put_family(EIGHTH, bench.request())
+        .unwrap();
+    let page = bench.engine.library.family_page("wicket").unwrap();
     assert_eq!((page.text.as_str(), page.cautions.len()), (EIGHTH, 1));
     // The edit counts at once, and replaces the file.
     let edited = EIGHTH.replace("wait_hours = 48", "wait_hours = 50");
-    bench.engine.put_family(&edited, bench.request()).unwrap();
-    let page = bench.engine.family_page("wicket").unwrap();
+    bench
+        .engine
+        .library
+        .put_family(&edited, bench.request())
+        .unwrap();
+    let page = bench.engine.library.family_page("wicket").unwrap();
     assert!(page.text.contains("wait_hours = 50"));
 
     let wrong = EIGHTH.replace("to = \"SO-1.3-2611\"", "to = \"SO-9\"");
-    let checked = bench.engine.check_family(&wrong);
+    let checked = bench.engine.library.check_family(&wrong);
     let line = wrong[..wrong.find("SO-9").unwrap()].matches('\n').count() as u64 + 1;
     assert_eq!(checked.line, Some(line));
     let refused = bench
         .engine
+        .library
         .put_family(&wrong, bench.request())
         .unwrap_err();
     assert!(
@@ -221,12 +247,13 @@ fn a_family_is_edited_dropped_and_refused_with_its_line() {
             .contains("names SO-9, which no [[build]] has"),
         "{refused}"
     );
-    let kept = bench.engine.family_page("wicket").unwrap();
+    let kept = bench.engine.library.family_page("wicket").unwrap();
     assert!(kept.text.contains("wait_hours = 50"), "the old one stands");
 
     let unit = add(&bench, "Siskin", "wicket");
     let held = bench
         .engine
+        .library
         .drop_family("wicket", bench.request())
         .unwrap_err();
     assert!(
@@ -238,15 +265,24 @@ fn a_family_is_edited_dropped_and_refused_with_its_line() {
     // A shipped one comes back when the user's goes.
     let own = bench
         .engine
+        .library
         .family_page("gimbal")
         .unwrap()
         .text
         .replace("\"FL-1\"", "\"FL-1B\"");
-    bench.engine.put_family(&own, bench.request()).unwrap();
-    let replaced = bench.engine.family_page("gimbal").unwrap();
+    bench
+        .engine
+        .library
+        .put_family(&own, bench.request())
+        .unwrap();
+    let replaced = bench.engine.library.family_page("gimbal").unwrap();
     assert_eq!(replaced.line.origin, FamilyOrigin::Replaced);
-    bench.engine.drop_family("gimbal", bench.request()).unwrap();
-    let back = bench.engine.family_page("gimbal").unwrap();
+    bench
+        .engine
+        .library
+        .drop_family("gimbal", bench.request())
+        .unwrap();
+    let back = bench.engine.library.family_page("gimbal").unwrap();
     assert_eq!(
         (back.line.origin, back.variants[0].code.as_str()),
         (FamilyOrigin::Shipped, "FL-1")
@@ -258,17 +294,21 @@ fn a_family_is_edited_dropped_and_refused_with_its_line() {
 fn a_running_sheet_goes_on_by_the_text_it_began_with() {
     let mut bench = unlocked();
     let run = bench.begin(Goal::TemporaryRecovery);
-    let began = bench.engine.family_named("gimbal").unwrap().digest;
+    let began = bench.engine.library.family_named("gimbal").unwrap().digest;
     let older = |bench: &Bench| {
-        let page = bench.engine.run_page(bench.unit).unwrap();
+        let page = bench.engine.views.run_page(bench.unit).unwrap();
         page.run.unwrap().older_text
     };
     assert_eq!(older(&bench), None);
-    let page = bench.engine.family_page("gimbal").unwrap();
+    let page = bench.engine.library.family_page("gimbal").unwrap();
     let edited = page.text.replace("\"FL-1\"", "\"FL-1B\"");
-    bench.engine.put_family(&edited, bench.request()).unwrap();
+    bench
+        .engine
+        .library
+        .put_family(&edited, bench.request())
+        .unwrap();
     assert!(older(&bench).is_some(), "that a newer text is kept is said");
-    let line = bench.engine.family_page("gimbal").unwrap().line;
+    let line = bench.engine.library.family_page("gimbal").unwrap().line;
     assert_eq!(line.on_older_text, ["Sanderling"]);
     // Without the text that it began with, no step is taken by another one.
     let kept = bench.folder.path().join(format!("running/{began}.toml"));
@@ -276,7 +316,7 @@ fn a_running_sheet_goes_on_by_the_text_it_began_with() {
     std::fs::write(&kept, &edited).unwrap();
     bench.restart();
     let refused = bench.step(run).unwrap_err();
-    assert!(matches!(refused, EngineError::FamilyGone), "{refused}");
+    assert!(matches!(refused, RunsError::FamilyGone), "{refused}");
     std::fs::write(&kept, text).unwrap();
     while bench.step(run).unwrap() != StepEnd::GoalReached {}
     assert_eq!(older(&bench), None);
@@ -285,16 +325,17 @@ fn a_running_sheet_goes_on_by_the_text_it_began_with() {
 #[test]
 fn a_unit_by_hand_is_recognised_linked_renamed_and_put_away() {
     let bench = by_hand();
-    let bridge = bench.engine.bench_view().unwrap().bridges[0].id;
-    let found = || bench.engine.found(bridge).unwrap().remove(0);
+    let bridge = bench.engine.views.bench_view().unwrap().bridges[0].id;
+    let found = || bench.engine.links.found(bridge).unwrap().remove(0);
     assert_eq!(found().recognised, None, "nobody read who it is");
     let link = || {
         let request = bench.request();
         bench
             .engine
+            .units
             .link_unit(bench.unit, bridge, "dock-1", request)
     };
-    assert!(matches!(link(), Err(EngineError::BadInput(_))));
+    assert!(matches!(link(), Err(UnitsError::BadInput(_))));
     bench.say(&[(FactKey::ChipId, "9a:77:01:5c:20:e4")]);
     assert_eq!(found().recognised.unwrap().nickname, "Sanderling");
     link().unwrap();
@@ -302,19 +343,20 @@ fn a_unit_by_hand_is_recognised_linked_renamed_and_put_away() {
     add(&bench, "Knot", "kelpie");
     let rename = |name: &str| {
         let request = bench.request();
-        bench.engine.rename_unit(bench.unit, name, request)
+        bench.engine.units.rename_unit(bench.unit, name, request)
     };
     for odd in ["Knot", "  ", "a\nb"] {
-        assert!(
-            matches!(rename(odd), Err(EngineError::BadInput(_))),
-            "{odd}"
-        );
+        assert!(matches!(rename(odd), Err(UnitsError::BadInput(_))), "{odd}");
     }
     rename("Stint").unwrap();
     let away = |away| {
         let request = bench.request();
-        bench.engine.put_away(bench.unit, away, request).unwrap();
-        let view = bench.engine.bench_view().unwrap();
+        bench
+            .engine
+            .units
+            .put_away(bench.unit, away, request)
+            .unwrap();
+        let view = bench.engine.views.bench_view().unwrap();
         let names: Vec<String> = view.units.into_iter().map(|unit| unit.nickname).collect();
         (names, view.away.len())
     };
@@ -345,7 +387,7 @@ fn a_clock_set_forward_and_back_leaves_the_wait_where_it_is() {
         let standing = standing(bench, unit);
         assert_eq!(standing.verdict, Verdict::WaitUntil { at: until });
         assert!(standing.sentence.contains("107 h"), "{}", standing.sentence);
-        bench.engine.standing_view(unit).unwrap().clock
+        bench.engine.views.standing_view(unit).unwrap().clock
     };
     assert_eq!(waits(&bench), None);
     bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
@@ -364,9 +406,9 @@ fn a_clock_set_forward_and_back_leaves_the_wait_where_it_is() {
     // A person's word that it is right shortens nothing either: what people see goes by it from now on.
     bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
     assert!(waits(&bench).is_some());
-    bench.engine.trust_clock(bench.request()).unwrap();
+    bench.engine.library.trust_clock(bench.request()).unwrap();
     assert_eq!(waits(&bench), None);
-    let shown = bench.engine.wait_of(unit).unwrap().at;
+    let shown = bench.engine.views.wait_of(unit).unwrap().at;
     assert_eq!(shown.ms(), until.ms() + 200 * HOUR_MS);
     bench.restart();
     assert_eq!(waits(&bench), None, "remembered");
@@ -391,14 +433,15 @@ fn a_clock_that_was_set_on_a_full_disk_is_told_with_room() {
     bench.time.is_full.store(true, Ordering::SeqCst);
     bench.time.set_by_ms.store(200 * HOUR_MS, Ordering::SeqCst);
     bench.engine.watch();
-    assert!(bench.engine.trust_clock(bench.request()).is_err());
-    let note = || bench.engine.bench_view().unwrap().clock;
+    assert!(bench.engine.library.trust_clock(bench.request()).is_err());
+    let note = || bench.engine.views.bench_view().unwrap().clock;
     assert!(note().is_some(), "what was refused leaves nothing");
     assert_eq!(told(), Vec::<String>::new());
     bench.time.is_full.store(false, Ordering::SeqCst);
     for _ in 0..120 {
         bench
             .engine
+            .pen
             .clock()
             .pause(std::time::Duration::from_secs(1));
         bench.engine.watch();
@@ -406,7 +449,7 @@ fn a_clock_that_was_set_on_a_full_disk_is_told_with_room() {
     let lines = told();
     assert_eq!(lines.len(), 1, "once: {lines:?}");
     assert!(lines[0].contains("200 h forward"), "{lines:?}");
-    bench.engine.trust_clock(bench.request()).unwrap();
+    bench.engine.library.trust_clock(bench.request()).unwrap();
     assert_eq!(note(), None);
 }
 
@@ -445,23 +488,25 @@ fn a_pasted_screen_is_recorded_line_by_line_as_confirmed() {
     let bench = by_hand();
     let unit = add(&bench, "Bittern", "kelpie");
     let text = "Model number: OB-510E\nBuild number OB-510.2610.v6\nEquipment ID: 35604911123456\n";
-    let hits = bench.engine.read_pasted(unit, text).unwrap();
+    let hits = bench.engine.units.read_pasted(unit, text).unwrap();
     let shown: Vec<_> = hits.iter().map(|hit| (hit.line, hit.fits)).collect();
     assert_eq!(shown, [(1, true), (2, true), (3, false)]);
     let json = serde_json::to_string(&hits).unwrap();
     assert!(!json.contains("35604911123456"), "{json}");
     let known = |key| {
-        let view = bench.engine.standing_view(unit).unwrap();
+        let view = bench.engine.views.standing_view(unit).unwrap();
         let fact = view.facts.into_iter().find(|fact| fact.line.key == key);
         fact.unwrap().line.rows.first().map(|row| row.shown.clone())
     };
     let refused = bench
         .engine
+        .units
         .take_pasted(unit, text, &[1, 3], bench.request());
     assert!(refused.unwrap_err().to_string().contains("line 3"));
     assert_eq!(known(FactKey::ModelCode), None, "all or none");
     bench
         .engine
+        .units
         .take_pasted(unit, text, &[1], bench.request())
         .unwrap();
     assert_eq!(known(FactKey::ModelCode).as_deref(), Some("OB-510E"));
@@ -475,6 +520,7 @@ fn a_pasted_screen_is_recorded_line_by_line_as_confirmed() {
     ] {
         let error = bench
             .engine
+            .units
             .read_pasted(unit, text)
             .unwrap_err()
             .to_string();
@@ -488,7 +534,7 @@ fn a_picture_goes_with_a_typed_fact_and_is_known_by_its_digest() {
     let unit = add(&bench, "Bittern", "kelpie");
     say(&bench, unit, &[(FactKey::Toggle, "absent")]);
     let fact = |bench: &Bench| {
-        let view = bench.engine.standing_view(unit).unwrap();
+        let view = bench.engine.views.standing_view(unit).unwrap();
         let toggle = view
             .facts
             .into_iter()
@@ -502,28 +548,36 @@ fn a_picture_goes_with_a_typed_fact_and_is_known_by_its_digest() {
     let picture = b"\x89PNG\r\n\x1a\nnot much of one";
     let refused = bench
         .engine
+        .library
         .put_picture(unit, id, b"GIF89a", bench.request());
     assert!(refused.unwrap_err().to_string().contains("no PNG or JPEG"));
     let nobody = FactId::nil();
     assert!(
         bench
             .engine
+            .library
             .put_picture(unit, nobody, picture, bench.request())
             .is_err()
     );
     bench
         .engine
+        .library
         .put_picture(unit, id, picture, bench.request())
         .unwrap();
     assert_eq!(fact(&bench), (id, Some(id)));
-    let kept = bench.engine.picture(unit, id).unwrap();
+    let kept = bench.engine.library.picture(unit, id).unwrap();
     assert_eq!(
         (kept.bytes.as_slice(), kept.media_type),
         (&picture[..], "image/png")
     );
     let file = bench.folder.path().join("pictures").join(id.to_string());
     std::fs::write(&file, b"\x89PNG\r\n\x1a\nanother").unwrap();
-    let changed = bench.engine.picture(unit, id).unwrap_err().to_string();
+    let changed = bench
+        .engine
+        .library
+        .picture(unit, id)
+        .unwrap_err()
+        .to_string();
     assert!(changed.contains("changed since it was kept"), "{changed}");
 }
 
@@ -579,7 +633,7 @@ fn odd_facts_become_findings() {
         build.text
     );
     assert_eq!(found(Rule::N5).unwrap().level, Level::Doubtful);
-    let digits = bench.engine.type_facts(
+    let digits = bench.engine.units.type_facts(
         unit,
         &[(FactKey::EquipmentId, "35604911123456".to_owned())],
         bench.request(),
@@ -594,12 +648,16 @@ fn odd_facts_become_findings() {
 fn a_unit_that_comes_back_stands_on_top() {
     let bench = linked();
     add(&bench, "Avocet", "thimble");
-    let top = |bench: &Bench| bench.engine.bench_view().unwrap().units[0].nickname.clone();
+    let top = |bench: &Bench| {
+        bench.engine.views.bench_view().unwrap().units[0]
+            .nickname
+            .clone()
+    };
     bench.engine.watch();
     bench.lift();
     bench.engine.watch();
     assert_eq!(top(&bench), "Sanderling", "ready after beats no lock");
-    let arrived = |bench: &Bench| bench.engine.unit_tag(bench.unit).unwrap().arrived;
+    let arrived = |bench: &Bench| bench.engine.views.unit_tag(bench.unit).unwrap().arrived;
     assert_eq!(arrived(&bench), None);
     bench.put_back();
     bench.engine.watch();

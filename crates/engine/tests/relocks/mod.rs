@@ -9,8 +9,11 @@ use veritope_core::relock::Proof;
 use veritope_core::rule::Rule;
 use veritope_core::seal::Cure;
 use veritope_core::standing::{Outcome, OutlookOf};
-use veritope_engine::view::LinkPresence;
-use veritope_engine::{CaptureKind, EngineError, StepEnd};
+use veritope_engine::links::LinksError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::views::LinkPresence;
+use veritope_engine::{CaptureKind, StepEnd};
 use veritope_standin::{Fault, LockState, Running};
 use veritope_wire::body::BodyAct;
 use veritope_wire::link::{ActKind, ActRequest};
@@ -28,7 +31,7 @@ impl Bench {
         self.body(&BodyAct::Touch {
             button: "debugging".to_owned(),
         });
-        self.engine.look(self.unit).unwrap();
+        self.engine.links.look(self.unit).unwrap();
     }
 
     fn tick_functions(&self) {
@@ -56,6 +59,7 @@ impl Bench {
         bench.to(Goal::TemporaryRecovery);
         let capture = bench
             .engine
+            .keeping
             .capture(bench.unit, &CaptureKind::Full, &Patient)
             .unwrap();
         bench.to(Goal::ToSystem);
@@ -67,14 +71,14 @@ impl Bench {
     }
 
     fn believed(&self) -> (Option<String>, Option<String>) {
-        let tag = self.engine.unit_tag(self.unit).unwrap();
+        let tag = self.engine.views.unit_tag(self.unit).unwrap();
         (tag.lock, tag.mode)
     }
 }
 
-fn rules(error: EngineError) -> Vec<Rule> {
+fn rules(error: RunsError) -> Vec<Rule> {
     match error {
-        EngineError::Closed { rule, missing } => {
+        RunsError::Turn(TurnError::Closed { rule, missing }) => {
             assert_eq!(rule, Rule::G8);
             missing.into_iter().map(|item| item.rule).collect()
         }
@@ -87,6 +91,7 @@ fn its_own_first_capture_is_its_stock_and_it_locks_again() {
     let (bench, _) = Bench::opened_and_captured();
     let refused = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Relock, bench.request())
         .unwrap_err();
     // After the wipe: what works, the owner's data and the accounts are asked anew.
@@ -120,7 +125,7 @@ fn its_own_first_capture_is_its_stock_and_it_locks_again() {
         log.iter()
             .any(|line| line.contains("About to: Lock it again. This can't be undone."))
     );
-    let standing = bench.engine.standing_view(bench.unit).unwrap();
+    let standing = bench.engine.views.standing_view(bench.unit).unwrap();
     let relocked = standing
         .facts
         .iter()
@@ -132,32 +137,43 @@ fn its_own_first_capture_is_its_stock_and_it_locks_again() {
 #[test]
 fn a_recovery_left_behind_is_named_refused_and_cured_by_its_own_stock() {
     let (bench, capture) = Bench::opened_and_captured();
-    let mut policy = bench.engine.policy();
+    let mut policy = bench.engine.library.policy();
     policy.media = veritope_core::budget::Media::Any;
-    bench.engine.set_policy(policy, bench.request()).unwrap();
+    bench
+        .engine
+        .library
+        .set_policy(policy, bench.request())
+        .unwrap();
     let path = bench.folder.path().join("stick");
     std::fs::create_dir_all(&path).unwrap();
     let place = bench
         .engine
+        .library
         .add_place("stick", path.to_str().unwrap(), bench.request())
         .unwrap();
     // What lives was rewritten by the start since: it is captured again before the write.
     bench.to(Goal::TemporaryRecovery);
     let newer = bench
         .engine
+        .keeping
         .capture(bench.unit, &CaptureKind::Quick, &Patient)
         .unwrap();
     for one in [capture, newer] {
-        bench.engine.copy(bench.unit, one, place, &Patient).unwrap();
+        bench
+            .engine
+            .keeping
+            .copy(bench.unit, one, place, &Patient)
+            .unwrap();
     }
     bench.to(Goal::KeepRecovery);
     bench.tick_functions();
     bench.prepare();
     let refused = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Relock, bench.request())
         .unwrap_err();
-    let EngineError::Closed { missing, .. } = refused else {
+    let RunsError::Turn(TurnError::Closed { missing, .. }) = refused else {
         panic!("{refused}")
     };
     let foreign = missing.iter().find(|item| item.rule == Rule::R7).unwrap();
@@ -173,7 +189,12 @@ fn a_recovery_left_behind_is_named_refused_and_cured_by_its_own_stock() {
             labels: vec!["recovery".parse().unwrap()]
         })
     );
-    let standing = bench.engine.standing_view(bench.unit).unwrap().standing;
+    let standing = bench
+        .engine
+        .views
+        .standing_view(bench.unit)
+        .unwrap()
+        .standing;
     let outlook = standing
         .outlook
         .iter()
@@ -184,6 +205,7 @@ fn a_recovery_left_behind_is_named_refused_and_cured_by_its_own_stock() {
     // The cure: its own stock recovery, from the first capture. Then stock has to start once more.
     bench
         .engine
+        .keeping
         .restore(
             bench.unit,
             capture,
@@ -193,6 +215,7 @@ fn a_recovery_left_behind_is_named_refused_and_cured_by_its_own_stock() {
         .unwrap();
     let again = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Relock, bench.request())
         .unwrap_err();
     let open = rules(again);
@@ -266,12 +289,12 @@ fn a_mode_with_one_sign_against_it_is_not_known() {
         })
         .unwrap();
     let lines = bench.log().len();
-    let error = bench.engine.look(bench.unit).unwrap_err();
+    let error = bench.engine.links.look(bench.unit).unwrap_err();
     assert_eq!(
         error.to_string(),
         "The link says bootloader mode, but what it reads fits running system: look at the unit's own screen, and read it again (K5). Nothing was recorded"
     );
-    let tag = bench.engine.unit_tag(bench.unit).unwrap();
+    let tag = bench.engine.views.unit_tag(bench.unit).unwrap();
     assert_eq!(tag.link.presence, LinkPresence::Doubtful);
     assert_eq!(tag.mode, None);
     // That it is not known any more is the only new line.
@@ -279,6 +302,10 @@ fn a_mode_with_one_sign_against_it_is_not_known() {
     bench.prepare();
     let begun = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::Unlock, bench.request());
-    assert!(matches!(begun, Err(EngineError::Doubtful { .. })));
+    assert!(matches!(
+        begun,
+        Err(RunsError::Links(LinksError::Doubtful { .. }))
+    ));
 }

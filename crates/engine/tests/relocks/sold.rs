@@ -9,8 +9,11 @@ use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::seal::{Cure, Item};
 use veritope_engine::desk::record::Way;
-use veritope_engine::view::StepState;
-use veritope_engine::{CaptureKind, EngineError, KeepSaid};
+use veritope_engine::keeping::KeepingError;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
+use veritope_engine::views::StepState;
+use veritope_engine::{CaptureKind, KeepSaid};
 use veritope_formats::startimage::build_start_image;
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::Gate;
@@ -93,7 +96,7 @@ impl Bench {
         let bridge = self.bridge.clone();
         self.at_each_pause(move || answer(&bridge, "yes"));
         for _ in 0..12 {
-            let page = self.engine.run_page(self.unit).unwrap();
+            let page = self.engine.views.run_page(self.unit).unwrap();
             let Some(run_view) = page.run.filter(|run| run.ended.is_none()) else {
                 break;
             };
@@ -118,18 +121,21 @@ impl Bench {
         if on(&self.bridge, |device| device.truths()["debugging"] == "off") {
             self.touch("debugging");
         }
-        self.engine.look(self.unit).unwrap();
+        self.engine.links.look(self.unit).unwrap();
         self.reach(Goal::TemporaryRecovery);
     }
 
     pub(crate) fn capture_all(&self) -> veritope_wire::CaptureId {
         self.engine
+            .keeping
             .capture(self.unit, &CaptureKind::Full, &Patient)
             .unwrap()
     }
 
-    pub(crate) fn take(&self, set: &str) -> Result<veritope_wire::CaptureId, EngineError> {
-        self.engine.take_stock(self.unit, set, self.request())
+    pub(crate) fn take(&self, set: &str) -> Result<veritope_wire::CaptureId, KeepingError> {
+        self.engine
+            .keeping
+            .take_stock(self.unit, set, self.request())
     }
 
     pub(crate) fn functions_and_owner(&self) {
@@ -143,13 +149,14 @@ impl Bench {
         let toggle = on(&self.bridge, |device| device.truths()["toggle"].clone());
         self.say(&[(FactKey::Toggle, &toggle)]);
         let codename = on(&self.bridge, |device| device.profile().codename);
-        let family = self.engine.family_named(codename).unwrap();
+        let family = self.engine.library.family_named(codename).unwrap();
         let waived: Vec<_> = family
             .keep_safe
             .iter()
             .map(|class| (*class, KeepSaid::Waived))
             .collect();
         self.engine
+            .units
             .keep_safe(self.unit, &waived, self.request())
             .unwrap();
     }
@@ -158,12 +165,14 @@ impl Bench {
     fn against(&self) -> Vec<Item> {
         match self
             .engine
+            .runs
             .begin_run(self.unit, Goal::Relock, self.request())
         {
-            Err(EngineError::Closed { missing, .. }) => missing,
+            Err(RunsError::Turn(TurnError::Closed { missing, .. })) => missing,
             Ok(run) => {
                 let revision = self.revision();
                 self.engine
+                    .runs
                     .stop_run(self.unit, run, revision, self.request())
                     .unwrap();
                 Vec::new()
@@ -218,9 +227,13 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
 
     // The cure is a write under G4: what exists once is copied to a second place first.
     bench.start_recovery();
-    let put =
-        |labels: &[veritope_wire::Label]| bench.engine.restore(bench.unit, set, labels, &Patient);
-    let Err(EngineError::Closed { rule, missing }) = put(&labels) else {
+    let put = |labels: &[veritope_wire::Label]| {
+        bench
+            .engine
+            .keeping
+            .restore(bench.unit, set, labels, &Patient)
+    };
+    let Err(KeepingError::Turn(TurnError::Closed { rule, missing })) = put(&labels) else {
         panic!("written without copies");
     };
     assert_eq!(rule, Rule::G4);
@@ -228,21 +241,31 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
         missing.iter().all(|item| item.rule == Rule::B6),
         "{missing:?}"
     );
-    let mut policy = bench.engine.policy();
+    let mut policy = bench.engine.library.policy();
     policy.media = veritope_core::budget::Media::Any;
-    bench.engine.set_policy(policy, bench.request()).unwrap();
+    bench
+        .engine
+        .library
+        .set_policy(policy, bench.request())
+        .unwrap();
     let stick = bench.folder.path().join("stick");
     std::fs::create_dir_all(&stick).unwrap();
     let place = bench
         .engine
+        .library
         .add_place("stick", stick.to_str().unwrap(), bench.request())
         .unwrap();
     let newer = bench
         .engine
+        .keeping
         .capture(bench.unit, &CaptureKind::Quick, &Patient)
         .unwrap();
     for one in [capture, newer] {
-        bench.engine.copy(bench.unit, one, place, &Patient).unwrap();
+        bench
+            .engine
+            .keeping
+            .copy(bench.unit, one, place, &Patient)
+            .unwrap();
     }
     let persist = ["persist".parse().unwrap()];
     assert!(
@@ -258,7 +281,7 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
             std::fs::write(object, bytes).unwrap();
         }
     }
-    let Err(EngineError::Closed { rule, missing }) = put(&labels) else {
+    let Err(KeepingError::Turn(TurnError::Closed { rule, missing })) = put(&labels) else {
         panic!("written with garbage for copies");
     };
     assert_eq!(rule, Rule::G4);
@@ -269,10 +292,12 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
     for one in [capture, newer] {
         bench
             .engine
+            .keeping
             .verify(bench.unit, one, place, &Patient)
             .unwrap();
         bench
             .engine
+            .keeping
             .repair(bench.unit, one, place, &Patient)
             .unwrap();
     }
@@ -290,7 +315,13 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
     bench.reach(Goal::Relock);
     assert_eq!(bench.truth_now(), (LockState::Locked, Running::System));
     assert_eq!(
-        bench.engine.unit_tag(bench.unit).unwrap().lock.as_deref(),
+        bench
+            .engine
+            .views
+            .unit_tag(bench.unit)
+            .unwrap()
+            .lock
+            .as_deref(),
         Some("locked")
     );
 }
@@ -319,7 +350,7 @@ fn a_set_of_another_region_or_with_a_wrong_image_is_not_taken() {
         refused.contains("system.img has digest") && refused.contains("(M8)"),
         "{refused}"
     );
-    let sets = bench.engine.stock_sets(bench.unit).unwrap();
+    let sets = bench.engine.keeping.stock_sets(bench.unit).unwrap();
     assert_eq!(
         sets.iter()
             .map(|set| (set.fits, set.taken))
@@ -406,7 +437,7 @@ fn a_list_that_names_its_own_digests_is_no_proof_of_stock() {
     // A set without one member is told, and hides no other.
     let part = forged.rsplit_once("[[image]]").unwrap().0;
     std::fs::write(folder.join("stock.toml"), part).unwrap();
-    let sets = bench.engine.stock_sets(bench.unit).unwrap();
+    let sets = bench.engine.keeping.stock_sets(bench.unit).unwrap();
     assert!(
         sets[0].findings.iter().any(|one| one.rule == Rule::Q8),
         "{sets:?}"
@@ -415,7 +446,7 @@ fn a_list_that_names_its_own_digests_is_no_proof_of_stock() {
     let refused = bench.take(profile.build).unwrap_err().to_string();
     assert!(refused.contains("(Q8)"), "{refused}");
     // The same digests in a family file of one's own.
-    let text = bench.engine.family_page("cinder").unwrap().text;
+    let text = bench.engine.library.family_page("cinder").unwrap().text;
     let spec = veritope_core::family::load("cinder.toml", &text).unwrap();
     let (_, build) = spec.build(profile.build).unwrap();
     let published = build
@@ -441,7 +472,11 @@ fn a_list_that_names_its_own_digests_is_no_proof_of_stock() {
             .any(|(rule, text)| *rule == Rule::R7 && text.contains("vendor")),
         "{named:?}"
     );
-    bench.engine.put_family(&own, bench.request()).unwrap();
+    bench
+        .engine
+        .library
+        .put_family(&own, bench.request())
+        .unwrap();
     let unproven = against(&bench);
     assert!(
         unproven.iter().any(|(rule, _)| *rule == Rule::R1),

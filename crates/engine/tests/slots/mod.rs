@@ -4,7 +4,9 @@
 use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
-use veritope_engine::{EngineError, StepEnd};
+use veritope_engine::StepEnd;
+use veritope_engine::runs::RunsError;
+use veritope_engine::turns::TurnError;
 use veritope_standin::{Device, Fault, LockState, Running, stock_images};
 use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{ActKind, ActRequest};
@@ -78,8 +80,9 @@ fn a_slot_that_ships_empty_is_refused_and_one_that_nobody_read_is_not_known() {
     let bench = on_table(false);
     let refused = bench
         .engine
+        .runs
         .begin_run(bench.unit, Goal::SlotB, bench.request());
-    let Err(EngineError::Closed { rule, missing }) = refused else {
+    let Err(RunsError::Turn(TurnError::Closed { rule, missing })) = refused else {
         panic!("{refused:?}");
     };
     assert_eq!(rule, Rule::G5);
@@ -103,7 +106,7 @@ fn a_slot_that_ships_empty_is_refused_and_one_that_nobody_read_is_not_known() {
         bench.truth_now(),
         (LockState::Unlocked, Running::Bootloader)
     );
-    bench.engine.look(bench.unit).unwrap();
+    bench.engine.links.look(bench.unit).unwrap();
     assert_eq!(bench.record().known().choice(FactKey::Slot), Some("b"));
     // The way back to the slot that is whole stands open.
     bench.say(&[(FactKey::ScreenLock, "off")]);
@@ -131,8 +134,8 @@ fn a_switch_whose_end_nobody_saw_is_settled_by_the_slot_that_is_read() {
                 command(device, ActKind::SetSlot, "slot", "a");
             }
         });
-        bench.engine.look_at_step(bench.unit).unwrap();
-        let page = bench.engine.run_page(bench.unit).unwrap();
+        bench.engine.runs.look_at_step(bench.unit).unwrap();
+        let page = bench.engine.views.run_page(bench.unit).unwrap();
         let next = page.run.and_then(|run| run.step).unwrap().step.title;
         let wanted = if falls_back {
             SWITCH

@@ -21,7 +21,8 @@ use veritope_engine::desk::witness::Damage;
 use veritope_engine::desk::{Alone, Desk};
 use veritope_engine::library::data::DataFolder;
 use veritope_engine::ports::{Clock, Connect, Ids, Silent};
-use veritope_engine::{Engine, EngineError, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
+use veritope_engine::runs::RunsError;
+use veritope_engine::{Engine, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{Door, LinkError, ReadBytes, Transport, WritePlace};
 use veritope_standin::clock::ByHand;
@@ -436,14 +437,17 @@ pub(crate) fn seat(
         &BTreeMap::new(),
     );
     let request = || RequestId::new(ids.fresh());
-    let id = engine.add_bridge("http://table", "t", request()).unwrap();
+    let id = engine
+        .links
+        .add_bridge("http://table", "t", request())
+        .unwrap();
     let new = NewUnit {
         nickname: nickname.to_owned(),
         way: way(id),
         family: Some(codename.to_owned()),
         ownership: "mine".to_owned(),
     };
-    let unit = engine.add_unit(new, request()).unwrap();
+    let unit = engine.units.add_unit(new, request()).unwrap();
     Bench {
         engine,
         bridge,
@@ -537,6 +541,7 @@ impl Bench {
         if let Some(run) = self.record().active_run() {
             let (unit, id) = (self.unit, run.id);
             self.engine
+                .runs
                 .stop_run(unit, id, self.revision(), self.request())
                 .unwrap();
         }
@@ -597,6 +602,7 @@ impl Bench {
             .map(|(key, value)| (*key, (*value).to_owned()))
             .collect();
         self.engine
+            .units
             .type_facts(self.unit, &said, self.request())
             .unwrap();
     }
@@ -614,25 +620,28 @@ impl Bench {
     /// Everything that an unlock needs but the consent.
     pub(crate) fn prepare(&self) {
         self.say(&[(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")]);
-        let gimbal = self.engine.family_named("gimbal").unwrap();
+        let gimbal = self.engine.library.family_named("gimbal").unwrap();
         let classes = gimbal.keep_safe.clone();
         let waived: Vec<_> = classes
             .into_iter()
             .map(|class| (class, KeepSaid::Waived))
             .collect();
         self.engine
+            .units
             .keep_safe(self.unit, &waived, self.request())
             .unwrap();
     }
 
     pub(crate) fn begin(&self, goal: Goal) -> RunId {
         self.engine
+            .runs
             .begin_run(self.unit, goal, self.request())
             .unwrap()
     }
 
     pub(crate) fn revision(&self) -> u32 {
         self.engine
+            .views
             .run_page(self.unit)
             .unwrap()
             .run
@@ -640,13 +649,14 @@ impl Bench {
             .revision
     }
 
-    pub(crate) fn step(&self, run: RunId) -> Result<StepEnd, EngineError> {
+    pub(crate) fn step(&self, run: RunId) -> Result<StepEnd, RunsError> {
         self.engine
+            .runs
             .do_step(self.unit, run, self.revision(), self.request(), &Patient)
     }
 
-    pub(crate) fn consent(&self, run: RunId) -> Result<(), EngineError> {
-        self.engine.consent(
+    pub(crate) fn consent(&self, run: RunId) -> Result<(), RunsError> {
+        self.engine.runs.consent(
             self.unit,
             run,
             self.revision(),

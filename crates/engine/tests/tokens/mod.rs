@@ -4,8 +4,10 @@ use std::sync::Arc;
 
 use veritope_core::facts::FactKey;
 use veritope_core::plan::Goal;
+use veritope_engine::DeskError;
+use veritope_engine::LibraryError;
+use veritope_engine::StepEnd;
 use veritope_engine::desk::record::Way;
-use veritope_engine::{EngineError, StepEnd};
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::Gate;
 use veritope_standin::profile::Profile;
@@ -44,7 +46,7 @@ fn curlew() -> Bench {
         (FactKey::Accounts, "0"),
         (FactKey::ScreenLock, "off"),
     ]);
-    let family = bench.engine.family_named("lodestar").unwrap();
+    let family = bench.engine.library.family_named("lodestar").unwrap();
     let waived: Vec<_> = family
         .keep_safe
         .iter()
@@ -52,13 +54,17 @@ fn curlew() -> Bench {
         .collect();
     bench
         .engine
+        .units
         .keep_safe(bench.unit, &waived, bench.request())
         .unwrap();
     bench
 }
 
-fn keep(bench: &Bench, token: &str) -> Result<(), EngineError> {
-    bench.engine.keep_token(bench.unit, token, bench.request())
+fn keep(bench: &Bench, token: &str) -> Result<(), LibraryError> {
+    bench
+        .engine
+        .library
+        .keep_token(bench.unit, token, bench.request())
 }
 
 #[test]
@@ -172,6 +178,7 @@ fn what_the_log_did_not_take_leaves_no_file() {
     let png = |ending: &str| [b"\x89PNG\r\n\x1a\n", ending.as_bytes()].concat();
     bench
         .engine
+        .library
         .put_picture(unit, fact, &png("first"), request())
         .unwrap();
     let before = files(&bench);
@@ -184,7 +191,7 @@ fn what_the_log_did_not_take_leaves_no_file() {
     for file in std::fs::read_dir(&aside).unwrap() {
         std::fs::create_dir_all(log.join(file.unwrap().file_name())).unwrap();
     }
-    let mut policy = bench.engine.policy();
+    let mut policy = bench.engine.library.policy();
     policy.battery_floor_percent = 45;
     let place = bench.folder.path().join("another-place");
     std::fs::create_dir(&place).unwrap();
@@ -193,27 +200,36 @@ fn what_the_log_did_not_take_leaves_no_file() {
     let refused = [
         keep(&bench, &TOKEN.replace('A', "B")).err(),
         engine
+            .library
             .put_picture(unit, fact, &png("second"), request())
             .err(),
-        engine.set_policy(policy.clone(), request()).err(),
+        engine.library.set_policy(policy.clone(), request()).err(),
         engine
+            .library
             .add_place("another", place.to_str().unwrap(), request())
             .err(),
-        engine.put_family(family, request()).err(),
+        engine.library.put_family(family, request()).err(),
     ];
     for (index, error) in refused.into_iter().enumerate() {
         let error = error.unwrap_or_else(|| panic!("{index} was not refused"));
-        assert!(matches!(error, EngineError::Journal(_)), "{index}: {error}");
+        assert!(
+            matches!(error, LibraryError::Desk(DeskError::Journal(_))),
+            "{index}: {error}"
+        );
     }
     assert_eq!(files(&bench), before);
-    assert_ne!(engine.policy(), policy);
+    assert_ne!(engine.library.policy(), policy);
 
     // As it was, everything goes on.
     std::fs::remove_dir_all(&log).unwrap();
     std::fs::rename(&aside, &log).unwrap();
-    assert_eq!(engine.picture(unit, fact).unwrap().bytes, png("first"));
-    engine.set_policy(policy, request()).unwrap();
+    assert_eq!(
+        engine.library.picture(unit, fact).unwrap().bytes,
+        png("first")
+    );
+    engine.library.set_policy(policy, request()).unwrap();
     engine
+        .library
         .put_picture(unit, fact, &png("second"), request())
         .unwrap();
 }

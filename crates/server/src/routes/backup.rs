@@ -20,7 +20,7 @@ pub(crate) async fn backups(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<BackupsView>, Problem> {
-    crossing(app, move |app| app.engine.backups(unit))
+    crossing(app, move |app| app.engine.views.backups(unit))
         .await
         .map(Json)
 }
@@ -31,7 +31,7 @@ pub(crate) async fn capture(
     State(app): State<App>,
     Path((unit, capture)): Path<(UnitId, CaptureId)>,
 ) -> Result<Json<CaptureView>, Problem> {
-    crossing(app, move |app| app.engine.capture_view(unit, capture))
+    crossing(app, move |app| app.engine.views.capture_view(unit, capture))
         .await
         .map(Json)
 }
@@ -90,7 +90,7 @@ pub(crate) async fn take(
     began(
         app.jobs
             .move_bytes(unit, what, Some(wanted.request), move |watcher| {
-                engine.capture(unit, &kind, watcher)?;
+                engine.keeping.capture(unit, &kind, watcher)?;
                 Ok("The capture is whole, and was read back.".to_owned())
             }),
     )
@@ -118,7 +118,7 @@ pub(crate) async fn copy(
     began(
         app.jobs
             .move_bytes(unit, "copy", Some(at.request), move |watcher| {
-                engine.copy(unit, capture, at.place, watcher)?;
+                engine.keeping.copy(unit, capture, at.place, watcher)?;
                 Ok("The copy is there, and was read back.".to_owned())
             }),
     )
@@ -138,7 +138,7 @@ pub(crate) async fn verify(
         "reading a copy back",
         Some(at.request),
         move |watcher| {
-            engine.verify(unit, capture, at.place, watcher)?;
+            engine.keeping.verify(unit, capture, at.place, watcher)?;
             Ok("The copy was read back.".to_owned())
         },
     ))
@@ -156,7 +156,7 @@ pub(crate) async fn repair(
     began(
         app.jobs
             .move_bytes(unit, "repair", Some(at.request), move |watcher| {
-                engine.repair(unit, capture, at.place, watcher)?;
+                engine.keeping.repair(unit, capture, at.place, watcher)?;
                 Ok("The copy is repaired, and was read back.".to_owned())
             }),
     )
@@ -169,9 +169,11 @@ pub(crate) async fn restore_plan(
     State(app): State<App>,
     Path((unit, capture)): Path<(UnitId, CaptureId)>,
 ) -> Result<Json<RestorePlan>, Problem> {
-    crossing(app, move |app| app.engine.restore_plan(unit, capture))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.keeping.restore_plan(unit, capture)
+    })
+    .await
+    .map(Json)
 }
 
 /// Partitions to put back.
@@ -195,7 +197,9 @@ pub(crate) async fn restore(
     began(
         app.jobs
             .move_bytes(unit, "putting back", Some(wanted.request), move |watcher| {
-                engine.restore(unit, capture, &wanted.labels, watcher)?;
+                engine
+                    .keeping
+                    .restore(unit, capture, &wanted.labels, watcher)?;
                 Ok("Everything was put back, read back, and is equal.".to_owned())
             }),
     )
@@ -215,9 +219,9 @@ pub(crate) struct Settings {
 #[utoipa::path(get, path = "/api/settings", operation_id = "settings", responses((status = 200, body = Settings), (status = "default", body = Problem)))]
 pub(crate) async fn settings(State(app): State<App>) -> Result<Json<Settings>, Problem> {
     crossing(app, |app| {
-        Ok(Settings {
-            policy: app.engine.policy(),
-            places: app.engine.places(),
+        Ok::<_, Problem>(Settings {
+            policy: app.engine.library.policy(),
+            places: app.engine.library.places(),
         })
     })
     .await
@@ -241,7 +245,7 @@ pub(crate) async fn set_policy(
     Json(wanted): Json<PolicyToSet>,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.set_policy(wanted.policy, wanted.request)
+        app.engine.library.set_policy(wanted.policy, wanted.request)
     })
     .await
     .map(Json)
@@ -273,7 +277,9 @@ pub(crate) async fn add_place(
     Json(new): Json<NewPlace>,
 ) -> Result<Json<PlaceMade>, Problem> {
     let id = crossing(app, move |app| {
-        app.engine.add_place(&new.name, &new.path, new.request)
+        app.engine
+            .library
+            .add_place(&new.name, &new.path, new.request)
     })
     .await?;
     Ok(Json(PlaceMade { id }))
@@ -286,9 +292,11 @@ pub(crate) async fn remove_place(
     Path(place): Path<PlaceId>,
     Query(RequestParam { request }): Query<RequestParam>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.remove_place(place, request))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.library.remove_place(place, request)
+    })
+    .await
+    .map(Json)
 }
 
 /// What lies in a place, whoever wrote it; nothing is taken.
@@ -297,7 +305,7 @@ pub(crate) async fn found(
     State(app): State<App>,
     Path(place): Path<PlaceId>,
 ) -> Result<Json<Vec<FoundUnit>>, Problem> {
-    crossing(app, move |app| app.engine.found_in(place))
+    crossing(app, move |app| app.engine.keeping.found_in(place))
         .await
         .map(Json)
 }
@@ -330,7 +338,9 @@ pub(crate) async fn take_over(
     began(
         app.jobs
             .move_bytes(unit, "taking over", Some(request), move |watcher| {
-                engine.take_over(place, unit, &ownership, request, watcher)?;
+                engine
+                    .keeping
+                    .take_over(place, unit, &ownership, request, watcher)?;
                 Ok("All that lies there of it is taken over, and was read back.".to_owned())
             }),
     )
@@ -360,7 +370,7 @@ pub(crate) async fn stock(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<Vec<StockLine>>, Problem> {
-    crossing(app, move |app| app.engine.stock_sets(unit))
+    crossing(app, move |app| app.engine.keeping.stock_sets(unit))
         .await
         .map(Json)
 }
@@ -390,7 +400,9 @@ pub(crate) async fn take_stock(
     Json(chosen): Json<SetChosen>,
 ) -> Result<Json<SetTaken>, Problem> {
     let capture = crossing(app, move |app| {
-        app.engine.take_stock(unit, &chosen.set, chosen.request)
+        app.engine
+            .keeping
+            .take_stock(unit, &chosen.set, chosen.request)
     })
     .await?;
     Ok(Json(SetTaken { capture }))

@@ -4,7 +4,7 @@ use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use veritope_engine::FoundDevice;
 use veritope_engine::library::DATA_VERSION;
-use veritope_engine::view::BenchView;
+use veritope_engine::views::BenchView;
 use veritope_wire::{BridgeId, RequestId};
 
 use super::{App, Json, Path, Query, crossing};
@@ -31,7 +31,9 @@ pub(crate) async fn health() -> Json<Health> {
 /// The bench: bridges, units with their judgement, and what a form for a new unit offers.
 #[utoipa::path(get, path = "/api/bench", operation_id = "bench", responses((status = 200, body = BenchView), (status = "default", body = Problem)))]
 pub(crate) async fn bench(State(app): State<App>) -> Result<Json<BenchView>, Problem> {
-    crossing(app, |app| app.engine.bench_view()).await.map(Json)
+    crossing(app, |app| app.engine.views.bench_view())
+        .await
+        .map(Json)
 }
 
 /// A bridge to add.
@@ -60,7 +62,9 @@ pub(crate) async fn add_bridge(
     Json(new): Json<NewBridge>,
 ) -> Result<Json<BridgeMade>, Problem> {
     let id = crossing(app, move |app| {
-        app.engine.add_bridge(&new.url, &new.token, new.request)
+        app.engine
+            .links
+            .add_bridge(&new.url, &new.token, new.request)
     })
     .await?;
     Ok(Json(BridgeMade { id }))
@@ -82,9 +86,11 @@ pub(crate) async fn remove_bridge(
     Path(bridge): Path<BridgeId>,
     Query(RequestParam { request }): Query<RequestParam>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.remove_bridge(bridge, request))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.links.remove_bridge(bridge, request)
+    })
+    .await
+    .map(Json)
 }
 
 /// What a bridge offers now.
@@ -93,7 +99,7 @@ pub(crate) async fn found(
     State(app): State<App>,
     Path(bridge): Path<BridgeId>,
 ) -> Result<Json<Vec<FoundDevice>>, Problem> {
-    crossing(app, move |app| app.engine.found(bridge))
+    crossing(app, move |app| app.engine.links.found(bridge))
         .await
         .map(Json)
 }

@@ -33,7 +33,7 @@ pub(crate) async fn face(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<FaceView>, Problem> {
-    let face = crossing(app, move |app| app.engine.face(unit)).await?;
+    let face = crossing(app, move |app| app.engine.links.face(unit)).await?;
     Ok(Json(FaceView { face }))
 }
 
@@ -44,7 +44,7 @@ pub(crate) async fn hands(
     Path(unit): Path<UnitId>,
     Json(hands): Json<HandsOn>,
 ) -> Result<Json<FaceView>, Problem> {
-    let face = crossing(app, move |app| app.engine.hands(unit, &hands.act)).await?;
+    let face = crossing(app, move |app| app.engine.links.hands(unit, &hands.act)).await?;
     Ok(Json(FaceView { face }))
 }
 
@@ -54,7 +54,7 @@ pub(crate) async fn doctor(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<Vec<Item>>, Problem> {
-    crossing(app, move |app| app.engine.doctor(unit, None))
+    crossing(app, move |app| app.engine.runs.doctor(unit, None))
         .await
         .map(Json)
 }

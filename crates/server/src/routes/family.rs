@@ -14,7 +14,7 @@ use crate::error::Problem;
 /// The families that this bench knows.
 #[utoipa::path(get, path = "/api/families", operation_id = "families", responses((status = 200, body = Vec<FamilyLine>), (status = "default", body = Problem)))]
 pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<FamilyLine>>, Problem> {
-    crossing(app, |app| app.engine.family_lines())
+    crossing(app, |app| app.engine.library.family_lines())
         .await
         .map(Json)
 }
@@ -25,7 +25,7 @@ pub(crate) async fn page(
     State(app): State<App>,
     Path(family): Path<String>,
 ) -> Result<Json<FamilyPage>, Problem> {
-    crossing(app, move |app| app.engine.family_page(&family))
+    crossing(app, move |app| app.engine.library.family_page(&family))
         .await
         .map(Json)
 }
@@ -36,7 +36,7 @@ pub(crate) async fn file(
     State(app): State<App>,
     Path(family): Path<String>,
 ) -> Result<Response, Problem> {
-    let page = crossing(app, move |app| app.engine.family_page(&family)).await?;
+    let page = crossing(app, move |app| app.engine.library.family_page(&family)).await?;
     // A codename is letters, digits and hyphens; the loader sees to it.
     let name = format!("attachment; filename=\"{}.toml\"", page.line.codename);
     let kind = "application/toml; charset=utf-8".to_owned();
@@ -64,9 +64,11 @@ pub(crate) async fn check(
     State(app): State<App>,
     Json(given): Json<FamilyText>,
 ) -> Result<Json<FamilyChecked>, Problem> {
-    crossing(app, move |app| Ok(app.engine.check_family(&given.text)))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        Ok::<_, Problem>(app.engine.library.check_family(&given.text))
+    })
+    .await
+    .map(Json)
 }
 
 /// A family to keep.
@@ -93,7 +95,7 @@ pub(crate) async fn keep(
     Json(given): Json<FamilyToKeep>,
 ) -> Result<Json<FamilyMade>, Problem> {
     let codename = crossing(app, move |app| {
-        app.engine.put_family(&given.text, given.request)
+        app.engine.library.put_family(&given.text, given.request)
     })
     .await?;
     Ok(Json(FamilyMade { codename }))
@@ -106,7 +108,9 @@ pub(crate) async fn drop(
     Path(family): Path<String>,
     Query(RequestParam { request }): Query<RequestParam>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.drop_family(&family, request))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.library.drop_family(&family, request)
+    })
+    .await
+    .map(Json)
 }

@@ -1,8 +1,8 @@
 //! The log: lines newest first, and the check of a chain.
 
 use axum::extract::State;
+use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use veritope_engine::EngineError;
 use veritope_engine::desk::record::{EntryKind, Scope};
 use veritope_wire::{RequestId, UnitId, WallTime};
 
@@ -51,13 +51,16 @@ pub(crate) struct LogPage {
     more: bool,
 }
 
-fn parse_key(key: &str) -> Result<(i64, String, i64), EngineError> {
+fn parse_key(key: &str) -> Result<(i64, String, i64), Problem> {
     let parsed = (|| {
         let (at, rest) = key.split_once('.')?;
         let (scope, seq) = rest.rsplit_once('.')?;
         Some((at.parse().ok()?, scope.to_owned(), seq.parse().ok()?))
     })();
-    parsed.ok_or_else(|| EngineError::BadInput("`before` is not the key of a line".to_owned()))
+    parsed.ok_or_else(|| {
+        let text = "`before` is not the key of a line.";
+        Problem::new(StatusCode::UNPROCESSABLE_ENTITY, "bad-input", text)
+    })
 }
 
 /// Lines of the log, newest first.
@@ -91,7 +94,7 @@ pub(crate) async fn lines(
                 })
             })
             .collect();
-        Ok(LogPage { lines, more })
+        Ok::<_, Problem>(LogPage { lines, more })
     })
     .await
     .map(Json)
@@ -124,7 +127,7 @@ pub(crate) async fn set_aside(
 ) -> Result<Json<()>, Problem> {
     let scope = aside.unit.map_or(Scope::Bench, Scope::Unit);
     crossing(app, move |app| {
-        app.engine.set_log_aside(scope, aside.request)
+        app.engine.pen.set_log_aside(scope, aside.request)
     })
     .await
     .map(Json)
@@ -149,7 +152,7 @@ pub(crate) async fn check(
 ) -> Result<Json<ChainState>, Problem> {
     let scope = whose.unit.map_or(Scope::Bench, Scope::Unit);
     crossing(app, move |app| {
-        Ok(match app.store.check(scope) {
+        Ok::<_, Problem>(match app.store.check(scope) {
             Ok(head) => ChainState {
                 entries: head.entries,
                 head: head.hash.map(|hash| hash.to_string()),

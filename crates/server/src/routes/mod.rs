@@ -19,7 +19,7 @@ use tokio::sync::watch;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
-use veritope_engine::{Engine, EngineError, MOST_PICTURE_BYTES};
+use veritope_engine::{Engine, MOST_PICTURE_BYTES};
 use veritope_wire::Stamp;
 
 use crate::error::Problem;
@@ -72,11 +72,11 @@ pub(crate) struct Path<T>(pub(crate) T);
 pub(crate) struct Query<T>(pub(crate) T);
 
 /// The one place where requests cross to the engine's blocking calls.
-pub(crate) async fn crossing<T: Send + 'static>(
+pub(crate) async fn crossing<T: Send + 'static, E: Into<Problem>>(
     app: App,
-    ask: impl FnOnce(&App) -> Result<T, EngineError> + Send + 'static,
+    ask: impl FnOnce(&App) -> Result<T, E> + Send + 'static,
 ) -> Result<T, Problem> {
-    tokio::task::spawn_blocking(move || ask(&app).map_err(Problem::from))
+    tokio::task::spawn_blocking(move || ask(&app).map_err(Into::into))
         .await
         .unwrap_or_else(|error| {
             tracing::error!(%error, "a request broke off");

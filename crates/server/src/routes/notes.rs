@@ -27,9 +27,11 @@ pub(crate) async fn read_pasted(
     Path(unit): Path<UnitId>,
     Json(pasted): Json<Pasted>,
 ) -> Result<Json<Vec<Hit>>, Problem> {
-    crossing(app, move |app| app.engine.read_pasted(unit, &pasted.text))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.units.read_pasted(unit, &pasted.text)
+    })
+    .await
+    .map(Json)
 }
 
 /// Which lines of a pasted text are right.
@@ -53,6 +55,7 @@ pub(crate) async fn take_pasted(
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
         app.engine
+            .units
             .take_pasted(unit, &given.text, &given.lines, given.request)
     })
     .await
@@ -68,7 +71,7 @@ pub(crate) async fn put_picture(
     Bytes(bytes): Bytes,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.put_picture(unit, fact, &bytes, request)
+        app.engine.library.put_picture(unit, fact, &bytes, request)
     })
     .await
     .map(Json)
@@ -80,7 +83,7 @@ pub(crate) async fn picture(
     State(app): State<App>,
     Path((unit, fact)): Path<(UnitId, FactId)>,
 ) -> Result<Response, Problem> {
-    let picture = crossing(app, move |app| app.engine.picture(unit, fact)).await?;
+    let picture = crossing(app, move |app| app.engine.library.picture(unit, fact)).await?;
     Ok(([(header::CONTENT_TYPE, picture.media_type)], picture.bytes).into_response())
 }
 
@@ -90,7 +93,7 @@ pub(crate) async fn wait_calendar(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Response, Problem> {
-    let wait = crossing(app, move |app| app.engine.wait_of(unit)).await?;
+    let wait = crossing(app, move |app| app.engine.views.wait_of(unit)).await?;
     let headers = [
         (header::CONTENT_TYPE, "text/calendar; charset=utf-8"),
         (
@@ -115,7 +118,9 @@ pub(crate) async fn trust_clock(
     State(app): State<App>,
     Json(plain): Json<Plain>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.trust_clock(plain.request))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.library.trust_clock(plain.request)
+    })
+    .await
+    .map(Json)
 }

@@ -5,7 +5,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use veritope_engine::StepEnd;
-use veritope_engine::view::RunPage;
+use veritope_engine::views::RunPage;
 use veritope_wire::{RequestId, RunId, UnitId};
 
 use super::unit::ChosenGoal;
@@ -19,7 +19,7 @@ pub(crate) async fn page(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<RunPage>, Problem> {
-    crossing(app, move |app| app.engine.run_page(unit))
+    crossing(app, move |app| app.engine.views.run_page(unit))
         .await
         .map(Json)
 }
@@ -39,7 +39,7 @@ pub(crate) async fn begin(
     Json(chosen): Json<ChosenGoal>,
 ) -> Result<Json<RunMade>, Problem> {
     let id = crossing(app, move |app| {
-        app.engine.begin_run(unit, chosen.goal, chosen.request)
+        app.engine.runs.begin_run(unit, chosen.goal, chosen.request)
     })
     .await?;
     Ok(Json(RunMade { id }))
@@ -115,6 +115,7 @@ pub(crate) async fn consent(
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
         app.engine
+            .runs
             .consent(unit, run, consent.revision, &consent.typed, consent.request)
     })
     .await
@@ -142,6 +143,7 @@ pub(crate) async fn seen(
 ) -> Result<Json<StepEnd>, Problem> {
     crossing(app, move |app| {
         app.engine
+            .runs
             .say_seen(unit, run, said.revision, &said.sighting, said.request)
     })
     .await
@@ -154,7 +156,7 @@ pub(crate) async fn look(
     State(app): State<App>,
     Path((unit, _)): Path<(UnitId, RunId)>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.look_at_step(unit))
+    crossing(app, move |app| app.engine.runs.look_at_step(unit))
         .await
         .map(Json)
 }
@@ -168,6 +170,7 @@ pub(crate) async fn stop(
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
         app.engine
+            .runs
             .stop_run(unit, run, change.revision, change.request)
     })
     .await

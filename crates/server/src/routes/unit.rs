@@ -6,7 +6,7 @@ use veritope_core::facts::FactKey;
 use veritope_core::keepsafe::KeepClass;
 use veritope_core::plan::Goal;
 use veritope_engine::desk::record::Way;
-use veritope_engine::view::{StandingView, UnitTag};
+use veritope_engine::views::{StandingView, UnitTag};
 use veritope_engine::{KeepSaid, NewUnit};
 use veritope_wire::link::Handle;
 use veritope_wire::{BridgeId, FactId, RequestId, UnitId};
@@ -76,7 +76,7 @@ pub(crate) async fn add(
         family,
         ownership: unit.ownership,
     };
-    let id = crossing(app, move |app| app.engine.add_unit(new, unit.request)).await?;
+    let id = crossing(app, move |app| app.engine.units.add_unit(new, unit.request)).await?;
     Ok(Json(UnitMade { id }))
 }
 
@@ -86,7 +86,7 @@ pub(crate) async fn tag(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<UnitTag>, Problem> {
-    crossing(app, move |app| app.engine.unit_tag(unit))
+    crossing(app, move |app| app.engine.views.unit_tag(unit))
         .await
         .map(Json)
 }
@@ -97,7 +97,7 @@ pub(crate) async fn standing(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<StandingView>, Problem> {
-    crossing(app, move |app| app.engine.standing_view(unit))
+    crossing(app, move |app| app.engine.views.standing_view(unit))
         .await
         .map(Json)
 }
@@ -135,7 +135,7 @@ pub(crate) async fn type_facts(
         .map(|fact| (fact.key, fact.value))
         .collect();
     crossing(app, move |app| {
-        app.engine.type_facts(unit, &facts, said.request)
+        app.engine.units.type_facts(unit, &facts, said.request)
     })
     .await
     .map(Json)
@@ -148,9 +148,11 @@ pub(crate) async fn retract(
     Path((unit, fact)): Path<(UnitId, FactId)>,
     Query(RequestParam { request }): Query<RequestParam>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.retract(unit, fact, request))
-        .await
-        .map(Json)
+    crossing(app, move |app| {
+        app.engine.units.retract(unit, fact, request)
+    })
+    .await
+    .map(Json)
 }
 
 /// What is said about a class of data.
@@ -208,7 +210,7 @@ pub(crate) async fn keep_safe(
         })
         .collect();
     crossing(app, move |app| {
-        app.engine.keep_safe(unit, &classes, said.request)
+        app.engine.units.keep_safe(unit, &classes, said.request)
     })
     .await
     .map(Json)
@@ -232,7 +234,9 @@ pub(crate) async fn goal(
     Json(chosen): Json<ChosenGoal>,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.choose_goal(unit, chosen.goal, chosen.request)
+        app.engine
+            .units
+            .choose_goal(unit, chosen.goal, chosen.request)
     })
     .await
     .map(Json)
@@ -256,7 +260,9 @@ pub(crate) async fn rename(
     Json(new): Json<NewName>,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.rename_unit(unit, &new.nickname, new.request)
+        app.engine
+            .units
+            .rename_unit(unit, &new.nickname, new.request)
     })
     .await
     .map(Json)
@@ -280,7 +286,7 @@ pub(crate) async fn put_away(
     Json(wanted): Json<PutAway>,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.put_away(unit, wanted.away, wanted.request)
+        app.engine.units.put_away(unit, wanted.away, wanted.request)
     })
     .await
     .map(Json)
@@ -307,6 +313,7 @@ pub(crate) async fn link(
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
         app.engine
+            .units
             .link_unit(unit, device.bridge, &device.handle, device.request)
     })
     .await
@@ -319,7 +326,7 @@ pub(crate) async fn look(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
 ) -> Result<Json<()>, Problem> {
-    crossing(app, move |app| app.engine.look(unit))
+    crossing(app, move |app| app.engine.links.look(unit))
         .await
         .map(Json)
 }
@@ -342,7 +349,9 @@ pub(crate) async fn keep_token(
     Json(came): Json<TokenCame>,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.keep_token(unit, &came.token, came.request)
+        app.engine
+            .library
+            .keep_token(unit, &came.token, came.request)
     })
     .await
     .map(Json)

@@ -3,40 +3,12 @@
 
 use std::io;
 
-use serde::{Deserialize, Serialize};
 use veritope_formats::startimage::read_start_image;
 use veritope_wire::link::{ActKind, ActRequest, Operation, Progress, Refusal, RefusalCode};
 
 use super::{Device, LockState, Running, no};
+use crate::condition::Slot;
 use crate::content;
-
-/// Where a system can lie.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub(crate) enum Slot {
-    /// The first; it ships filled.
-    #[default]
-    A,
-    /// The second; it ships empty.
-    B,
-}
-
-impl Slot {
-    pub(crate) fn id(self) -> &'static str {
-        match self {
-            Self::A => "a",
-            Self::B => "b",
-        }
-    }
-
-    /// The partition that it starts.
-    pub(crate) fn boot(self) -> &'static str {
-        match self {
-            Self::A => "boot_a",
-            Self::B => "boot_b",
-        }
-    }
-}
 
 impl Device {
     /// The active slot, where it has two.

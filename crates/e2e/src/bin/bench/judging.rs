@@ -221,7 +221,7 @@ pub(super) fn bench_of_units(folder: &Path) -> Outcome {
             family: Some(codenames[n % codenames.len()].to_owned()),
             ownership: "mine".to_owned(),
         };
-        let unit = engine.add_unit(new, request())?;
+        let unit = engine.units.add_unit(new, request())?;
         let said = [
             (FactKey::Lock, "locked".to_owned()),
             (FactKey::Mode, "system".to_owned()),
@@ -229,7 +229,7 @@ pub(super) fn bench_of_units(folder: &Path) -> Outcome {
             (FactKey::Accounts, "1".to_owned()),
             (FactKey::Battery, "70".to_owned()),
         ];
-        engine.type_facts(unit, &said, request())?;
+        engine.units.type_facts(unit, &said, request())?;
     }
     let times: Vec<Duration> = (0..RUNS).map(|_| timed(|| rows(&engine))).collect();
     report("the bench's screen with 500 units (goal 50 ms)", &times);
@@ -237,5 +237,8 @@ pub(super) fn bench_of_units(folder: &Path) -> Outcome {
 }
 
 fn rows(engine: &Engine) -> usize {
-    engine.bench_view().map_or(0, |bench| bench.units.len())
+    engine
+        .views
+        .bench_view()
+        .map_or(0, |bench| bench.units.len())
 }

@@ -6,7 +6,8 @@ use veritope_wire::body::{AnswersTo, BodyAct, BodyKey as Key, CablePlace, Highli
 use veritope_wire::link::{ActKind, ActRequest, Progress, RefusalCode};
 
 use crate::clock::{ByHand, DeviceClock};
-use crate::device::{Birth, Device, LockState, Running};
+use crate::condition::{Birth, LockState, Running};
+use crate::device::Device;
 use crate::gate::{Answer, Gate};
 use crate::profile::Profile;
 use crate::saved::List;

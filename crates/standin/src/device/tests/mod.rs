@@ -2,7 +2,7 @@ mod hands;
 
 use veritope_wire::Digest;
 use veritope_wire::body::{BodyAct, BodyKey, Push};
-use veritope_wire::link::{ActRequest, Epoch, Listed, Operation, Written};
+use veritope_wire::link::{ActKind, ActRequest, Epoch, Listed, Operation, Written};
 
 use super::*;
 use crate::clock::ByHand;

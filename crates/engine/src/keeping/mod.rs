@@ -1,0 +1,41 @@
+//! What exists once: read, kept, verified, copied, put back, taken over.
+//!
+//! * `reading`: tables and partitions over a link
+//! * `backup`: captures, copies, what is read back of them
+//! * `restore`: what is put back, and how it is judged
+//! * `found`: what another bench kept · `stock`: sets of the maker's
+
+pub(crate) mod backup;
+mod error;
+pub(crate) mod found;
+pub(crate) mod reading;
+pub(crate) mod restore;
+pub(crate) mod stock;
+
+pub use error::KeepingError;
+
+use std::sync::Arc;
+
+use crate::desk::pen::Pen;
+use crate::library::kept::Library;
+use crate::links::Links;
+use crate::turns::Turns;
+
+/// Keeps what exists once.
+pub struct Keeping {
+    pub(crate) pen: Arc<Pen>,
+    pub(crate) library: Arc<Library>,
+    pub(crate) turns: Arc<Turns>,
+    pub(crate) links: Arc<Links>,
+}
+
+impl Keeping {
+    pub(crate) fn new(links: Arc<Links>) -> Self {
+        Self {
+            pen: Arc::clone(&links.pen),
+            library: Arc::clone(&links.library),
+            turns: Arc::clone(&links.turns),
+            links,
+        }
+    }
+}

@@ -1,0 +1,58 @@
+//! Why nothing came over a link.
+
+use veritope_core::facts::NotAValue;
+use veritope_link::LinkError;
+use veritope_wire::BridgeId;
+
+use crate::desk::DeskError;
+use crate::library::{DataError, LibraryError};
+use crate::turns::TurnError;
+
+/// Why nothing came over a link.
+#[derive(Debug, thiserror::Error)]
+pub enum LinksError {
+    /// No such bridge.
+    #[error("there is no bridge {0} on this bench")]
+    NoBridge(BridgeId),
+    /// The step is not taken that way.
+    #[error("{0}")]
+    NotThisWay(&'static str),
+    /// A value that can't be.
+    #[error(transparent)]
+    NotAValue(#[from] NotAValue),
+    /// Other input that can't be.
+    #[error("{0}")]
+    BadInput(String),
+    /// Something about the link.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// The device that answers is another one.
+    #[error(
+        "the unit at the link is not {nickname}: its identifiers differ (K4). Nothing was recorded"
+    )]
+    AnotherUnit {
+        /// The unit that was expected.
+        nickname: String,
+    },
+    /// The signs of its mode disagree.
+    #[error("{} (K5). Nothing was recorded", .text.trim_end_matches('.'))]
+    Doubtful {
+        /// How, and what to do.
+        text: String,
+    },
+    /// Who may change the unit.
+    #[error(transparent)]
+    Turn(#[from] TurnError),
+    /// The record.
+    #[error(transparent)]
+    Desk(#[from] DeskError),
+    /// What the bench keeps in files.
+    #[error(transparent)]
+    Library(#[from] LibraryError),
+}
+
+impl From<DataError> for LinksError {
+    fn from(error: DataError) -> Self {
+        Self::Library(error.into())
+    }
+}

@@ -1,0 +1,404 @@
+//! Watching: what a link shows of a unit, when it is read again, and what that says about what
+//! happened meanwhile.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Happening, Source};
+use veritope_core::family::{Family, Recognised, Session};
+use veritope_core::mode::{Lock, Mode};
+use veritope_core::plan::sighting::concluded;
+use veritope_core::signs::{self, Signs};
+use veritope_link::{DeviceLink, LinkError, Transport, readings};
+use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
+use veritope_wire::{BenchTime, BridgeId, UnitId};
+
+use crate::desk::pen::lock;
+use crate::desk::record::{Entry, Way};
+use crate::desk::unit::UnitRecord;
+use crate::links::Links;
+use crate::links::LinksError;
+use crate::links::presence::{LinkPresence, LinkView, Live};
+use crate::ports::Changed;
+
+/// How old a reading may be before the watch reads again, in milliseconds.
+const READ_AGAIN_MS: u64 = 60_000;
+
+/// How long a unit may be away and still count as being in the same session, in milliseconds: more
+/// than any family's way from mode to mode takes.
+const SESSION_GAP_MS: u64 = 5 * 60_000;
+
+/// What was seen in one look over the link.
+pub(crate) struct Observation {
+    pub(crate) state: DeviceState,
+    /// The facts of this look alone.
+    pub(crate) facts: Facts,
+}
+
+impl Observation {
+    pub(crate) fn mode(&self) -> Option<Mode> {
+        self.facts.mode()
+    }
+
+    pub(crate) fn lock(&self) -> Option<Lock> {
+        self.facts.lock()
+    }
+}
+
+impl Links {
+    /// Looks at a unit over its link and records what changed.
+    ///
+    /// # Errors
+    /// When the bridge doesn't answer or another unit does.
+    pub fn look(&self, unit: UnitId) -> Result<(), LinksError> {
+        self.observe(unit).map(|_| ())
+    }
+
+    pub(crate) fn observe(&self, unit: UnitId) -> Result<Observation, LinksError> {
+        let record = self.pen.record(unit)?;
+        let state = match self.device(&record)?.look() {
+            Ok(state) => state,
+            Err(error) => {
+                self.gone(&record, LinkPresence::of_error(&error))?;
+                return Err(error.into());
+            }
+        };
+        let known = record.known();
+        let before = lock(&self.live).get(&unit).copied();
+        let has_moved = before.is_some_and(|live| live.epoch != Some(state.epoch))
+            || record.epoch.is_some_and(|epoch| epoch != state.epoch);
+        if state.listed == Listed::Absent {
+            self.gone(&record, LinkPresence::Absent)?;
+            return Ok(Observation {
+                state,
+                facts: Facts::default(),
+            });
+        }
+        let at = self.pen.now();
+        let rows: Vec<FactRow> = readings(&state)
+            .into_iter()
+            .map(|(key, value)| self.pen.row(key, value, Source::Link, at))
+            .collect();
+        let facts = Facts::new(&rows, &[], []);
+        let family = self
+            .library
+            .family_of(&record)
+            .or_else(|| self.library.family_named(facts.text(FactKey::Codename)?));
+        let family = family.as_deref();
+        if let Some(text) = family.and_then(|family| doubt(family, &state, &facts)) {
+            self.gone(&record, LinkPresence::Doubtful)?;
+            return Err(LinksError::Doubtful { text });
+        }
+        // A change of mode takes it away for a while: that is no new session.
+        // Nor is it one that this program was started anew.
+        let answered = before.and_then(|live| live.answered).max(record.answered);
+        let session = match answered {
+            Some(then) if at.ms_since(then) < SESSION_GAP_MS => Session::Running,
+            _ => Session::Anew,
+        };
+        let recognised = family.map_or(Recognised::Same(Vec::new()), |family| {
+            family.recognise(&known, &record.paired, &facts, session)
+        });
+        let Recognised::Same(paired) = recognised else {
+            self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
+            return Err(LinksError::AnotherUnit {
+                nickname: record.nickname.clone(),
+            });
+        };
+        let paired = paired.into_iter().map(|paired| Entry::Paired { paired });
+        let mut entries: Vec<Entry> = Vec::new();
+        let mode_differs = known.mode().is_some() && known.mode() != facts.mode();
+        let epoch = Some(state.epoch);
+        if has_moved || mode_differs {
+            entries.push(Entry::Happened {
+                happening: Happening::ModeChanged,
+                at,
+                epoch,
+            });
+            if may_have_run(&record, family, known.mode(), facts.mode(), state.epoch) {
+                entries.push(Entry::Happened {
+                    happening: Happening::SystemRan,
+                    at,
+                    epoch,
+                });
+            }
+        }
+        let mut voided = vec![Happening::ModeChanged];
+        if let Some(family) = family {
+            for happening in concluded(family, known.lock(), facts.lock()) {
+                entries.push(Entry::Happened {
+                    happening,
+                    at,
+                    epoch,
+                });
+                voided.push(happening);
+            }
+        }
+        let moved = !entries.is_empty();
+        // What was read in another mode stays the fact; this mode's stands among the pairs.
+        let is_pair = |row: &FactRow| {
+            let said = known.known(row.key).map(|row| row.value.exact());
+            record.paired.iter().any(|pair| {
+                pair.key == row.key
+                    && Some(pair.mode) != facts.mode()
+                    && Some(&pair.value) == said.as_ref()
+            })
+        };
+        let news: Vec<FactRow> = rows
+            .into_iter()
+            .filter(|row| !is_pair(row))
+            .filter(|row| row.key != FactKey::Recovery || moved || !known.runs_from_before())
+            .filter(|row| {
+                let same = record.facts.iter().any(|old| {
+                    old.source == Source::Link && old.key == row.key && old.value == row.value
+                });
+                let is_voided = moved && row.key.spec().stale_on.iter().any(|w| voided.contains(w));
+                let is_known = known.known(row.key).is_some();
+                !same || is_voided || !is_known
+            })
+            .collect();
+        let mut news = news;
+        // It answers this computer in the mode that takes the unlock: U8 is seen, not asked.
+        let lower = family.and_then(|family| family.lower_mode());
+        let answers = lower.is_some() && facts.mode() == lower;
+        if answers && known.choice(FactKey::AnswersBootloader) != Some("yes") {
+            let yes = FactValue::parse(FactKey::AnswersBootloader, "yes")?;
+            news.push(
+                self.pen
+                    .row(FactKey::AnswersBootloader, yes, Source::Concluded, at),
+            );
+        }
+        let was_closed = (known.lock(), facts.lock()) == (Some(Lock::Unlocked), Some(Lock::Locked));
+        if was_closed && known.choice(FactKey::Relocked) != Some("yes") {
+            let yes = FactValue::parse(FactKey::Relocked, "yes")?;
+            news.push(self.pen.row(FactKey::Relocked, yes, Source::Concluded, at));
+        }
+        if !news.is_empty() {
+            entries.push(Entry::Facts { facts: news });
+        }
+        entries.extend(paired);
+        self.pen.append(unit, None, entries)?;
+        self.set_live(unit, state.listed.into(), Some(state.epoch));
+        Ok(Observation { state, facts })
+    }
+
+    /// Looks whether the unit is there while a step is at it, for the tag; what it says of itself counts
+    /// when the step is over.
+    pub(crate) fn glance(&self, unit: UnitId, device: &DeviceLink) {
+        let presence = match device.look() {
+            Ok(state) => state.listed.into(),
+            Err(error) => LinkPresence::of_error(&error),
+        };
+        let now = self.pen.now();
+        let mut all = lock(&self.live);
+        let Some(live) = all.get_mut(&unit) else {
+            return;
+        };
+        if live.shown().0 == presence {
+            return;
+        }
+        live.glimpse = Some((presence, now));
+        drop(all);
+        self.pen.notify.changed(Changed::Unit(unit));
+    }
+
+    /// The unit doesn't answer: what it was doing is no longer known.
+    fn gone(&self, record: &UnitRecord, presence: LinkPresence) -> Result<(), LinksError> {
+        let was_here = lock(&self.live).get(&record.id).is_some_and(|live| {
+            matches!(
+                live.presence,
+                LinkPresence::Ready | LinkPresence::NotAuthorised
+            )
+        });
+        self.set_live(record.id, presence, None);
+        let at = self.pen.now();
+        if was_here && record.known().mode().is_some() {
+            let entry = Entry::happened(Happening::ModeChanged, at);
+            self.pen.append(record.id, None, vec![entry])?;
+        }
+        Ok(())
+    }
+
+    fn set_live(&self, unit: UnitId, presence: LinkPresence, epoch: Option<Epoch>) {
+        let now = self.pen.now();
+        let mut live = lock(&self.live);
+        let before = live.get(&unit).copied();
+        let since = match before {
+            Some(before) if before.presence == presence => before.since,
+            _ => now,
+        };
+        let is_away = |presence| {
+            matches!(
+                presence,
+                LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit
+            )
+        };
+        let arrived = match before {
+            _ if is_away(presence) => None,
+            Some(before) if is_away(before.presence) => Some(now),
+            Some(before) => before.arrived,
+            // What was here when the bench opened did not arrive.
+            None => None,
+        };
+        live.insert(
+            unit,
+            Live {
+                presence,
+                epoch,
+                since,
+                read_at: now,
+                arrived,
+                answered: match presence {
+                    LinkPresence::Ready => Some(now),
+                    _ => before.and_then(|before| before.answered),
+                },
+                glimpse: None,
+            },
+        );
+        drop(live);
+        if before.is_none_or(|before| before.shown().0 != presence) {
+            self.pen.notify.changed(Changed::Unit(unit));
+        }
+    }
+
+    pub(crate) fn link_view(&self, record: &UnitRecord) -> LinkView {
+        match &record.way {
+            Way::Hand => LinkView {
+                presence: LinkPresence::ByHand,
+                since: None,
+            },
+            Way::Link { .. } => match lock(&self.live).get(&record.id) {
+                Some(live) => {
+                    let (presence, since) = live.shown();
+                    LinkView {
+                        presence,
+                        since: Some(since),
+                    }
+                }
+                None => LinkView {
+                    presence: LinkPresence::Absent,
+                    since: None,
+                },
+            },
+        }
+    }
+
+    /// When a unit came back that had been away.
+    pub(crate) fn arrived(&self, unit: UnitId) -> Option<BenchTime> {
+        lock(&self.live).get(&unit).and_then(|live| live.arrived)
+    }
+
+    /// Looks once at every bridge and reads each unit whose epoch moved or whose readings are old; gives the
+    /// units that were seen. Meant to be called every second or so.
+    pub(crate) fn watch(&self) -> Vec<UnitId> {
+        let mut seen = Vec::new();
+        let bridges: Vec<(BridgeId, Arc<dyn Transport>)> = lock(&self.bridges)
+            .iter()
+            .map(|(bridge, transport)| (bridge.id, Arc::clone(transport)))
+            .collect();
+        let units = self.pen.journal.units();
+        for (bridge, transport) in bridges {
+            let listed = transport.devices();
+            for record in &units {
+                let Way::Link { bridge: of, handle } = &record.way else {
+                    continue;
+                };
+                if *of == bridge && !record.is_away && !self.turns.is_changing(record.id) {
+                    match self.watch_unit(record, handle, &listed) {
+                        Ok(true) => seen.push(record.id),
+                        Ok(false) => {}
+                        Err(error) => tracing::debug!(unit = %record.id, %error, "watching"),
+                    }
+                }
+            }
+        }
+        seen
+    }
+
+    /// Whether it was read anew.
+    fn watch_unit(
+        &self,
+        record: &UnitRecord,
+        handle: &Handle,
+        listed: &Result<veritope_wire::link::DeviceList, LinkError>,
+    ) -> Result<bool, LinksError> {
+        let list = match listed {
+            Ok(list) => list,
+            Err(error) => {
+                self.gone(record, LinkPresence::of_error(error))?;
+                return Ok(false);
+            }
+        };
+        let line = list.devices.iter().find(|line| line.handle == *handle);
+        let Some(line) = line.filter(|line| line.listed != Listed::Absent) else {
+            self.gone(record, LinkPresence::Absent)?;
+            return Ok(false);
+        };
+        let live = lock(&self.live).get(&record.id).copied();
+        let is_due = live.is_none_or(|live| {
+            live.epoch != Some(line.epoch) || self.pen.now().ms_since(live.read_at) > READ_AGAIN_MS
+        });
+        if is_due {
+            self.observe(record.id)?;
+        }
+        Ok(is_due)
+    }
+}
+
+/// Whether the system ran since the last look, or may have: living partitions are other ones then
+/// (`B6`). What our own step did is known; what happened while nobody looked is judged by how often
+/// the device side raised its epoch.
+fn may_have_run(
+    record: &UnitRecord,
+    family: Option<&Family>,
+    before: Option<Mode>,
+    now: Option<Mode>,
+    epoch: Epoch,
+) -> bool {
+    if now == Some(Mode::System) || now.is_none() {
+        return true;
+    }
+    let is_ours = record
+        .active_run()
+        .filter(|run| run.open.is_some())
+        .and_then(crate::desk::unit::RunRecord::next_step)
+        .is_some_and(|step| step.after.mode == now);
+    if is_ours {
+        return false;
+    }
+    // Leaving a mode and coming back to it through the system raises the epoch three times at
+    // least, where no single way leads from the system into it; a cable out and in raises it twice.
+    let last = record
+        .facts
+        .iter()
+        .filter(|row| row.key == FactKey::Mode)
+        .max_by_key(|row| (row.at, row.id))
+        .map(|row| row.value.exact());
+    let is_same = now.is_some_and(|now| before == Some(now) || last.as_deref() == Some(now.id()));
+    let has_short_way = family.is_none_or(|family| {
+        family
+            .moves
+            .iter()
+            .any(|way| way.from == Mode::System && Some(way.to) == now)
+    });
+    let raised = record
+        .epoch
+        .map_or(u64::MAX, |then| epoch.0.saturating_sub(then.0));
+    !(is_same && !has_short_way && raised <= 2)
+}
+
+/// What is wrong with the signs of a unit's mode (`K5`). A unit that is listed and lets no computer
+/// in shows both at once: something answers, and it asks a person first, which the running system
+/// alone does.
+fn doubt(family: &Family, state: &DeviceState, facts: &Facts) -> Option<String> {
+    if state.listed == Listed::NotAuthorised {
+        return None;
+    }
+    let reads: BTreeSet<FactKey> = FactKey::ALL
+        .iter()
+        .copied()
+        .filter(|key| facts.known(*key).is_some())
+        .collect();
+    let signs: Signs = signs::of_link(family, facts.mode(), &reads);
+    signs.doubt()
+}

@@ -1,0 +1,397 @@
+//! How a step ended: what is seen is compared with what it should bring, the outcome written down, and the
+//! run goes on, ends or is planned anew. Seen by the link, or said by a person.
+
+use veritope_core::facts::{FactKey, FactValue, Happening, Source};
+use veritope_core::family::Family;
+use veritope_core::mode::{Lock, Mode};
+use veritope_core::plan::sheet::Reach;
+use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
+use veritope_core::plan::{Act, Goal, Planned, Step};
+use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
+
+use crate::desk::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
+use crate::desk::unit::UnitRecord;
+use crate::links::watch::Observation;
+use crate::runs::Runs;
+use crate::runs::RunsError;
+use crate::runs::run::StepEnd;
+
+/// Who asks how an open step ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Settling {
+    /// The watch, by itself: only a clear success counts.
+    Watching,
+    /// A person, who wants the truth as it is.
+    Asked,
+}
+
+impl Runs {
+    /// Whether what a look at a lock is for is known by now, the link asked once more.
+    pub(crate) fn is_looked_at(&self, unit: UnitId, step: &Step) -> bool {
+        let key = match &step.act {
+            Act::LookAtLock { .. } => FactKey::Lock,
+            Act::LookAtCriticalLock { .. } => FactKey::CriticalLock,
+            _ => return false,
+        };
+        // A unit that does not answer is looked at by a person.
+        self.links.observe(unit).is_ok()
+            && self
+                .pen
+                .record(unit)
+                .is_ok_and(|record| record.known().known(key).is_some())
+    }
+
+    /// Compares what is seen after a step with what it should bring, and writes the outcome down.
+    pub(crate) fn conclude(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+        seen: &Observation,
+        otherwise: StepResult,
+    ) -> Result<StepEnd, RunsError> {
+        let saw = seen_in_words(seen.mode(), seen.lock());
+        let diverges = divergence(step.after, &seen.facts);
+        let is_unseen = if is_wipe(step) {
+            diverges.is_some()
+        } else {
+            seen.lock().is_none()
+        };
+        if let Some(doubt) = in_doubt(step, self.pen.now()).filter(|_| is_unseen) {
+            self.pen.append(unit, None, vec![doubt])?;
+        }
+        let is_look = step.act.is_look();
+        if let Some(why) = diverges {
+            let result = if is_look {
+                StepResult::AsExpected
+            } else if is_unseen && in_doubt(step, self.pen.now()).is_some() {
+                StepResult::NotKnown
+            } else {
+                otherwise
+            };
+            self.outcome(unit, run, result, Source::Link, saw)?;
+            self.replan(unit, run, &why, None)?;
+            return Ok(StepEnd::Otherwise { why });
+        }
+        let record = self.pen.record(unit)?;
+        let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
+        let brought = self.brought(step, family, self.pen.now())?;
+        if !brought.is_empty() {
+            self.pen.append(unit, None, brought)?;
+        }
+        self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
+        self.go_on(unit, run, step)
+    }
+
+    /// What is to be written down when a package or a wipe went as expected: what facts were read from
+    /// is another one, or gone (`K5`).
+    fn brought(
+        &self,
+        step: &Step,
+        family: &Family,
+        at: BenchTime,
+    ) -> Result<Vec<Entry>, RunsError> {
+        let happened = |happening| Entry::happened(happening, at);
+        let name = match &step.effect {
+            Some(Planned::InstallPackage { name }) => name,
+            Some(Planned::Wipe { .. }) => return Ok(vec![happened(Happening::Wiped)]),
+            _ => return Ok(Vec::new()),
+        };
+        let mut entries = vec![happened(Happening::SystemWritten)];
+        if family
+            .packages
+            .iter()
+            .any(|one| one.name == *name && one.wipes)
+        {
+            entries.push(happened(Happening::Wiped));
+        }
+        let value = FactValue::parse(FactKey::LastPackage, name)?;
+        let fact = self.pen.row(
+            FactKey::LastPackage,
+            value,
+            Source::Concluded,
+            self.pen.now(),
+        );
+        entries.push(Entry::Facts { facts: vec![fact] });
+        Ok(entries)
+    }
+
+    pub(crate) fn outcome(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        result: StepResult,
+        source: Source,
+        saw: String,
+    ) -> Result<(), RunsError> {
+        Ok(self.pen.append(
+            unit,
+            None,
+            vec![Entry::Outcome {
+                run,
+                result,
+                source,
+                saw,
+            }],
+        )?)
+    }
+
+    /// After a step that went as expected: on to the next, the goal, or a plan beyond a look.
+    pub(crate) fn go_on(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+    ) -> Result<StepEnd, RunsError> {
+        let record = self.pen.record(unit)?;
+        let Some(open) = record.active_run().filter(|open| open.id == run) else {
+            return Ok(StepEnd::AsExpected);
+        };
+        let is_look = step.act.is_look();
+        let wanted = match open.sheet.goal {
+            Goal::Unlock => Some(Lock::Unlocked),
+            Goal::Relock => Some(Lock::Locked),
+            _ => None,
+        };
+        if wanted.is_some() && open.next_step().is_none() && record.known().lock() != wanted {
+            self.replan(unit, run, "The lock was not seen.", None)?;
+            return Ok(StepEnd::AsExpected);
+        }
+        if open.next_step().is_none() && open.sheet.reach == Reach::Goal && !is_look {
+            self.pen.append(
+                unit,
+                None,
+                vec![Entry::RunEnded {
+                    run,
+                    end: RunEnd::Reached,
+                }],
+            )?;
+            return Ok(StepEnd::GoalReached);
+        }
+        if is_look || open.next_step().is_none() {
+            self.replan(unit, run, "The look was taken.", None)?;
+        }
+        Ok(StepEnd::AsExpected)
+    }
+
+    /// Plans the rest of a run from what is known now.
+    pub(crate) fn replan(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        why: &str,
+        request: Option<RequestId>,
+    ) -> Result<(), RunsError> {
+        let record = self.pen.record(unit)?;
+        let goal = record.active_run().ok_or(RunsError::NoRun(run))?.sheet.goal;
+        let sheet = self.plan_for(&record, goal)?;
+        let is_there = sheet.steps.is_empty() && sheet.reach == Reach::Goal;
+        let mut entries = vec![Entry::Replanned {
+            run,
+            why: why.to_owned(),
+            sheet: Box::new(sheet),
+        }];
+        if is_there {
+            entries.push(Entry::RunEnded {
+                run,
+                end: RunEnd::Reached,
+            });
+        }
+        Ok(self.pen.append(unit, request, entries)?)
+    }
+
+    /// What a person may say was seen after the open step of a run.
+    pub(crate) fn sightings_of(&self, record: &UnitRecord, step: &Step) -> Vec<Sighting> {
+        self.library
+            .family_of(record)
+            .map_or_else(Vec::new, |family| sightings(&family, step))
+    }
+
+    /// A person says what is seen after a step taken by hand.
+    ///
+    /// # Errors
+    /// When the step was not begun, the sighting is none of those offered, or the page was stale.
+    pub fn say_seen(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        sighting: &str,
+        request: RequestId,
+    ) -> Result<StepEnd, RunsError> {
+        let Some(_once) = self.pen.once(Scope::Unit(unit), request)? else {
+            return Ok(StepEnd::DoneBefore);
+        };
+        let _changing = self.turns.begin_changing(unit)?;
+        let record = self.pen.record(unit)?;
+        let open = self.open_run(&record, run, revision)?;
+        let step = open.next_step().ok_or(RunsError::NoStep)?.clone();
+        let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
+        if open.open.is_none() {
+            return Err(RunsError::NotThisWay("this step has not been begun"));
+        }
+        if Self::is_by_link(&record, family, &step) {
+            return Err(RunsError::NotThisWay(
+                "the link sees this step; look instead",
+            ));
+        }
+        let chosen = sightings(family, &step)
+            .into_iter()
+            .find(|known| known.id == sighting)
+            .ok_or_else(|| {
+                RunsError::BadInput(format!("`{sighting}` is none of what may be seen"))
+            })?;
+        let at = self.pen.now();
+        let mut entries = vec![Entry::happened(Happening::ModeChanged, at)];
+        if chosen.facts.contains(&(FactKey::Mode, Mode::System.id())) || chosen.facts.is_empty() {
+            entries.push(Entry::happened(Happening::SystemRan, at));
+        }
+        let mut facts = Vec::new();
+        for (key, value) in &chosen.facts {
+            facts.push(
+                self.pen
+                    .row(*key, FactValue::parse(*key, value)?, Source::Person, at),
+            );
+        }
+        let said = |key: FactKey| {
+            chosen
+                .facts
+                .iter()
+                .find(|(k, _)| *k == key)
+                .map(|(_, v)| *v)
+        };
+        let lock = said(FactKey::Lock).and_then(veritope_core::mode::Lock::from_id);
+        for happening in concluded(family, record.known().lock(), lock) {
+            entries.push(Entry::happened(happening, at));
+        }
+        if !facts.is_empty() {
+            entries.push(Entry::Facts { facts });
+        }
+        let is_expected = chosen.likelihood == Likelihood::Expected;
+        if lock.is_none() && chosen.erased.is_none() {
+            entries.extend(in_doubt(&step, at));
+        }
+        if is_expected {
+            entries.extend(self.brought(&step, family, at)?);
+        }
+        let result = if is_expected {
+            StepResult::AsExpected
+        } else {
+            StepResult::Otherwise
+        };
+        entries.push(Entry::Outcome {
+            run,
+            result,
+            source: Source::Person,
+            saw: chosen.text.clone(),
+        });
+        self.pen.append(unit, Some(request), entries)?;
+        if is_expected {
+            return self.go_on(unit, run, &step);
+        }
+        let why = format!("Seen instead: {}", chosen.text);
+        self.replan(unit, run, &why, None)?;
+        Ok(StepEnd::Otherwise { why })
+    }
+
+    /// Looks how the open step of a run ended, on a person's wish.
+    ///
+    /// # Errors
+    /// When the unit doesn't answer.
+    pub fn look_at_step(&self, unit: UnitId) -> Result<(), RunsError> {
+        let _changing = self.turns.begin_changing(unit)?;
+        self.links.observe(unit)?;
+        self.settle(unit, Settling::Asked)
+    }
+
+    /// Writes down how an open step ended, as far as the device shows it.
+    pub(crate) fn settle(&self, unit: UnitId, asked: Settling) -> Result<(), RunsError> {
+        let record = self.pen.record(unit)?;
+        let Some(run) = record.active_run() else {
+            return Ok(());
+        };
+        let (Some(_), Some(step)) = (&run.open, run.next_step()) else {
+            return Ok(());
+        };
+        let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
+        let (id, step) = (run.id, step.clone());
+        let by_link = Self::is_by_link(&record, family, &step);
+        if matches!(step.act, Act::ReadTable | Act::Capture) {
+            // Reading may be taken again: what is here is not read twice, and nothing changes.
+            let is_here = match &step.act {
+                Act::Capture => self.keeping.coverage_of(&record, family).is_captured_now(),
+                _ => run.table.is_some(),
+            };
+            if asked == Settling::Asked || is_here {
+                let result = if is_here {
+                    StepResult::AsExpected
+                } else {
+                    StepResult::Otherwise
+                };
+                self.outcome(unit, id, result, Source::Link, "Looked again.".to_owned())?;
+                if result == StepResult::AsExpected {
+                    self.go_on(unit, id, &step)?;
+                }
+            }
+            return Ok(());
+        }
+        if is_wipe(&step) {
+            // No fact that a link reads tells whether it erased: by hand a person says so, by link
+            // it is done again, and until then nothing counts that it would have taken.
+            if asked == Settling::Asked && by_link {
+                let saw = "Whether it was erased can't be told by looking.".to_owned();
+                self.pen.append(
+                    unit,
+                    None,
+                    in_doubt(&step, self.pen.now()).into_iter().collect(),
+                )?;
+                self.outcome(unit, id, StepResult::NotKnown, Source::Link, saw)?;
+                self.replan(unit, id, "The erase is done once more, to be sure.", None)?;
+            }
+            return Ok(());
+        }
+        let seen = self.links.observe(unit)?;
+        let Some(mode) = seen.mode() else {
+            return Ok(());
+        };
+        // An act on the lock is over when the lock was seen, by the link or by a person (L3).
+        let is_unseen = seen.lock().is_none() && in_doubt(&step, self.pen.now()).is_some();
+        if asked == Settling::Watching && is_unseen {
+            return Ok(());
+        }
+        if divergence(step.after, &seen.facts).is_none() {
+            self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
+            return Ok(());
+        }
+        let is_as_before = divergence(step.before, &seen.facts).is_none();
+        if asked == Settling::Watching && is_as_before {
+            // It may still be about to happen: a question may wait, or a person's hands.
+            return Ok(());
+        }
+        if is_as_before && by_link {
+            let saw = format!(
+                "It has not come about. {}",
+                seen_in_words(Some(mode), seen.lock())
+            );
+            self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
+        } else if !is_as_before {
+            self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
+        }
+        Ok(())
+    }
+}
+
+/// What is to be written down when a step on the lock ended and the lock was not seen, or a wipe whose
+/// end nobody knows (`K5`, `L3`).
+fn in_doubt(step: &Step, at: BenchTime) -> Option<Entry> {
+    let happening = match step.effect {
+        Some(Planned::Unlock { .. } | Planned::Relock { .. }) => Happening::LockInDoubt,
+        Some(Planned::Wipe { .. }) => Happening::Wiped,
+        _ => return None,
+    };
+    Some(Entry::happened(happening, at))
+}
+
+fn is_wipe(step: &Step) -> bool {
+    matches!(step.effect, Some(Planned::Wipe { .. }))
+}

@@ -1,0 +1,89 @@
+//! Runs: a sheet taken step by step, each permitted by its list, each ended by what is seen.
+//!
+//! * `run`: planned, begun, consented to, taken, stopped
+//! * `evidence`, `relock`: what a step needs before it is permitted · `doctor`: this computer's side of it
+//! * `attempt`: one step over the link · `ending`: how it ended
+
+pub(crate) mod attempt;
+pub(crate) mod doctor;
+pub(crate) mod ending;
+mod error;
+pub(crate) mod evidence;
+pub(crate) mod relock;
+pub(crate) mod run;
+
+pub use error::RunsError;
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use veritope_core::family::Family;
+use veritope_core::plan::{Presence, Ways};
+use veritope_wire::UnitId;
+
+use crate::desk::pen::Pen;
+use crate::desk::record::Way;
+use crate::desk::unit::UnitRecord;
+use crate::keeping::Keeping;
+use crate::keeping::reading::CaptureKind;
+use crate::library::kept::Library;
+use crate::links::Links;
+use crate::progress::Watcher;
+use crate::runs::ending::Settling;
+use crate::turns::Turns;
+
+/// Takes sheets step by step.
+pub struct Runs {
+    pub(crate) pen: Arc<Pen>,
+    pub(crate) library: Arc<Library>,
+    pub(crate) turns: Arc<Turns>,
+    pub(crate) links: Arc<Links>,
+    pub(crate) keeping: Arc<Keeping>,
+    /// The folder in which this computer tells what feeds it.
+    supplies: PathBuf,
+}
+
+impl Runs {
+    pub(crate) fn new(keeping: Arc<Keeping>, supplies: PathBuf) -> Self {
+        Self {
+            pen: Arc::clone(&keeping.pen),
+            library: Arc::clone(&keeping.library),
+            turns: Arc::clone(&keeping.turns),
+            links: Arc::clone(&keeping.links),
+            keeping,
+            supplies,
+        }
+    }
+
+    /// What the bench has at hand for a unit.
+    pub(crate) fn ways(&self, record: &UnitRecord, family: &Family) -> Ways {
+        let image = match self.library.shelf.recovery_for(family) {
+            Ok(Some(_)) => Presence::Here,
+            Ok(None) => Presence::Missing,
+            Err(error) => {
+                tracing::warn!(%error, "the shelf can't be listed");
+                Presence::Missing
+            }
+        };
+        let link = match &record.way {
+            Way::Link { bridge, .. } if self.links.transport(*bridge).is_ok() => Presence::Here,
+            Way::Link { .. } | Way::Hand => Presence::Missing,
+        };
+        Ways { link, image }
+    }
+
+    /// Goes on with a capture that was cut off; a run's step that waited for it is settled.
+    ///
+    /// # Errors
+    /// As [`Keeping::capture`].
+    pub fn resume_capture(
+        &self,
+        unit: UnitId,
+        kind: &CaptureKind,
+        watcher: &dyn Watcher,
+    ) -> Result<(), RunsError> {
+        let _changing = self.turns.begin_changing(unit)?;
+        self.keeping.capture_held(unit, kind, watcher)?;
+        self.settle(unit, Settling::Watching)
+    }
+}

@@ -1,0 +1,412 @@
+//! Runs: begin, take a step, say what is seen, consent, stop.
+//!
+//! Every step goes the same way: observe, compare with what the sheet expects, plan again if it
+//! differs, get a permit if the step changes storage or lock, write the intent down, act, observe,
+//! write the outcome down. Between intent and outcome the process may die: then the step's outcome
+//! is unknown until somebody looks.
+
+use veritope_core::facts::{FactKey, Source};
+use veritope_core::family::{Family, Method, MoveBy};
+use veritope_core::mode::Mode;
+use veritope_core::plan::sighting::divergence;
+use veritope_core::plan::{
+    Act, BackedUp, Data, Goal, Planned, Sheet, State, Step, Switch, TableRead,
+};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{self, Consent};
+use veritope_core::standing;
+use veritope_link::LinkError;
+use veritope_wire::{RequestId, RunId, UnitId};
+
+use crate::runs::Runs;
+use crate::runs::attempt::Attempt;
+
+use crate::desk::record::{Entry, RunEnd, Scope, StepResult, Way};
+use crate::desk::unit::{RunRecord, UnitRecord};
+use crate::links::watch::Observation;
+use crate::progress::Watcher;
+use crate::runs::RunsError;
+use crate::runs::evidence::{costs_of, list_of};
+
+/// How a call to [`Runs::do_step`] ended.
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+pub enum StepEnd {
+    /// The same request was carried out before.
+    DoneBefore,
+    /// The device is as expected.
+    AsExpected,
+    /// The run's goal is reached.
+    GoalReached,
+    /// The device was not as expected before the step, so the step was not taken; there is a new
+    /// sheet.
+    NotTaken {
+        /// What differed.
+        why: String,
+    },
+    /// The step was taken and the device is in another state; there is a new sheet.
+    Otherwise {
+        /// What differed.
+        why: String,
+    },
+    /// The device declined.
+    Refused {
+        /// Its words.
+        words: String,
+    },
+    /// It is for a person's hands; how is shown now.
+    ByHand,
+    /// How it ended is not known.
+    Unknown {
+        /// Why not.
+        why: String,
+    },
+}
+
+impl Runs {
+    /// Plans without beginning: the sheet for `goal` from what is known now.
+    ///
+    /// # Errors
+    /// When the family is not known or no way leads there.
+    pub fn preview(&self, unit: UnitId, goal: Goal) -> Result<Sheet, RunsError> {
+        self.plan_for(&*self.pen.record(unit)?, goal)
+    }
+
+    pub(crate) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, RunsError> {
+        let family = &*self.library.family_of(record).ok_or(RunsError::NoFamily)?;
+        let mut state = State::from_facts(&record.known());
+        if record.active_run().is_some_and(|run| run.table.is_some()) {
+            state.table = TableRead::Read;
+        }
+        if record.active_run().is_some_and(|run| run.erased) {
+            state.data = Data::Erased;
+        }
+        if self.keeping.coverage_of(record, family).is_captured_now() {
+            state.backed_up = BackedUp::Yes;
+        }
+        let ways = self.ways(record, family);
+        Ok(standing::plan_for(
+            family,
+            &record.known(),
+            state,
+            goal,
+            ways,
+            record.active_run().and_then(|run| run.began_on.as_deref()),
+        )?)
+    }
+
+    /// Begins a run towards `goal`.
+    ///
+    /// # Errors
+    /// When a run is under way, the sheet rests on something missing, or the preparations that its
+    /// steps oblige to are not complete.
+    pub fn begin_run(
+        &self,
+        unit: UnitId,
+        goal: Goal,
+        request: RequestId,
+    ) -> Result<RunId, RunsError> {
+        let Some(_once) = self.pen.once(Scope::Unit(unit), request)? else {
+            let record = self.pen.record(unit)?;
+            let run = record.run.as_ref().ok_or(RunsError::NoStep)?;
+            return Ok(run.id);
+        };
+        let _changing = self.turns.begin_changing(unit)?;
+        let record = self.pen.record(unit)?;
+        if record.active_run().is_some() {
+            return Err(RunsError::RunIsOpen);
+        }
+        if record.way != Way::Hand {
+            self.links.observe(unit)?;
+        }
+        let record = self.pen.record(unit)?;
+        // What lies on the shelf is hashed anew for this sheet.
+        self.library.shelf.forget();
+        let sheet = self.plan_for(&record, goal)?;
+        if !sheet.why_not.is_empty() {
+            return Err(RunsError::WhyNot(sheet.why_not));
+        }
+        let mut missing = seal::open_items(self.preparations(&record, &sheet));
+        missing.extend(self.connection_holds(&record, &sheet.steps));
+        if !missing.is_empty() {
+            return Err(self
+                .turns
+                .refuse(
+                    unit,
+                    format!("begin: {}", goal.shown().to_lowercase()),
+                    sheet
+                        .steps
+                        .iter()
+                        .find(|step| step.effect.is_some())
+                        .map_or(Rule::G1, |step| list_of(step, &record.known())),
+                    missing,
+                )
+                .into());
+        }
+        let run = RunId::new(self.pen.ids.fresh());
+        let mut entries = Vec::new();
+        if record.goal != Some(goal) {
+            entries.push(Entry::GoalChosen { goal });
+        }
+        let is_there = sheet.steps.is_empty();
+        let family = self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
+        self.library.keep_text(&family)?;
+        let takes_image = sheet
+            .steps
+            .iter()
+            .any(|step| matches!(step.act, Act::TemporaryStart | Act::WriteRecovery));
+        let image = self.library.shelf.recovery_for(&family).ok().flatten();
+        entries.push(Entry::RunBegan {
+            run,
+            sheet: Box::new(sheet),
+            family: Some(family.digest),
+            image: image
+                .filter(|_| takes_image)
+                .and_then(|image| image.published),
+        });
+        if is_there {
+            entries.push(Entry::RunEnded {
+                run,
+                end: RunEnd::Reached,
+            });
+        }
+        self.pen.append(unit, Some(request), entries)?;
+        Ok(run)
+    }
+
+    pub(crate) fn open_run(
+        &self,
+        record: &UnitRecord,
+        run: RunId,
+        revision: u32,
+    ) -> Result<RunRecord, RunsError> {
+        let open = record
+            .active_run()
+            .filter(|active| active.id == run)
+            .ok_or(RunsError::NoRun(run))?;
+        if open.revision == revision {
+            Ok(open.clone())
+        } else {
+            Err(RunsError::StaleRevision {
+                then: revision,
+                now: open.revision,
+            })
+        }
+    }
+
+    /// Records the typed consent to a stage's consequences.
+    ///
+    /// # Errors
+    /// When the typed name is not the unit's, or the page was stale.
+    pub fn consent(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        typed: &str,
+        request: RequestId,
+    ) -> Result<(), RunsError> {
+        let Some(_once) = self.pen.once(Scope::Unit(unit), request)? else {
+            return Ok(());
+        };
+        let record = self.pen.record(unit)?;
+        let open = self.open_run(&record, run, revision)?;
+        let step = open.next_step().ok_or(RunsError::NoStep)?;
+        let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
+        let (Some(stage), costs) = costs_of(step, family, &record.known()) else {
+            return Err(RunsError::NotThisWay("the next step needs no consent"));
+        };
+        if typed != record.nickname {
+            return Err(RunsError::WrongName {
+                typed: typed.chars().take(60).collect(),
+                wanted: record.nickname.clone(),
+            });
+        }
+        let consent = Consent {
+            stage,
+            typed: typed.to_owned(),
+            told: seal::told(&costs),
+            at: self.pen.now(),
+        };
+        Ok(self
+            .pen
+            .append(unit, Some(request), vec![Entry::Consented { run, consent }])?)
+    }
+
+    /// Stops a run. What a device is doing goes on.
+    ///
+    /// # Errors
+    /// When a step is being taken, or the page was stale.
+    pub fn stop_run(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        request: RequestId,
+    ) -> Result<(), RunsError> {
+        let Some(_once) = self.pen.once(Scope::Unit(unit), request)? else {
+            return Ok(());
+        };
+        let _changing = self.turns.begin_changing(unit)?;
+        let record = self.pen.record(unit)?;
+        self.open_run(&record, run, revision)?;
+        Ok(self.pen.append(
+            unit,
+            Some(request),
+            vec![Entry::RunEnded {
+                run,
+                end: RunEnd::Stopped,
+            }],
+        )?)
+    }
+
+    /// Whether the link takes this step, rather than a person's hands.
+    pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
+        record.way != Way::Hand
+            && match &step.act {
+                // What the link reads is known already when it answers; the rest is looked at.
+                Act::SwitchDebuggingOn
+                | Act::SwitchFastStartOff
+                | Act::LookAtLock { .. }
+                | Act::LookAtCriticalLock { .. }
+                | Act::InstallPackage { .. } => false,
+                Act::Unlock { stage } => {
+                    family.stage(stage).is_some_and(|spec| match spec.method {
+                        Method::Command => true,
+                        Method::Token => record.has_token,
+                        Method::LongPress => false,
+                    })
+                }
+                Act::Relock { .. } => family
+                    .relock
+                    .act
+                    .as_ref()
+                    .is_some_and(|act| act.method == Method::Command),
+                Act::Wipe { way } => family.wipe(way).is_some_and(|spec| spec.by == MoveBy::Link),
+                Act::Move { way } => family.way(way).is_some_and(|spec| spec.by == MoveBy::Link),
+                _ => true,
+            }
+    }
+
+    /// Takes the next step of a run; returns when it is through, or when it is for a person's hands.
+    ///
+    /// # Errors
+    /// When it is not taken: stale page, the last step's outcome is unknown, the seal is closed, the
+    /// unit is not there. Nothing was sent to the device then.
+    pub fn do_step(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        revision: u32,
+        request: RequestId,
+        watcher: &dyn Watcher,
+    ) -> Result<StepEnd, RunsError> {
+        let _changing = self.turns.begin_changing(unit)?;
+        let record = self.pen.record(unit)?;
+        if self.pen.journal.done(request).is_some() {
+            return Ok(StepEnd::DoneBefore);
+        }
+        let open = self.open_run(&record, run, revision)?;
+        if open.open.is_some() {
+            return Err(RunsError::LookFirst);
+        }
+        let step = open.next_step().ok_or(RunsError::NoStep)?.clone();
+        let family = self.library.family_of(&record);
+        let family = &*match (family, open.family) {
+            (Some(family), Some(digest)) if family.digest != digest => {
+                return Err(RunsError::FamilyGone);
+            }
+            (None, Some(_)) => return Err(RunsError::FamilyGone),
+            (family, _) => family.ok_or(RunsError::NoFamily)?,
+        };
+        let intent = Entry::Intent {
+            run,
+            title: step.title.clone(),
+            effect: step.effect.clone(),
+        };
+        if !Self::is_by_link(&record, family, &step) {
+            if record.way != Way::Hand && self.is_looked_at(unit, &step) {
+                self.pen.append(unit, Some(request), vec![intent])?;
+                let saw = "The link has it.".to_owned();
+                self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
+                return self.go_on(unit, run, &step);
+            }
+            // A file is hashed as it lies there now, not as it lay when it was last looked at.
+            self.library.shelf.forget();
+            let kept = match step.effect {
+                Some(Planned::InstallPackage { .. }) => {
+                    self.keeping.read_copies_back(unit, family)?
+                }
+                _ => (Vec::new(), Vec::new()),
+            };
+            let record = self.pen.record(unit)?;
+            if let Some(items) = self.seal_of(&record, &open, &step) {
+                let mut missing = seal::open_items(items);
+                if list_of(&step, &record.known()) == Rule::G4 {
+                    let coverage = self.keeping.coverage_of(&record, family);
+                    let read = seal::ReadBack {
+                        copies: &kept.0,
+                        away: &kept.1,
+                        needed: self.library.policy().copies,
+                    };
+                    missing.extend(seal::not_read_back(&coverage, &read, self.pen.now()));
+                }
+                if !missing.is_empty() {
+                    let rule = list_of(&step, &record.known());
+                    return Err(self.turns.refuse(unit, step.title, rule, missing).into());
+                }
+            }
+            self.pen.append(unit, Some(request), vec![intent])?;
+            return Ok(StepEnd::ByHand);
+        }
+        let seen = self.links.observe(unit)?;
+        if seen.mode().is_none() {
+            return Err(LinkError::Refused(not_there()).into());
+        }
+        let shut = lets_nobody_in(&step, &seen);
+        if let Some(why) = divergence(step.before, &seen.facts).or(shut) {
+            self.replan(unit, run, &why, Some(request))?;
+            return Ok(StepEnd::NotTaken { why });
+        }
+        let holds = self.connection_holds(&record, std::slice::from_ref(&step));
+        if !holds.is_empty() {
+            let rule = list_of(&step, &record.known());
+            return Err(self.turns.refuse(unit, step.title, rule, holds).into());
+        }
+        let attempt = self.attempt(unit, &open, &step, &seen, intent, request, watcher);
+        self.turns.set_phase(unit, run, None);
+        match attempt? {
+            Attempt::Lost(why) => Ok(StepEnd::Unknown { why }),
+            Attempt::Declined(words) => {
+                let saw = format!("It said: {words}.");
+                self.outcome(unit, run, StepResult::Refused, Source::Link, saw)?;
+                Ok(StepEnd::Refused { words })
+            }
+            Attempt::Through => match self.links.observe(unit) {
+                Ok(seen) if seen.mode().is_none() => Ok(StepEnd::Unknown {
+                    why: "the device went away".to_owned(),
+                }),
+                Ok(seen) => self.conclude(unit, run, &step, &seen, StepResult::Otherwise),
+                Err(error) => Ok(StepEnd::Unknown {
+                    why: error.to_string(),
+                }),
+            },
+        }
+    }
+}
+
+/// What differs where the step is a command and the system takes none, as it did when this was
+/// planned.
+fn lets_nobody_in(step: &Step, seen: &Observation) -> Option<String> {
+    let was_on = step.before.debugging == Some(Switch::On);
+    let is_off = seen.facts.choice(FactKey::Debugging) == Some("off");
+    (was_on && is_off && seen.mode() == Some(Mode::System))
+        .then(|| "Expected: commands from a computer on. Seen: off.".to_owned())
+}
+
+fn not_there() -> veritope_wire::link::Refusal {
+    veritope_wire::link::Refusal {
+        code: veritope_wire::link::RefusalCode::NotConnected,
+        words: "the device is not there".to_owned(),
+    }
+}

@@ -1,0 +1,351 @@
+//! What the backups station shows: how each partition is kept, captures and their copies, the core
+//! chart.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+use veritope_core::budget::Policy;
+use veritope_core::chart::{Chart, ColumnInput, Held, Trust, chart};
+use veritope_core::coverage::{
+    Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest, Taker,
+};
+use veritope_core::family::Role;
+use veritope_core::partitions::describe;
+use veritope_core::worth::{self, Worth};
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
+
+use crate::desk::record::DamageFacts;
+use crate::desk::unit::UnitRecord;
+use crate::keeping::Keeping;
+use crate::library::places::PlaceView;
+use crate::views::Permission;
+use crate::views::ViewError;
+use crate::views::Views;
+
+/// A copy of a capture.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CopyLine {
+    /// Where.
+    pub place: PlaceId,
+    /// The place's name.
+    pub name: String,
+    /// The medium beneath, in words.
+    pub medium: String,
+    /// When it was last read back.
+    pub read: Option<BenchTime>,
+    /// Whether it counts now.
+    pub trust: Trust,
+    /// Damage found at the last reading.
+    pub damage: Vec<DamageFacts>,
+}
+
+/// A capture.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CaptureLine {
+    /// Its id.
+    pub id: CaptureId,
+    /// The number by which a person tells it from others, in the order of their taking.
+    pub number: u32,
+    /// When it was begun.
+    pub taken: WallTime,
+    /// What this bench had counted then; nothing where another took it.
+    pub counted: Option<BenchTime>,
+    /// Whether another bench took it.
+    pub taker: Taker,
+    /// What it holds of what exists once, in words: what is blank first.
+    pub holds: Vec<HeldLine>,
+    /// Partitions and tables in it.
+    pub partitions: u32,
+    /// Bytes of all images.
+    pub bytes: u64,
+    /// At rest or live.
+    pub rest: Rest,
+    /// Its copies.
+    pub copies: Vec<CopyLine>,
+    /// Places that have no copy of it yet.
+    pub copy_to: Vec<PlaceId>,
+}
+
+/// What a capture holds of a partition that exists once.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct HeldLine {
+    /// The partition.
+    pub label: Label,
+    /// In words.
+    pub text: String,
+    /// How much it is worth (`E4`).
+    pub worth: Worth,
+}
+
+/// One captured partition.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CapturedLine {
+    /// The partition, or a table.
+    pub label: Label,
+    /// Its role; nothing for a table.
+    pub role: Option<Role>,
+    /// Length in bytes.
+    pub length_bytes: u64,
+    /// Digest of the image.
+    pub blake3: Digest,
+    /// How often it was read.
+    pub agreement: Agreement,
+    /// Whether it holds anything.
+    pub blank: BlankBytes,
+}
+
+/// What a capture holds.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CaptureView {
+    /// The capture.
+    pub id: CaptureId,
+    /// Partitions in disk order.
+    pub partitions: Vec<CapturedLine>,
+}
+
+/// The backups station.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct BackupsView {
+    /// How each partition is kept; nothing before the unit's own table was read.
+    pub coverage: Option<Coverage>,
+    /// Captures, newest first.
+    pub captures: Vec<CaptureLine>,
+    /// The core chart, once there is a table.
+    pub chart: Option<Chart>,
+    /// When anything could last have changed what lies on the unit.
+    pub not_read_since: Option<BenchTime>,
+    /// Partitions whose last write was interrupted.
+    pub torn: Vec<Label>,
+    /// Places.
+    pub places: Vec<PlaceView>,
+    /// The policy that copies are counted by.
+    pub policy: Policy,
+    /// Whether a capture can be taken now.
+    pub take: Permission,
+    /// The capture that serves as stock where the maker publishes none: the first one.
+    pub stock: Option<CaptureId>,
+}
+
+impl Views {
+    /// What a capture holds.
+    ///
+    /// # Errors
+    /// When there is no such capture or its manifest can't be read.
+    pub fn capture_view(&self, unit: UnitId, capture: CaptureId) -> Result<CaptureView, ViewError> {
+        let record = self.seen.record(unit)?;
+        let manifest = self.seen.manifest_of(&record, capture)?;
+        Ok(CaptureView {
+            id: capture,
+            partitions: manifest
+                .partitions
+                .into_iter()
+                .map(|part| CapturedLine {
+                    label: part.label,
+                    role: part.role,
+                    length_bytes: part.length_bytes,
+                    blake3: part.blake3,
+                    agreement: part.agreement,
+                    blank: part.blank,
+                })
+                .collect(),
+        })
+    }
+
+    /// The backups station.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn backups(&self, unit: UnitId) -> Result<BackupsView, ViewError> {
+        let record = self.seen.record(unit)?;
+        let family = self.seen.family_of(&record);
+        let family = family.as_deref();
+        let places = self.seen.places();
+        let mut captures: Vec<CaptureLine> = record
+            .captures
+            .iter()
+            .map(|capture| line(&record, capture, &places))
+            .collect();
+        captures.reverse();
+        let coverage = family
+            .filter(|_| record.own.is_some())
+            .map(|family| self.seen.coverage_of(&record, family));
+        let chart = family.zip(record.own.as_ref()).map(|(family, own)| {
+            let described = describe(family, own);
+            chart(&described, self.live(&record), self.columns(&record))
+        });
+        Ok(BackupsView {
+            coverage,
+            stock: record.captures.first().map(|capture| capture.id),
+            captures,
+            chart,
+            not_read_since: record.last_change(),
+            torn: record.torn.iter().map(|torn| torn.label.clone()).collect(),
+            places,
+            policy: self.seen.policy(),
+            take: self.may_capture(&record),
+        })
+    }
+
+    fn may_capture(&self, record: &UnitRecord) -> Permission {
+        let mode = record.known().mode();
+        if self.seen.is_changing(record.id) {
+            Permission::no(
+                "Something is being done with this unit at the moment.",
+                None,
+            )
+        } else if !self.seen.answers(record) {
+            Permission::no("The unit does not answer now.", None)
+        } else if mode.is_some_and(veritope_core::mode::Mode::reads_partitions) {
+            Permission::yes()
+        } else {
+            Permission::no(
+                "Partitions are read in a recovery: start one from memory first, on the run station.",
+                Some(veritope_core::rule::Rule::B1),
+            )
+        }
+    }
+
+    /// The unit itself, as far as what lies there is known.
+    fn live(&self, record: &UnitRecord) -> ColumnInput {
+        let own = record.own.iter().flatten();
+        let mut newest = None;
+        let held = own
+            .map(|own| {
+                let held = match Keeping::present_of(record, &own.label) {
+                    None => Held::NotRead,
+                    Some(digest) => {
+                        let last = record.captures.last().map(|capture| capture.taken);
+                        newest = newest.or(last);
+                        Held::Image {
+                            digest,
+                            frames: self
+                                .seen
+                                .frames_of(record, &own.label, digest)
+                                .unwrap_or_default(),
+                            trust: Trust::Live,
+                            moved: false,
+                        }
+                    }
+                };
+                (own.label.clone(), held)
+            })
+            .collect();
+        ColumnInput {
+            capture: None,
+            at: newest.map(|taken| taken.wall),
+            held,
+        }
+    }
+
+    /// Captures, newest first.
+    fn columns(&self, record: &UnitRecord) -> Vec<ColumnInput> {
+        let own = record.own.as_deref().unwrap_or(&[]);
+        record
+            .captures
+            .iter()
+            .rev()
+            .map(|capture| {
+                let manifest = self.seen.manifest_of(record, capture.id).ok();
+                let copies: Vec<&CopyFacts> = record
+                    .copies
+                    .iter()
+                    .filter(|copy| copy.capture == capture.id)
+                    .collect();
+                let held: BTreeMap<Label, Held> = capture
+                    .partitions
+                    .iter()
+                    .map(|part| {
+                        let stored = manifest.as_ref().and_then(|m| m.partition(&part.label));
+                        let here = own.iter().find(|own| own.label == part.label);
+                        let held = Held::Image {
+                            digest: part.blake3,
+                            frames: stored.map(|s| s.frames.clone()).unwrap_or_default(),
+                            trust: trust(&copies, &part.label),
+                            moved: here.zip(stored).is_some_and(|(own, stored)| {
+                                own.length_bytes != stored.length_bytes
+                                    || own.offset_bytes != stored.offset_bytes
+                            }),
+                        };
+                        (part.label.clone(), held)
+                    })
+                    .collect();
+                ColumnInput {
+                    capture: Some(capture.id),
+                    at: Some(capture.taken.wall),
+                    held,
+                }
+            })
+            .collect()
+    }
+}
+
+/// How well a partition of a capture is kept, over all its copies: damage in any place shows.
+fn trust(copies: &[&CopyFacts], label: &Label) -> Trust {
+    if copies.iter().any(|copy| copy.damaged.contains(label)) {
+        Trust::Damaged
+    } else if copies.iter().any(|copy| copy.verified.is_some()) {
+        Trust::Verified
+    } else {
+        Trust::Unverified
+    }
+}
+
+fn line(record: &UnitRecord, capture: &CaptureFacts, places: &[PlaceView]) -> CaptureLine {
+    let copies: Vec<CopyLine> = record
+        .copies
+        .iter()
+        .filter(|copy| copy.capture == capture.id)
+        .map(|copy| CopyLine {
+            place: copy.place,
+            name: copy.name.clone(),
+            medium: copy
+                .medium
+                .clone()
+                .unwrap_or_else(|| "memory, which does not count".to_owned()),
+            read: copy.verified,
+            trust: match (copy.verified, copy.damaged.is_empty()) {
+                (_, false) => Trust::Damaged,
+                (Some(_), true) => Trust::Verified,
+                (None, true) => Trust::Unverified,
+            },
+            damage: record
+                .damage
+                .iter()
+                .filter(|(c, p, _)| (*c, *p) == (capture.id, copy.place))
+                .flat_map(|(_, _, damage)| damage.clone())
+                .collect(),
+        })
+        .collect();
+    let mut holds: Vec<HeldLine> = capture
+        .partitions
+        .iter()
+        .filter(|part| part.is_unique)
+        .map(|part| HeldLine {
+            label: part.label.clone(),
+            text: worth::holds(part),
+            worth: worth::worth(capture, part, &record.captures),
+        })
+        .collect();
+    holds.sort_by_key(|held| held.worth);
+    CaptureLine {
+        id: capture.id,
+        number: u32::try_from(record.number_of(capture.id)).unwrap_or(u32::MAX),
+        taken: capture.taken.wall,
+        counted: capture.taken.counted(),
+        taker: capture.taker,
+        holds,
+        partitions: u32::try_from(capture.partitions.len()).unwrap_or(u32::MAX),
+        bytes: capture
+            .partitions
+            .iter()
+            .map(|part| part.length_bytes)
+            .sum(),
+        rest: capture.rest,
+        copy_to: places
+            .iter()
+            .filter(|place| copies.iter().all(|copy| copy.place != place.id))
+            .map(|place| place.id)
+            .collect(),
+        copies,
+    }
+}

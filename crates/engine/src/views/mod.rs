@@ -1,0 +1,818 @@
+//! What screens show: judgements and records brought together, computed anew for every answer.
+//! Nothing here decides; it only asks the core.
+
+pub(crate) mod backups;
+mod error;
+mod seen;
+mod types;
+
+use std::cmp::Reverse;
+use std::sync::Arc;
+
+use veritope_core::budget::{self};
+use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
+use veritope_core::family::{self, Family, Menu};
+use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
+use veritope_core::partitions::{describe, lacking};
+use veritope_core::plan::stuck::{stuck, stuck_in_ms};
+use veritope_core::plan::{Goal, Step, ledger};
+use veritope_core::rule::Rule;
+use veritope_core::seal::{self, Item, ItemState};
+use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
+use veritope_wire::{BenchTime, FactId, UnitId};
+
+use crate::desk::record::{RunEnd, Scope};
+use crate::desk::unit::{RunRecord, UnitRecord};
+use crate::progress::StepPhase;
+use crate::runs::evidence::list_of;
+use crate::runs::{Runs, RunsError};
+use crate::views::seen::Seen;
+
+pub use error::ViewError;
+pub use types::{
+    AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
+    FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,
+    RuleLine, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy,
+    UnitTag, Wait,
+};
+
+/// What screens show.
+pub struct Views {
+    seen: Seen,
+}
+
+impl Views {
+    pub(crate) fn of(runs: Arc<Runs>) -> Self {
+        Self {
+            seen: Seen::of(runs),
+        }
+    }
+
+    /// The bench.
+    ///
+    /// # Errors
+    /// When the record can't be read.
+    pub fn bench_view(&self) -> Result<BenchView, ViewError> {
+        let all = self.seen.units();
+        let (away, records): (Vec<_>, Vec<_>) = all.into_iter().partition(|record| record.is_away);
+        let mut units = self.tags(&records);
+        units.sort_by_cached_key(order);
+        Ok(BenchView {
+            clock: self.seen.clock_note(),
+            damaged: self.damaged_lines(),
+            bridges: self
+                .seen
+                .bridges()
+                .into_iter()
+                .map(|(id, name, url)| BridgeView { id, name, url })
+                .collect(),
+            units,
+            away: away
+                .into_iter()
+                .map(|record| AwayUnit {
+                    id: record.id,
+                    nickname: record.nickname.clone(),
+                })
+                .collect(),
+            families: self
+                .seen
+                .families()
+                .iter()
+                .map(|family| FamilyChoice {
+                    codename: family.codename.clone(),
+                    name: family.name(),
+                    form: family.form.clone(),
+                })
+                .collect(),
+            ownership: match FactKey::Ownership.spec().kind {
+                FactKind::Choice(options) => options.to_vec(),
+                _ => Vec::new(),
+            },
+        })
+    }
+
+    /// Logs that are held back, and files that make no sense.
+    fn damaged_lines(&self) -> Vec<DamagedLine> {
+        let logs = self.seen.damage().into_iter().map(|damage| {
+            let unit = match damage.scope {
+                Scope::Unit(unit) => Some(unit),
+                Scope::Bench => None,
+            };
+            DamagedLine {
+                nickname: unit
+                    .and_then(|unit| self.seen.unit(unit))
+                    .map(|record| record.nickname.clone()),
+                unit,
+                text: damage.in_words(),
+                is_log: !damage.is_newer,
+            }
+        });
+        let files = self
+            .seen
+            .damaged_files()
+            .into_iter()
+            .map(|file| DamagedLine {
+                unit: None,
+                nickname: None,
+                text: file.text,
+                is_log: false,
+            });
+        logs.chain(files).collect()
+    }
+
+    /// Judges units side by side: each judgement is computation alone.
+    fn tags(&self, records: &[Arc<UnitRecord>]) -> Vec<UnitTag> {
+        let threads = std::thread::available_parallelism().map_or(1, usize::from);
+        let share = records.len().div_ceil(threads).max(1);
+        std::thread::scope(|scope| {
+            let parts: Vec<_> = records
+                .chunks(share)
+                .map(|part| {
+                    scope.spawn(|| part.iter().map(|unit| self.tag(unit)).collect::<Vec<_>>())
+                })
+                .collect();
+            parts
+                .into_iter()
+                .flat_map(|part| match part.join() {
+                    Ok(tags) => tags,
+                    Err(panic) => std::panic::resume_unwind(panic),
+                })
+                .collect()
+        })
+    }
+
+    /// One unit's tag.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn unit_tag(&self, unit: UnitId) -> Result<UnitTag, ViewError> {
+        Ok(self.tag(&*self.seen.record(unit)?))
+    }
+
+    fn standing(
+        &self,
+        record: &UnitRecord,
+        family: Option<&Family>,
+        facts: &Facts,
+        depth: Depth,
+    ) -> Standing {
+        let ways = family.map_or(
+            veritope_core::plan::Ways {
+                link: veritope_core::plan::Presence::Missing,
+                image: veritope_core::plan::Presence::Missing,
+            },
+            |family| self.seen.ways(record, family),
+        );
+        let (kept, held) = match (depth, family) {
+            (Depth::Page, Some(family)) => (
+                self.kept_items(record, Some(family)),
+                crate::runs::relock::held_of(record, family),
+            ),
+            _ => (Vec::new(), Vec::new()),
+        };
+        let coverage = family
+            .filter(|_| record.own.is_some())
+            .map(|family| self.seen.coverage_of(record, family));
+        standing::judge(&StandingInput {
+            coverage: coverage.as_ref(),
+            nickname: &record.nickname,
+            family,
+            facts,
+            keep_safe: &record.keep_safe,
+            policy: &self.seen.policy(),
+            twin: family
+                .and_then(|family| self.seen.twin_of(record, family, facts))
+                .as_deref(),
+            captures: record.captures.len(),
+            kept: &kept,
+            held: &held,
+            torn: &record.torn,
+            ways,
+            consent: None,
+            now: self.seen.now(),
+            depth,
+        })
+    }
+
+    /// What is known of a unit now: nothing while its record is held back.
+    fn facts_of(&self, record: &UnitRecord) -> Facts {
+        let facts = record.known();
+        match self.seen.is_sound(Scope::Unit(record.id)) {
+            Ok(()) => facts,
+            Err(_) => facts.held_back(),
+        }
+    }
+
+    /// How what exists once is kept; empty where nothing was ever captured.
+    fn kept_items(&self, record: &UnitRecord, family: Option<&Family>) -> Vec<Item> {
+        match family {
+            Some(family) if !record.captures.is_empty() => {
+                self.seen.coverage_of(record, family).items
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    fn tag(&self, record: &UnitRecord) -> UnitTag {
+        let facts = self.facts_of(record);
+        let family = self.seen.family_of(record);
+        let family = family.as_deref();
+        let standing = self.standing(record, family, &facts, Depth::Row);
+        let shown = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
+        UnitTag {
+            id: record.id,
+            nickname: record.nickname.clone(),
+            family: family.map(Family::name),
+            model_code: shown(FactKey::ModelCode),
+            mode: shown(FactKey::Mode),
+            lock: match standing.verdict {
+                Verdict::NoLock => Some("no lock".to_owned()),
+                _ if record.is_lock_in_doubt() => None,
+                _ => shown(FactKey::Lock),
+            },
+            battery_percent: family
+                .and_then(|family| budget::charge_now(&facts, family, self.seen.now()))
+                .map(|charge| charge.permille / 10),
+            link: self.seen.link_view(record),
+            goal: record.goal,
+            goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
+            seal: self.seal_tag(record, &standing),
+            next: if facts.are_held_back() {
+                NextStep {
+                    sentence:
+                        "Nothing is added to it until its file is put back, or it is set aside."
+                            .to_owned(),
+                    label: "To the log".to_owned(),
+                    place: NextPlace::Log,
+                }
+            } else {
+                next_of(record, &standing, &self.kept_items(record, family))
+            },
+            verdict: standing.verdict,
+            sentence: standing.sentence,
+            running: record.active_run().is_some(),
+            arrived: self
+                .seen
+                .arrived(record.id)
+                .filter(|at| self.seen.now().ms_since(*at) < JUST_NOW_MS),
+            body_page: self.seen.body_page(record),
+        }
+    }
+
+    fn seal_tag(&self, record: &UnitRecord, standing: &Standing) -> SealTag {
+        if let Err(error) = self.seen.is_sound(Scope::Unit(record.id)) {
+            return SealTag {
+                wanted: None,
+                missing: 1,
+                sentence: format!("{error}."),
+                items: Vec::new(),
+            };
+        }
+        let ahead = record.active_run().and_then(|run| {
+            let step = run.sheet.steps[run.at.min(run.sheet.steps.len())..]
+                .iter()
+                .find(|step| step.effect.is_some())?;
+            Some((step.title.clone(), self.seen.seal_of(record, run, step)?))
+        });
+        let is_open_already = matches!(
+            standing.verdict,
+            Verdict::AlreadyUnlocked { .. } | Verdict::NoLock
+        );
+        let (wanted, items) = match ahead {
+            Some((title, items)) => (Some(title), items),
+            None if record.active_run().is_some() => (None, Vec::new()),
+            // The lock is open: what a write would want is what there is to see to.
+            None if is_open_already => match self.seen.plan_for(record, Goal::KeepRecovery) {
+                Ok(sheet) if !sheet.steps.is_empty() => (
+                    Some("Write a recovery".to_owned()),
+                    self.seen.write_list(record, &sheet),
+                ),
+                _ => (None, Vec::new()),
+            },
+            None => (
+                Some("Unlock".to_owned()),
+                self.unlock_list(record, standing),
+            ),
+        };
+        let missing = items
+            .iter()
+            .filter(|item| item.state != ItemState::Met)
+            .count();
+        let missing = u32::try_from(missing).unwrap_or(u32::MAX);
+        let sentence = match (&wanted, missing) {
+            (None, _) => "Nothing ahead needs a permit.".to_owned(),
+            (Some(act), 0) => format!("Open for: {}.", act.to_lowercase()),
+            (Some(act), 1) => format!("Closed for: {}; one thing is missing.", act.to_lowercase()),
+            (Some(act), n) => format!(
+                "Closed for: {}; {n} things are missing.",
+                act.to_lowercase()
+            ),
+        };
+        SealTag {
+            wanted,
+            missing,
+            sentence,
+            items,
+        }
+    }
+
+    /// The whole list of an unlock that is not on a sheet yet; as far as it can be judged.
+    fn unlock_list(&self, record: &UnitRecord, standing: &Standing) -> Vec<Item> {
+        match (self.seen.family_of(record), &standing.sheet) {
+            (Some(family), Some(sheet)) => {
+                self.seen
+                    .with_evidence(record, &family, sheet, seal::unlock_items)
+            }
+            _ => standing.items.clone(),
+        }
+    }
+
+    /// The standing station.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn standing_view(&self, unit: UnitId) -> Result<StandingView, ViewError> {
+        let record = self.seen.record(unit)?;
+        let family = self.seen.family_of(&record);
+        let family = family.as_deref();
+        let facts = self.facts_of(&record);
+        let standing = self.standing(&record, family, &facts, Depth::Page);
+        let asked = family.map_or(&[][..], |family| &family.keep_safe);
+        let open = veritope_core::keepsafe::open_classes(
+            asked,
+            &record.keep_safe,
+            facts.last(veritope_core::facts::Happening::Wiped),
+        );
+        let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
+        cited.extend([Rule::U7, Rule::U11, Rule::W1]);
+        cited.extend(standing.findings.iter().map(|finding| finding.rule));
+        let beside = standing.outlook.iter().flat_map(|one| &one.items);
+        cited.extend(beside.map(|item| item.rule));
+        let goal_list = self.goal_list(&record, &standing);
+        cited.extend(
+            goal_list
+                .iter()
+                .flat_map(|list| &list.items)
+                .map(|item| item.rule),
+        );
+        cited.sort();
+        cited.dedup();
+        // Every list that asks for the owner's data asks for it by one of these.
+        let asks = |item: &Item| matches!(item.rule, Rule::U9 | Rule::R4);
+        let asks_keep_safe = standing.ahead == standing::Ahead::Unlock
+            || standing
+                .outlook
+                .iter()
+                .filter(|one| one.outcome != standing::Outcome::Refused)
+                .flat_map(|one| &one.items)
+                .any(asks)
+            || goal_list.iter().flat_map(|list| &list.items).any(asks);
+        Ok(StandingView {
+            asks_keep_safe,
+            goal_list,
+            clock: self.seen.clock_note(),
+            groups: FactGroup::ALL
+                .iter()
+                .map(|group| FactGroupLine {
+                    id: *group,
+                    title: group.shown().to_owned(),
+                })
+                .collect(),
+            facts: standing::fact_lines(&facts, family)
+                .into_iter()
+                .map(|line| {
+                    let undo = newest_said(&record, line.key);
+                    FactEntry {
+                        input: input_of(line.key),
+                        undo,
+                        picture: undo.filter(|fact| record.pictures.contains_key(fact)),
+                        line,
+                    }
+                })
+                .collect(),
+            keep_safe: asked
+                .iter()
+                .map(|class| KeepLine {
+                    class: *class,
+                    title: class.shown().to_owned(),
+                    kept: record
+                        .keep_safe
+                        .get(class)
+                        .filter(|_| !open.contains(class))
+                        .cloned(),
+                })
+                .collect(),
+            rules: cited.into_iter().map(rule_line).collect(),
+            standing,
+        })
+    }
+
+    /// What the chosen goal asks for, or what the steps to come of a run still do, unless the page's other
+    /// lists say it already.
+    fn goal_list(&self, record: &UnitRecord, standing: &Standing) -> Option<GoalList> {
+        let run = record.active_run();
+        let goal = run.map(|run| run.sheet.goal).or(record.goal)?;
+        let is_relock = goal == Goal::Relock
+            && standing
+                .outlook
+                .iter()
+                .any(|one| one.of == standing::OutlookOf::Relock);
+        if is_relock || standing.ahead == standing::Ahead::Unlock {
+            return None;
+        }
+        let sheet = match run {
+            Some(run) => veritope_core::plan::Sheet {
+                steps: run.sheet.steps.get(run.at..)?.to_vec(),
+                ..run.sheet.clone()
+            },
+            None => self.seen.plan_for(record, goal).ok()?,
+        };
+        let items = self.seen.preparations(record, &sheet);
+        (!items.is_empty()).then(|| GoalList {
+            title: goal.shown().to_owned(),
+            items,
+        })
+    }
+
+    /// What a unit waits for.
+    ///
+    /// # Errors
+    /// When there is no such unit, or it waits for nothing.
+    pub fn wait_of(&self, unit: UnitId) -> Result<Wait, ViewError> {
+        let record = self.seen.record(unit)?;
+        let family = self.seen.family_of(&record);
+        let known = self.facts_of(&record);
+        let standing = self.standing(&record, family.as_deref(), &known, Depth::Row);
+        let Verdict::WaitUntil { at } = standing.verdict else {
+            return Err(ViewError::WaitsForNothing(record.nickname.clone()));
+        };
+        let waits = standing
+            .items
+            .iter()
+            .filter(|item| matches!(item.cure, Some(seal::Cure::Wait { .. })));
+        Ok(Wait {
+            at: self.seen.wall_of(at),
+            asked: self.seen.stamp().wall,
+            title: format!("{}: the wait for the unlock is over", record.nickname),
+            text: waits
+                .map(|item| format!("{} ({})", item.text, item.rule.id()))
+                .collect::<Vec<_>>()
+                .join(" "),
+        })
+    }
+
+    /// The run station.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn run_page(&self, unit: UnitId) -> Result<RunPage, ViewError> {
+        let record = self.seen.record(unit)?;
+        let preview = match (record.goal, record.active_run()) {
+            (Some(goal), None) => Some(self.sheet_preview(&record, goal)),
+            _ => None,
+        };
+        Ok(RunPage {
+            goals: Goal::ALL
+                .into_iter()
+                .filter(|goal| {
+                    self.seen
+                        .family_of(&record)
+                        .is_none_or(|family| goal.fits(&family))
+                })
+                .map(|goal| GoalChoice {
+                    id: goal,
+                    kind: goal.kind(),
+                    shown: goal.shown().to_owned(),
+                })
+                .collect(),
+            preview,
+            run: record.run.as_ref().map(|run| self.run_view(&record, run)),
+        })
+    }
+
+    fn sheet_preview(&self, record: &UnitRecord, goal: Goal) -> SheetPreview {
+        let mut preview = SheetPreview {
+            goal,
+            title: goal.shown().to_owned(),
+            sheet: None,
+            battery: None,
+            ledger: ledger::Ledger::default(),
+            preparations: Vec::new(),
+            images: Vec::new(),
+            begin: Permission::yes(),
+        };
+        let Some(family) = self.seen.family_of(record) else {
+            preview.begin = Permission::no(RunsError::NoFamily.to_string(), None);
+            return preview;
+        };
+        let family = &*family;
+        let sheet = match self.seen.plan_for(record, goal) {
+            Ok(sheet) => sheet,
+            Err(error) => {
+                let reason = match error {
+                    RunsError::NoPlan(why) => format!("There is no sheet: {why}."),
+                    other => other.to_string(),
+                };
+                preview.begin = Permission::no(reason, None);
+                return preview;
+            }
+        };
+        preview.preparations = self.seen.preparations(record, &sheet);
+        let starts_image = sheet
+            .steps
+            .iter()
+            .any(|step| step.act == veritope_core::plan::Act::TemporaryStart);
+        if starts_image {
+            preview.images = self.seen.images(family).unwrap_or_default();
+        }
+        let open = preview
+            .preparations
+            .iter()
+            .filter(|item| item.state != ItemState::Met)
+            .count();
+        preview.begin = if sheet.steps.is_empty() && sheet.why_not.is_empty() {
+            Permission::no("The unit is there already; nothing is to be done.", None)
+        } else if let Some(why) = sheet.why_not.first() {
+            Permission::no(why.text.clone(), Some(why.rule))
+        } else if open > 0 {
+            let things = if open == 1 {
+                "one thing is"
+            } else {
+                "some things are"
+            };
+            Permission::no(
+                format!("First {things} missing, see Standing."),
+                sheet
+                    .steps
+                    .iter()
+                    .find(|step| step.effect.is_some())
+                    .map(|step| list_of(step, &record.known())),
+            )
+        } else if let Some(line) = self.seen.connection_hold_seen(record, &sheet.steps) {
+            Permission::no(line.text, Some(line.rule))
+        } else if !self.seen.answers(record) {
+            Permission::no("The unit does not answer now: connect it.", None)
+        } else {
+            Permission::yes()
+        };
+        preview.battery = Some(budget::battery(
+            &sheet,
+            &record.known(),
+            family,
+            &self.seen.policy(),
+            self.seen.now(),
+        ));
+        preview.ledger = ledger::ledger(family, &sheet);
+        preview.sheet = Some(sheet.withheld());
+        preview
+    }
+
+    fn run_view(&self, record: &UnitRecord, run: &RunRecord) -> RunView {
+        let family = self.seen.family_of(record);
+        let family = family.as_deref();
+        let table = run.table.as_deref();
+        RunView {
+            id: run.id,
+            revision: run.revision,
+            title: run.sheet.goal.shown().to_owned(),
+            begun: run.begun,
+            sheet: run.sheet.withheld(),
+            done: run.done.clone(),
+            step: run
+                .next_step()
+                .map(|step| self.step_view(record, run, step)),
+            diverged: run.diverged.clone(),
+            older_text: self.older_text(record, run),
+            table: family
+                .zip(table)
+                .map(|(family, table)| describe(family, table)),
+            lacking: family
+                .zip(table)
+                .map_or_else(Vec::new, |(family, table)| lacking(family, table)),
+            ended: run.ended.map(|(end, _)| end),
+            ended_at: run.ended.map(|(_, at)| at),
+            again: family
+                .filter(|_| {
+                    let wiped = record.known().last(Happening::Wiped);
+                    run.ended.is_some() && wiped.is_some_and(|at| at >= run.begun)
+                })
+                .map_or_else(Vec::new, ledger::again),
+        }
+    }
+
+    /// A sheet goes on by the family's text that it began with; that another one was kept since is said.
+    fn older_text(&self, record: &UnitRecord, run: &RunRecord) -> Option<String> {
+        let began = run.family.filter(|_| run.ended.is_none())?;
+        let current = self.seen.family_named(&self.seen.codename_of(record)?)?;
+        (current.digest != began).then(|| {
+            format!(
+                "The text of {} was changed since this sheet began. It goes on by the one it began with ({}…); the next sheet takes the new one ({}…).",
+                current.name(),
+                began.short(),
+                current.digest.short()
+            )
+        })
+    }
+
+    fn step_view(&self, record: &UnitRecord, run: &RunRecord, step: &Step) -> StepView {
+        let family = self.seen.family_of(record);
+        let family = family.as_deref();
+        let by_link = family.is_some_and(|family| Runs::is_by_link(record, family, step));
+        let items = self.seen.seal_of(record, run, step);
+        let open = |item: &&Item| item.state != ItemState::Met;
+        let consent_wanted = items
+            .iter()
+            .flatten()
+            .filter(open)
+            .any(|item| item.cure == Some(veritope_core::seal::Cure::Consent));
+        let missing = items.iter().flatten().filter(open).count();
+        let running = |since| {
+            let elapsed_ms = self.seen.now().ms_since(since);
+            StepState::Running {
+                elapsed_ms,
+                stuck_in_ms: stuck_in_ms(step, elapsed_ms),
+            }
+        };
+        let state = match (self.seen.phase(run.id), &run.open) {
+            (Some(StepPhase::Running { since }), _) => running(since),
+            (Some(StepPhase::Asking { question, default }), _) => {
+                StepState::Asking { question, default }
+            }
+            (None, Some(intent)) if self.seen.is_changing(record.id) => running(intent.since),
+            (None, Some(_)) if by_link => StepState::Unknown,
+            (None, Some(_)) => StepState::InHand,
+            (None, None) => StepState::Ready,
+        };
+        let permission = if missing > 0 {
+            let reason = items
+                .iter()
+                .flatten()
+                .find(open)
+                .map_or_else(String::new, |item| item.text.clone());
+            Permission::no(
+                reason,
+                Some(crate::runs::evidence::list_of(step, &record.known())),
+            )
+        } else if state != StepState::Ready {
+            Permission::no("This step is under way.", None)
+        } else if by_link && !self.seen.answers(record) {
+            Permission::no("The unit does not answer now.", None)
+        } else if let Some(line) = self
+            .seen
+            .connection_hold_seen(record, std::slice::from_ref(step))
+        {
+            Permission::no(line.text, Some(line.rule))
+        } else {
+            Permission::yes()
+        };
+        let is_held_back = missing > 0 || (state == StepState::Ready && !by_link);
+        // The seal shows why, not how.
+        let shown = if is_held_back {
+            step.withheld()
+        } else {
+            step.clone()
+        };
+        let is_stuck = matches!(
+            state,
+            StepState::Running {
+                stuck_in_ms: Some(0),
+                ..
+            }
+        );
+        let position = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+        StepView {
+            number: position(run.at + 1),
+            of: position(run.sheet.steps.len()),
+            phases: family::said(&shown.phases),
+            menu: shown.menu.as_ref().map(Menu::said),
+            step: shown,
+            by: if by_link {
+                TakenBy::Link
+            } else {
+                TakenBy::Hand
+            },
+            sightings: self.seen.sightings_of(record, step),
+            stuck: family
+                .filter(|_| is_stuck)
+                .map(|family| stuck(family, step)),
+            consequences: family.map_or_else(Vec::new, |family| {
+                crate::runs::evidence::costs_of(step, family, &record.known()).1
+            }),
+            consent_wanted,
+            seal: items,
+            state,
+            permission,
+        }
+    }
+}
+
+/// How long a unit that came back stands on top, in milliseconds.
+const JUST_NOW_MS: u64 = 5 * 60_000;
+
+/// What just came back stands first, the newest on top; then what can be worked on, by how much is
+/// in the way; of those alike, what answers before what is away.
+fn order(unit: &UnitTag) -> (Reverse<Option<BenchTime>>, u8, u8, String) {
+    let in_the_way = match unit.verdict {
+        _ if unit.running => 0,
+        Verdict::Ready => 1,
+        Verdict::ReadyAfter { .. } => 2,
+        Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => 3,
+        Verdict::NotKnownYet => 4,
+        Verdict::AskTheVendor { .. } => 5,
+        Verdict::WaitUntil { .. } => 6,
+        Verdict::NotPossible { .. } => 7,
+    };
+    let away = match unit.link.presence {
+        LinkPresence::Ready => 0,
+        LinkPresence::NotAuthorised | LinkPresence::ByHand => 1,
+        LinkPresence::Absent
+        | LinkPresence::BridgeGone
+        | LinkPresence::AnotherUnit
+        | LinkPresence::Doubtful => 2,
+    };
+    (
+        Reverse(unit.arrived),
+        in_the_way,
+        away,
+        unit.nickname.to_lowercase(),
+    )
+}
+
+/// Hands what the record says to the core, which chooses.
+fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Item]) -> NextStep {
+    let run = match (record.active_run(), &record.run) {
+        (Some(run), _) => RunNow::UnderWay(run.next_step().map(|step| step.title.as_str())),
+        (None, Some(run)) if run.ended.is_some_and(|(end, _)| end == RunEnd::Reached) => {
+            RunNow::Reached
+        }
+        (None, _) => RunNow::None,
+    };
+    let damage = record.damage.first().and_then(|(capture, place, found)| {
+        let stretch = found.first()?;
+        let copies = &record.copies;
+        let copy = copies
+            .iter()
+            .find(|copy| (copy.capture, copy.place) == (*capture, *place))?;
+        let sound = copies.iter().find(|other| {
+            other.capture == *capture && other.place != *place && other.damaged.is_empty()
+        });
+        Some(Damage {
+            place: &copy.name,
+            label: stretch.label.as_ref(),
+            frame: stretch.frame,
+            sound: sound.map(|other| other.name.as_str()),
+        })
+    });
+    next_step(&NextInput {
+        standing,
+        torn: record.torn.first().map(|torn| &torn.label),
+        kept,
+        damage,
+        run,
+    })
+}
+
+fn input_of(key: FactKey) -> FactInput {
+    let listed = |options: &[FactOption]| {
+        options
+            .iter()
+            .map(|option| ChoiceOption {
+                id: option.id.to_owned(),
+                shown: option.shown.to_owned(),
+            })
+            .collect()
+    };
+    match key.spec().kind {
+        FactKind::Text | FactKind::Identifier => FactInput::Text,
+        FactKind::EquipmentId => FactInput::EquipmentId,
+        FactKind::Version => FactInput::Version,
+        FactKind::Month => FactInput::Month,
+        FactKind::Moment => FactInput::Moment,
+        FactKind::Names => FactInput::Names,
+        FactKind::Count(most) => FactInput::Count { most },
+        FactKind::Percent => FactInput::Percent,
+        FactKind::Choice(options) => FactInput::Choice {
+            options: listed(options),
+        },
+        FactKind::Many(options) => FactInput::Many {
+            options: listed(options),
+        },
+    }
+}
+
+fn newest_said(record: &UnitRecord, key: FactKey) -> Option<FactId> {
+    record
+        .facts
+        .iter()
+        .filter(|row| row.key == key && row.source == veritope_core::facts::Source::Person)
+        .filter(|row| !record.retracted.contains(&row.id))
+        .max_by_key(|row| (row.at, row.id))
+        .map(|row| row.id)
+}
+
+fn rule_line(rule: Rule) -> RuleLine {
+    RuleLine {
+        id: rule,
+        gist: rule.gist().to_owned(),
+    }
+}
