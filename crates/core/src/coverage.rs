@@ -66,14 +66,7 @@ pub struct Written {
 /// A copy that was read back from its medium in this process: its bytes were hashed, and have the
 /// digest that the log gives.
 ///
-/// It can't be copied or stored, so that it can't outlive what it saw:
-/// ```compile_fail
-/// fn misuse(copy: &veritope_core::coverage::VerifiedCopy) -> veritope_core::coverage::VerifiedCopy { copy.clone() }
-/// ```
-/// ```compile_fail
-/// fn store<T: serde::Serialize>(_: T) {}
-/// fn misuse(copy: veritope_core::coverage::VerifiedCopy) { store(copy) }
-/// ```
+/// It can't be copied or stored, so that it can't outlive what it saw.
 #[derive(Debug)]
 pub struct VerifiedCopy {
     label: Label,
@@ -660,6 +653,9 @@ mod tests {
     use super::*;
     use crate::facts::testing::at;
     use crate::family::testing::gimbal;
+
+    // What was seen, and what it permits, can't be copied, stored or read back.
+    static_assertions::assert_not_impl_any!(VerifiedCopy: Clone, serde::Serialize, serde::de::DeserializeOwned);
 
     struct Case {
         captures: Vec<CaptureFacts>,

@@ -12,14 +12,7 @@ pub struct SeeingHasher {
 
 /// A digest that was computed here from `bytes` real bytes.
 ///
-/// It can't be copied, stored or read back, so evidence can't outlive the process that saw it:
-/// ```compile_fail
-/// fn store<T: serde::Serialize>(_: T) {}
-/// fn misuse(seen: veritope_core::digest::Seen) { store(seen) }
-/// ```
-/// ```compile_fail
-/// fn misuse(seen: &veritope_core::digest::Seen) -> veritope_core::digest::Seen { seen.clone() }
-/// ```
+/// It can't be copied, stored or read back, so evidence can't outlive the process that saw it.
 #[derive(Debug)]
 pub struct Seen {
     digest: Digest,
@@ -244,6 +237,9 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+
+    // What was seen, and what it permits, can't be copied, stored or read back.
+    static_assertions::assert_not_impl_any!(Seen: Clone, serde::Serialize, serde::de::DeserializeOwned);
 
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(12))]

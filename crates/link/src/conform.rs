@@ -14,7 +14,7 @@ use veritope_wire::link::{
     RefusalCode,
 };
 
-use crate::transport::{Door, LinkError, Transport, WritePlace};
+use crate::transport::{LinkError, Passed, Transport, WriteBytes};
 
 /// How a check ended.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -285,7 +285,7 @@ pub fn changes(transport: &dyn Transport, handle: &Handle) -> Vec<Check> {
     };
     let act = |kind, mode: &str, epoch: Epoch| {
         let args = BTreeMap::from([("mode".to_owned(), mode.to_owned())]);
-        transport.act(&Door::open(), handle, &ActRequest { kind, args, epoch })
+        transport.act(Passed::new(handle, ActRequest { kind, args, epoch }))
     };
     for (what, epoch) in [
         (
@@ -318,13 +318,15 @@ pub fn changes(transport: &dyn Transport, handle: &Handle) -> Vec<Check> {
         .and_then(|list| list.partitions.into_iter().next())
     {
         let write = |epoch: Epoch, first: u64, digest: Digest| {
-            let place = WritePlace {
+            let frame = WriteBytes {
                 label: &part.label,
                 first,
                 length: part.length_bytes,
                 digest,
+                epoch,
+                bytes: b"never",
             };
-            transport.write(&Door::open(), handle, &place, epoch, b"never")
+            transport.write(Passed::new(handle, frame))
         };
         let digest = Digest::of(b"never");
         report.add(

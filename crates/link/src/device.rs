@@ -14,7 +14,7 @@ use veritope_wire::link::{
 };
 use veritope_wire::{Digest, Label, UnitId};
 
-use crate::transport::{Door, LinkError, Transport, WritePlace};
+use crate::transport::{LinkError, Passed, ToMemory, Transport, WriteBytes};
 
 /// A device under a handle, and the unit that it is believed to be.
 pub struct DeviceLink {
@@ -158,9 +158,14 @@ impl DeviceLink {
                 "the bytes are not the ones that were judged",
             ));
         }
-        let there =
-            self.transport
-                .put_memory(&Door::open(), &self.handle, epoch, judged.0, bytes)?;
+        let image = ToMemory {
+            digest: judged.0,
+            epoch,
+            bytes,
+        };
+        let there = self
+            .transport
+            .put_memory(Passed::new(&self.handle, image))?;
         if there.blake3 == judged.0 && there.length_bytes == bytes.len() as u64 {
             Ok(there)
         } else {
@@ -326,7 +331,7 @@ impl DeviceLink {
         epoch: Epoch,
     ) -> Result<Operation, LinkError> {
         let request = ActRequest { kind, args, epoch };
-        self.transport.act(&Door::open(), &self.handle, &request)
+        self.transport.act(Passed::new(&self.handle, request))
     }
 }
 
@@ -352,23 +357,19 @@ impl OpenWrite<'_> {
                 "the bytes are not this frame of the permitted image",
             ));
         }
-        let place = WritePlace {
+        let frame = WriteBytes {
             label: &self.label,
             first: self.list.layout().span(index).0,
             length: self.list.layout().length_bytes(),
             digest: Digest::of(bytes),
+            epoch: self.permit.epoch(),
+            bytes,
         };
         let link = self.link;
         // A bridge may forget to raise its epoch when another unit takes the place.
         link.is_good(&self.permit, self.identity)?;
-        let written = link.transport.write(
-            &Door::open(),
-            &link.handle,
-            &place,
-            self.permit.epoch(),
-            bytes,
-        )?;
-        if written.blake3 == place.digest {
+        let written = link.transport.write(Passed::new(&link.handle, frame))?;
+        if written.blake3 == frame.digest {
             Ok(())
         } else {
             Err(LinkError::WrongPermit(

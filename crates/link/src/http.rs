@@ -6,7 +6,6 @@ use std::time::Duration;
 use reqwest::blocking::{Client, RequestBuilder, Response};
 use reqwest::header::{AUTHORIZATION, CONTENT_RANGE, RANGE};
 use serde::de::DeserializeOwned;
-use veritope_wire::Digest;
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, DeviceState, EPOCH_HEADER, Epoch, Handle,
@@ -14,7 +13,7 @@ use veritope_wire::link::{
     RefusalCode, Written,
 };
 
-use crate::transport::{Door, LinkError, ReadBytes, Transport, WritePlace};
+use crate::transport::{LinkError, Passed, ReadBytes, ToMemory, Transport, WriteBytes};
 
 /// Most bytes of a JSON answer that are read.
 const MOST_JSON_BYTES: u64 = 1 << 20;
@@ -235,47 +234,34 @@ impl Transport for HttpTransport {
         }
     }
 
-    fn act(&self, _: &Door, device: &Handle, request: &ActRequest) -> Result<Operation, LinkError> {
-        self.json(
-            self.client.post(self.path(device, "/act")).json(request),
-            PATIENCE,
-        )
+    fn act(&self, passed: Passed<'_, ActRequest>) -> Result<Operation, LinkError> {
+        let to = self.path(passed.device(), "/act");
+        self.json(self.client.post(to).json(passed.request()), PATIENCE)
     }
 
-    fn write(
-        &self,
-        _: &Door,
-        device: &Handle,
-        place: &WritePlace<'_>,
-        epoch: Epoch,
-        bytes: &[u8],
-    ) -> Result<Written, LinkError> {
-        let last = place.first + (bytes.len() as u64).saturating_sub(1);
-        let range = format!("bytes {}-{last}/{}", place.first, place.length);
+    fn write(&self, passed: Passed<'_, WriteBytes<'_>>) -> Result<Written, LinkError> {
+        let frame = passed.request();
+        let last = frame.first + (frame.bytes.len() as u64).saturating_sub(1);
+        let range = format!("bytes {}-{last}/{}", frame.first, frame.length);
+        let to = format!("/partitions/{}", frame.label);
         let request = self
             .client
-            .put(self.path(device, &format!("/partitions/{}", place.label)))
+            .put(self.path(passed.device(), &to))
             .header(CONTENT_RANGE, range)
-            .header(EPOCH_HEADER, epoch.0)
-            .header(DIGEST_HEADER, place.digest.to_string())
-            .body(bytes.to_vec());
+            .header(EPOCH_HEADER, frame.epoch.0)
+            .header(DIGEST_HEADER, frame.digest.to_string())
+            .body(frame.bytes.to_vec());
         self.json(request, PATIENCE * 6)
     }
 
-    fn put_memory(
-        &self,
-        _: &Door,
-        device: &Handle,
-        epoch: Epoch,
-        digest: Digest,
-        bytes: &[u8],
-    ) -> Result<InMemory, LinkError> {
+    fn put_memory(&self, passed: Passed<'_, ToMemory<'_>>) -> Result<InMemory, LinkError> {
+        let image = passed.request();
         let request = self
             .client
-            .put(self.path(device, "/memory"))
-            .header(EPOCH_HEADER, epoch.0)
-            .header(DIGEST_HEADER, digest.to_string())
-            .body(bytes.to_vec());
+            .put(self.path(passed.device(), "/memory"))
+            .header(EPOCH_HEADER, image.epoch.0)
+            .header(DIGEST_HEADER, image.digest.to_string())
+            .body(image.bytes.to_vec());
         self.json(request, PATIENCE * 6)
     }
 }

@@ -2,8 +2,8 @@
 //!
 //! [`DeviceLink`] is what the engine holds: one device, one unit, the last epoch seen. It is a
 //! struct, so nobody can stand in for it; what varies is the [`Transport`] beneath. A transport's
-//! changing methods want a [`Door`], which only this crate can make: whatever changes a device has
-//! passed [`DeviceLink`], and what needs a permit has handed it over there.
+//! changing methods take a [`Passed`] request, which only this crate can make: whatever changes a device
+//! has passed [`DeviceLink`], and what needs a permit has handed it over there.
 //!
 //! [`HttpTransport`] speaks `docs/bench-link.md`; [`conform`](mod@conform) tests a stranger's
 //! bridge.
@@ -15,4 +15,4 @@ mod transport;
 
 pub use device::{DeviceLink, OpenWrite, readings};
 pub use http::HttpTransport;
-pub use transport::{Door, LinkError, ReadBytes, Transport, WritePlace};
+pub use transport::{LinkError, Passed, ReadBytes, ToMemory, Transport, WriteBytes};

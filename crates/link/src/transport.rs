@@ -9,18 +9,30 @@ use veritope_wire::link::{
 };
 use veritope_wire::{Digest, Label, UnitId};
 
-/// Proof that a changing call came through this crate's checks.
-///
-/// Nobody else can make one:
-/// ```compile_fail
-/// fn forge() -> veritope_link::Door { veritope_link::Door(()) }
-/// ```
+/// A changing request that came through this crate's checks, with the device that it is for. It can only be
+/// read, and only this crate makes one: what a transport is handed it can't send a second time to another
+/// device, nor can anybody hand it something else.
 #[derive(Debug)]
-pub struct Door(());
+pub struct Passed<'l, R> {
+    device: &'l Handle,
+    request: R,
+}
 
-impl Door {
-    pub(crate) fn open() -> Self {
-        Self(())
+impl<'l, R> Passed<'l, R> {
+    pub(crate) fn new(device: &'l Handle, request: R) -> Self {
+        Self { device, request }
+    }
+
+    /// The device.
+    #[must_use]
+    pub fn device(&self) -> &Handle {
+        self.device
+    }
+
+    /// What is asked of it.
+    #[must_use]
+    pub fn request(&self) -> &R {
+        &self.request
     }
 }
 
@@ -120,9 +132,9 @@ pub struct ReadBytes {
     pub epoch: Epoch,
 }
 
-/// Where in a partition bytes go.
+/// Bytes of an image, and where in a partition they go.
 #[derive(Debug, Clone, Copy)]
-pub struct WritePlace<'a> {
+pub struct WriteBytes<'a> {
     /// The partition.
     pub label: &'a Label,
     /// First byte.
@@ -131,10 +143,25 @@ pub struct WritePlace<'a> {
     pub length: u64,
     /// Digest of the bytes.
     pub digest: Digest,
+    /// The epoch under which it was permitted.
+    pub epoch: Epoch,
+    /// The bytes.
+    pub bytes: &'a [u8],
+}
+
+/// An image for a device's memory.
+#[derive(Debug, Clone, Copy)]
+pub struct ToMemory<'a> {
+    /// Digest of the bytes.
+    pub digest: Digest,
+    /// The epoch under which it was decided.
+    pub epoch: Epoch,
+    /// The bytes.
+    pub bytes: &'a [u8],
 }
 
 /// Carries the link's messages. Reading methods may be repeated at will; changing methods are
-/// carried out at most once a call and need a [`Door`].
+/// carried out at most once a call, and take what has [`Passed`].
 ///
 /// Contract: an answer belongs to the request; a refusal comes back as [`LinkError::Refused`] with
 /// the device's own words; nothing is retried.
@@ -208,38 +235,19 @@ pub trait Transport: Send + Sync {
     ///
     /// # Errors
     /// See [`LinkError`].
-    fn act(
-        &self,
-        door: &Door,
-        device: &Handle,
-        request: &ActRequest,
-    ) -> Result<Operation, LinkError>;
+    fn act(&self, passed: Passed<'_, ActRequest>) -> Result<Operation, LinkError>;
 
-    /// Writes bytes of a partition from `first` on.
+    /// Writes bytes of a partition.
     ///
     /// # Errors
     /// See [`LinkError`].
-    fn write(
-        &self,
-        door: &Door,
-        device: &Handle,
-        place: &WritePlace<'_>,
-        epoch: Epoch,
-        bytes: &[u8],
-    ) -> Result<Written, LinkError>;
+    fn write(&self, passed: Passed<'_, WriteBytes<'_>>) -> Result<Written, LinkError>;
 
     /// Puts an image into the device's memory.
     ///
     /// # Errors
     /// See [`LinkError`].
-    fn put_memory(
-        &self,
-        door: &Door,
-        device: &Handle,
-        epoch: Epoch,
-        digest: Digest,
-        bytes: &[u8],
-    ) -> Result<InMemory, LinkError>;
+    fn put_memory(&self, passed: Passed<'_, ToMemory<'_>>) -> Result<InMemory, LinkError>;
 }
 
 fn no_body() -> Refusal {
@@ -247,4 +255,12 @@ fn no_body() -> Refusal {
         code: RefusalCode::NotFound,
         words: "this bridge shows no body".to_owned(),
     }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    // What has passed can't be sent a second time, or kept for later.
+    static_assertions::assert_not_impl_any!(Passed<'static, ActRequest>: Clone, serde::Serialize);
 }

@@ -476,23 +476,7 @@ pub struct LinkWitness<'a> {
 
 /// Leave for one effect on one unit under one epoch.
 ///
-/// It is spent by handing it over, and can't be copied, stored or made elsewhere:
-/// ```compile_fail
-/// fn misuse(permit: &veritope_core::seal::Permit) -> veritope_core::seal::Permit { permit.clone() }
-/// ```
-/// ```compile_fail
-/// fn store<T: serde::Serialize>(_: T) {}
-/// fn misuse(permit: veritope_core::seal::Permit) { store(permit) }
-/// ```
-/// ```compile_fail
-/// fn read_back<T: serde::de::DeserializeOwned>() {}
-/// fn misuse() { read_back::<veritope_core::seal::Permit>() }
-/// ```
-/// ```compile_fail
-/// fn forge(effect: veritope_core::seal::Effect) -> veritope_core::seal::Permit {
-///     veritope_core::seal::Permit { effect, epoch: todo!(), hardware: todo!(), unit: todo!() }
-/// }
-/// ```
+/// It is spent by handing it over, and can't be copied, stored or made elsewhere.
 #[derive(Debug)]
 pub struct Permit {
     effect: Effect,
@@ -587,6 +571,9 @@ pub(crate) mod testing {
     use super::*;
     use crate::facts::testing::at;
     use crate::keepsafe::{KeepSafe, Kept};
+
+    // What was seen, and what it permits, can't be copied, stored or read back.
+    static_assertions::assert_not_impl_any!(Permit: Clone, serde::Serialize, serde::de::DeserializeOwned);
 
     /// Everything that an owner of this family's units could lose, waived in that minute.
     pub(crate) fn waived(family: &Family, minute: i64) -> KeepSafe {

@@ -24,7 +24,7 @@ use veritope_engine::ports::{Clock, Connect, Ids, Silent};
 use veritope_engine::runs::RunsError;
 use veritope_engine::{Engine, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
-use veritope_link::{Door, LinkError, ReadBytes, Transport, WritePlace};
+use veritope_link::{LinkError, Passed, ReadBytes, ToMemory, Transport, WriteBytes};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
@@ -184,45 +184,35 @@ impl Transport for InProcess {
         Ok(read)
     }
 
-    fn write(
-        &self,
-        _: &Door,
-        device: &Handle,
-        place: &WritePlace<'_>,
-        epoch: Epoch,
-        bytes: &[u8],
-    ) -> Result<Written, LinkError> {
+    fn write(&self, passed: Passed<'_, WriteBytes<'_>>) -> Result<Written, LinkError> {
         self.1.frames.fetch_add(1, Ordering::SeqCst);
+        let frame = passed.request();
         self.0
-            .with(&device.0, |d| {
+            .with(&passed.device().0, |d| {
                 d.write(
-                    place.label.as_str(),
-                    place.first,
-                    bytes,
-                    epoch,
-                    place.digest,
+                    frame.label.as_str(),
+                    frame.first,
+                    frame.bytes,
+                    frame.epoch,
+                    frame.digest,
                 )
             })
             .map_err(LinkError::Refused)
     }
 
-    fn act(&self, _: &Door, device: &Handle, request: &ActRequest) -> Result<Operation, LinkError> {
+    fn act(&self, passed: Passed<'_, ActRequest>) -> Result<Operation, LinkError> {
         self.0
-            .with(&device.0, |d| d.act(request))
+            .with(&passed.device().0, |d| d.act(passed.request()))
             .map_err(LinkError::Refused)
     }
 
-    fn put_memory(
-        &self,
-        _: &Door,
-        device: &Handle,
-        epoch: Epoch,
-        digest: Digest,
-        bytes: &[u8],
-    ) -> Result<InMemory, LinkError> {
+    fn put_memory(&self, passed: Passed<'_, ToMemory<'_>>) -> Result<InMemory, LinkError> {
+        let image = passed.request();
         let mut there = self
             .0
-            .with(&device.0, |d| d.put_memory(bytes.to_vec(), epoch, digest))
+            .with(&passed.device().0, |d| {
+                d.put_memory(image.bytes.to_vec(), image.epoch, image.digest)
+            })
             .map_err(LinkError::Refused)?;
         if self.1.lie() == Some(Lie::OtherMemory) {
             there.blake3 = Digest::of(b"something else");
