@@ -79,12 +79,14 @@ impl VerifiedCopy {
     /// How long it counts in a mint, in milliseconds.
     pub const FRESH_FOR_MS: u64 = 10 * 60_000;
 
-    /// Brings what was seen and what is claimed together; nothing when they differ.
+    /// Brings what was seen of a place and what is claimed together; nothing when they differ. What was
+    /// seen is spent: it can't stand for a second copy. Whoever calls this says that the bytes came off that
+    /// place's medium just now; the linter and a test over the sources let one function say so (`B6`).
     #[must_use]
-    pub fn new(
+    pub fn read_back(
         label: Label,
         place: PlaceId,
-        seen: &Seen,
+        seen: Seen,
         claim: Claimed,
         at: BenchTime,
     ) -> Option<Self> {

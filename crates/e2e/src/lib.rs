@@ -6,7 +6,7 @@
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::OnceLock;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
@@ -21,9 +21,11 @@ use veritope_wire::link::{ActKind, ActRequest, Refusal};
 /// What a step of a browser test yields; failures carry what was looked for.
 pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
 
-/// How long something on screen may take to come about.
-const PATIENCE: Duration = Duration::from_secs(45);
-/// How often the page is looked at meanwhile.
+/// How often is looked for something on screen before it is given up: looks are counted rather than time, so
+/// that a computer which stands still meanwhile takes nothing away from a story.
+const LOOKS: u32 = 600;
+
+/// How long to wait between two looks.
 const LOOK_EVERY: Duration = Duration::from_millis(60);
 
 /// The repository's root.
@@ -98,7 +100,7 @@ impl Bench {
         let Value::Object(capabilities) = json!({ "goog:chromeOptions": options }) else {
             return Err("capabilities are an object".into());
         };
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         let browser = loop {
             let made = ClientBuilder::new(HttpConnector::new())
                 .capabilities(capabilities.clone())
@@ -106,7 +108,7 @@ impl Bench {
                 .await;
             match made {
                 Ok(browser) => break browser,
-                Err(error) if Instant::now() > until => return Err(error.into()),
+                Err(error) if looks.next().is_none() => return Err(error.into()),
                 Err(_) => tokio::time::sleep(LOOK_EVERY).await,
             }
         };
@@ -202,7 +204,7 @@ impl Bench {
             ..
         } = self;
         demo.stop().await;
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         loop {
             let shown = browser
                 .execute("return document.body.innerText", Vec::new())
@@ -210,7 +212,7 @@ impl Bench {
             if shown.as_str().is_some_and(|text| text.contains(wanted)) {
                 break;
             }
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("the page does not show `{wanted}` but:\n{shown}").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -248,14 +250,14 @@ impl Bench {
     /// # Errors
     /// When it doesn't in time; carries what the page shows instead.
     pub async fn sees(&self, text: &str) -> Outcome {
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         loop {
             let shown = self.run("return document.body.innerText").await?;
             let shown = shown.as_str().unwrap_or("");
             if shown.contains(text) {
                 return Ok(());
             }
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("the page does not show `{text}` but:\n{shown}").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -270,7 +272,7 @@ impl Bench {
         let path = format!(
             "//*[self::button or self::a or @role='radio' or self::label][not(@disabled)][not(@aria-disabled='true')][normalize-space(.)=\"{name}\" or @aria-label=\"{name}\"]"
         );
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         loop {
             let clicked = match self.browser.find(Locator::XPath(&path)).await {
                 Ok(found) => found.click().await,
@@ -279,7 +281,7 @@ impl Bench {
             match clicked {
                 Ok(()) => return Ok(()),
                 // It may have been drawn anew between finding and clicking.
-                Err(error) if Instant::now() > until => {
+                Err(error) if looks.next().is_none() => {
                     let shown = self.run("return document.body.innerText").await?;
                     let shown = shown.as_str().unwrap_or_default();
                     return Err(format!(
@@ -303,7 +305,7 @@ impl Bench {
         let field = self
             .browser
             .wait()
-            .at_most(PATIENCE)
+            .at_most(LOOK_EVERY * 4 * LOOKS)
             .for_element(Locator::XPath(&path))
             .await?;
         field.send_keys(&format!("\u{e009}a\u{e000}{text}")).await?;
@@ -371,7 +373,7 @@ impl Bench {
     /// When there is none in time.
     pub async fn click_last(&self, text: &str) -> Outcome {
         let path = format!("(//button[not(@disabled)][normalize-space(.)=\"{text}\"])[last()]");
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         loop {
             let clicked = match self.browser.find(Locator::XPath(&path)).await {
                 Ok(found) => found.click().await,
@@ -379,7 +381,7 @@ impl Bench {
             };
             match clicked {
                 Ok(()) => return Ok(()),
-                Err(error) if Instant::now() > until => {
+                Err(error) if looks.next().is_none() => {
                     let shown = self.run("return document.body.innerText").await?;
                     let shown = shown.as_str().unwrap_or_default();
                     return Err(format!("no `{text}` can be clicked: {error}\n{shown}").into());
@@ -394,14 +396,14 @@ impl Bench {
     /// # Errors
     /// When it still does after a while.
     pub async fn sees_not(&self, text: &str) -> Outcome {
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         while self
             .run("return document.body.innerText")
             .await?
             .as_str()
             .is_some_and(|t| t.contains(text))
         {
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("the page still shows `{text}`").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -474,7 +476,7 @@ impl Bench {
             "(//*[@role='group'][@aria-label=\"{title}\"]//button[normalize-space(.)=\"{value}\"])[last()]"
         );
         let field = format!("(//input[@id=//label[normalize-space(.)=\"{title}\"]/@for])[last()]");
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         loop {
             if let Ok(found) = self.browser.find(Locator::XPath(&choice)).await
                 && found.click().await.is_ok()
@@ -487,7 +489,7 @@ impl Bench {
                     .await?;
                 break;
             }
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("{title} can't be said to be {value}").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -497,7 +499,7 @@ impl Bench {
             "return document.querySelector('[aria-label=\"Type {title}\"]')?.getAttribute('aria-expanded')"
         );
         while self.run(&open).await? != json!("false") {
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("{title}: {value} is not recorded").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -514,7 +516,7 @@ impl Bench {
         let field = self
             .browser
             .wait()
-            .at_most(PATIENCE)
+            .at_most(LOOK_EVERY * 4 * LOOKS)
             .for_element(Locator::XPath(&path))
             .await?;
         field.click().await?;
@@ -522,9 +524,9 @@ impl Bench {
             "return [...document.querySelectorAll('main label')].some((one) => one.innerText.trim() === {} && one.querySelector('input').checked)",
             json!(goal)
         );
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         while self.run(&chosen).await? != json!(true) {
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("{goal} is not chosen").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -542,13 +544,13 @@ impl Bench {
              return name?.parentElement?.innerText ?? ''",
             json!(name)
         );
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         loop {
             let shown = self.run(&script).await?;
             if shown.as_str().is_some_and(|shown| shown.contains(value)) {
                 return Ok(());
             }
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err(format!("the tag says of {name}: {shown}, not {value}").into());
             }
             tokio::time::sleep(LOOK_EVERY).await;
@@ -562,13 +564,13 @@ impl Bench {
     pub async fn own_page_shows(&self, nickname: &str, text: &str) -> Outcome {
         let here = self.browser.window().await?;
         self.click(&format!("{nickname}’s own page")).await?;
-        let until = Instant::now() + PATIENCE;
+        let mut looks = 0..LOOKS;
         let there = loop {
             let all = self.browser.windows().await?;
             if let Some(other) = all.into_iter().find(|one| *one != here) {
                 break other;
             }
-            if Instant::now() > until {
+            if looks.next().is_none() {
                 return Err("no page opened".into());
             }
             tokio::time::sleep(LOOK_EVERY).await;

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
+use veritope_core::family::{Chip, Role, WipeSpec};
 use veritope_core::mode::Mode;
 use veritope_core::seal::{Effect, Permit};
 use veritope_wire::link::{
@@ -105,18 +106,9 @@ impl DeviceLink {
     ///
     /// # Errors
     /// [`LinkError::Moved`] or [`LinkError::AnotherUnit`], and see [`LinkError`].
-    pub fn is_still(
-        &self,
-        identity: FactKey,
-        hardware: &str,
-        epoch: Epoch,
-    ) -> Result<(), LinkError> {
+    pub fn is_still(&self, chip: &Chip, epoch: Epoch) -> Result<(), LinkError> {
         let now = self.look()?;
-        if now.facts.get(identity.id()).map(String::as_str) != Some(hardware) {
-            return Err(LinkError::AnotherUnit {
-                expected: self.unit,
-            });
-        }
+        self.is_of(&now, chip)?;
         if now.epoch != epoch {
             return Err(LinkError::Moved {
                 began: epoch,
@@ -195,7 +187,6 @@ impl DeviceLink {
     pub fn unlock(
         &self,
         permit: Permit,
-        identity: FactKey,
         forms: &[String],
         token: Option<&str>,
     ) -> Result<Operation, LinkError> {
@@ -204,7 +195,7 @@ impl DeviceLink {
         };
         let mut args = BTreeMap::from([("stage".to_owned(), stage.clone())]);
         args.extend(token.map(|token| ("token".to_owned(), token.to_owned())));
-        self.command(ActKind::Unlock, permit, identity, forms, args)
+        self.command(ActKind::Unlock, permit, forms, args)
     }
 
     /// Sends the lock command for the stage that `permit` names, spending it; forms as with
@@ -212,28 +203,28 @@ impl DeviceLink {
     ///
     /// # Errors
     /// See [`LinkError`]; any refusal but *unknown command* is a refusal.
-    pub fn lock(
-        &self,
-        permit: Permit,
-        identity: FactKey,
-        forms: &[String],
-    ) -> Result<Operation, LinkError> {
+    pub fn lock(&self, permit: Permit, forms: &[String]) -> Result<Operation, LinkError> {
         let Effect::Relock { stage } = permit.effect() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
         };
         let args = BTreeMap::from([("stage".to_owned(), stage.clone())]);
-        self.command(ActKind::Lock, permit, identity, forms, args)
+        self.command(ActKind::Lock, permit, forms, args)
     }
 
-    /// Sends the command that erases the owner's data by the way that `permit` names, spending it.
+    /// Sends the command that erases the owner's data by the way that `permit` names, spending it. The link
+    /// has one set, the owner's data with what belongs to it: a way that erases anything else has no command.
     ///
     /// # Errors
     /// See [`LinkError`].
-    pub fn erase(&self, permit: Permit, identity: FactKey) -> Result<Operation, LinkError> {
-        let Effect::Wipe { .. } = permit.effect() else {
+    pub fn erase(&self, permit: Permit, way: &WipeSpec) -> Result<Operation, LinkError> {
+        let Effect::Wipe { way: permitted } = permit.effect() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
         };
-        self.is_good(&permit, identity)?;
+        let is_owners = |role: &Role| matches!(role, Role::UserData | Role::Cache);
+        if *permitted != way.id || !way.erases.iter().all(is_owners) {
+            return Err(LinkError::WrongPermit("it was given for another erase"));
+        }
+        self.is_good(&permit)?;
         let args = BTreeMap::from([("set".to_owned(), "user-data".to_owned())]);
         self.act(ActKind::Erase, args, permit.epoch())
     }
@@ -242,11 +233,11 @@ impl DeviceLink {
     ///
     /// # Errors
     /// See [`LinkError`].
-    pub fn set_slot(&self, permit: Permit, identity: FactKey) -> Result<Operation, LinkError> {
+    pub fn set_slot(&self, permit: Permit) -> Result<Operation, LinkError> {
         let Effect::SetSlot { slot } = permit.effect() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
         };
-        self.is_good(&permit, identity)?;
+        self.is_good(&permit)?;
         let args = BTreeMap::from([("slot".to_owned(), slot.id().to_owned())]);
         self.act(ActKind::SetSlot, args, permit.epoch())
     }
@@ -256,11 +247,10 @@ impl DeviceLink {
         &self,
         kind: ActKind,
         permit: Permit,
-        identity: FactKey,
         forms: &[String],
         args: BTreeMap<String, String>,
     ) -> Result<Operation, LinkError> {
-        self.is_good(&permit, identity)?;
+        self.is_good(&permit)?;
         let mut answer = Err(LinkError::WrongPermit(
             "the family names no form of the command",
         ));
@@ -281,12 +271,7 @@ impl DeviceLink {
     ///
     /// # Errors
     /// See [`LinkError`].
-    pub fn open_write(
-        &self,
-        permit: Permit,
-        identity: FactKey,
-        list: FrameList,
-    ) -> Result<OpenWrite<'_>, LinkError> {
+    pub fn open_write(&self, permit: Permit, list: FrameList) -> Result<OpenWrite<'_>, LinkError> {
         let label = match permit.effect().writes() {
             Some((label, image)) if image == list.image() => label.clone(),
             Some(_) => {
@@ -294,18 +279,17 @@ impl DeviceLink {
             }
             None => return Err(LinkError::WrongPermit("it was given for something else")),
         };
-        self.is_good(&permit, identity)?;
+        self.is_good(&permit)?;
         Ok(OpenWrite {
             link: self,
             permit,
-            identity,
             label,
             list,
         })
     }
 
     /// Looks at the device once more, on this side of the cable.
-    fn is_good(&self, permit: &Permit, identity: FactKey) -> Result<(), LinkError> {
+    fn is_good(&self, permit: &Permit) -> Result<(), LinkError> {
         if permit.unit() != self.unit {
             return Err(LinkError::WrongPermit("it was given for another unit"));
         }
@@ -316,12 +300,17 @@ impl DeviceLink {
                 now: now.epoch,
             });
         }
-        if now.facts.get(identity.id()).map(String::as_str) != Some(permit.hardware()) {
-            return Err(LinkError::AnotherUnit {
-                expected: self.unit,
-            });
+        self.is_of(&now, permit.chip())
+    }
+
+    /// Whether what a device says of itself has this hardware identity.
+    fn is_of(&self, state: &DeviceState, chip: &Chip) -> Result<(), LinkError> {
+        if state.facts.get(chip.key.id()) == Some(&chip.value) {
+            return Ok(());
         }
-        Ok(())
+        Err(LinkError::AnotherUnit {
+            expected: self.unit,
+        })
     }
 
     fn act(
@@ -340,7 +329,6 @@ impl DeviceLink {
 pub struct OpenWrite<'l> {
     link: &'l DeviceLink,
     permit: Permit,
-    identity: FactKey,
     label: Label,
     list: FrameList,
 }
@@ -367,7 +355,7 @@ impl OpenWrite<'_> {
         };
         let link = self.link;
         // A bridge may forget to raise its epoch when another unit takes the place.
-        link.is_good(&self.permit, self.identity)?;
+        link.is_good(&self.permit)?;
         let written = link.transport.write(Passed::new(&link.handle, frame))?;
         if written.blake3 == frame.digest {
             Ok(())

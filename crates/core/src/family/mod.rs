@@ -31,7 +31,7 @@ pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
 pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 pub use raw::RawFamily as FamilyFile;
-pub use recognise::{Paired, Recognised, Session};
+pub use recognise::{Chip, Paired, Recognised, Session};
 
 /// The version of the family format that this program reads.
 ///
@@ -829,6 +829,16 @@ impl Family {
                 };
                 (!self.is_placeholder(id.key, text)).then_some(row)
             })
+    }
+
+    /// The same as an identity that can be compared with what a device says of itself.
+    #[must_use]
+    pub fn chip(&self, facts: &Facts) -> Option<Chip> {
+        let row = self.hardware_identity(facts)?;
+        Some(Chip {
+            key: row.key,
+            value: row.value.exact(),
+        })
     }
 }
 

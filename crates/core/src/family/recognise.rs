@@ -17,6 +17,15 @@ pub struct Paired {
     pub value: String,
 }
 
+/// A hardware identity: which identifier it is, and its value in full.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Chip {
+    /// Which identifier.
+    pub key: FactKey,
+    /// Its value, never a placeholder (`S1`).
+    pub value: String,
+}
+
 /// Whether the link showed this unit without a gap since it was last recognised.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Session {

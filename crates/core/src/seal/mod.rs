@@ -35,7 +35,7 @@ use veritope_wire::{BenchTime, CaptureId, Digest, Label, UnitId};
 
 use crate::budget::{Battery, BatteryVerdict};
 use crate::facts::{CitedFact, FactKey, Facts, Reading};
-use crate::family::Family;
+use crate::family::{Chip, Family};
 use crate::mode::{Lock, Mode, Slot};
 use crate::rule::Rule;
 
@@ -481,7 +481,7 @@ pub struct LinkWitness<'a> {
 pub struct Permit {
     effect: Effect,
     unit: UnitId,
-    hardware: String,
+    chip: Chip,
     epoch: Epoch,
 }
 
@@ -498,10 +498,10 @@ impl Permit {
         self.unit
     }
 
-    /// The hardware identity it is for, in full.
+    /// The hardware identity it is for.
     #[must_use]
-    pub fn hardware(&self) -> &str {
-        &self.hardware
+    pub fn chip(&self) -> &Chip {
+        &self.chip
     }
 
     /// The epoch under which it is good.
@@ -529,8 +529,10 @@ pub(super) fn admit(
 ) -> Result<Permit, Closed> {
     let known = family.hardware_identity(facts);
     let live = family.hardware_identity(witness.live);
-    let hardware = match (known, live) {
-        (Some(known), Some(live)) if known.value == live.value => Some(live.value.exact()),
+    let chip = match (known, live) {
+        (Some(known), Some(live)) if (known.key, &known.value) == (live.key, &live.value) => {
+            family.chip(witness.live)
+        }
         (_, None) => {
             missing.push(by_link(item(
                 Rule::K4,
@@ -554,11 +556,11 @@ pub(super) fn admit(
             None
         }
     };
-    match hardware {
-        Some(hardware) if missing.is_empty() => Ok(Permit {
+    match chip {
+        Some(chip) if missing.is_empty() => Ok(Permit {
             effect,
             unit: witness.unit,
-            hardware,
+            chip,
             epoch: witness.epoch,
         }),
         _ => Err(Closed { missing }),

@@ -632,10 +632,10 @@ mod tests {
         let live = Facts::new(&case.live, &[], []);
         let taken = capture(1, 10);
         let verified = case.verified.map(|(label, minute)| {
-            VerifiedCopy::new(
+            VerifiedCopy::read_back(
                 label.parse().unwrap(),
                 copy(&taken, 1, 0).place,
-                &Seen::of(label.as_bytes()),
+                Seen::of(label.as_bytes()),
                 Claimed(Digest::of(label.as_bytes())),
                 at(minute),
             )
@@ -650,10 +650,10 @@ mod tests {
             .map(|(place, label)| {
                 let bytes = label.as_bytes();
                 let claim = Claimed(Digest::of(bytes));
-                VerifiedCopy::new(
+                VerifiedCopy::read_back(
                     label.parse().unwrap(),
                     place,
-                    &Seen::of(bytes),
+                    Seen::of(bytes),
                     claim,
                     at(20),
                 )

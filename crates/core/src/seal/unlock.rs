@@ -292,7 +292,7 @@ mod tests {
     fn complete_evidence_opens_for_this_epoch_and_hardware_only() {
         let permit = mint(&complete()).unwrap();
         assert_eq!(permit.epoch(), Epoch(7));
-        assert_eq!(permit.hardware(), "9a:77:01:5c:20:e4");
+        assert_eq!(permit.chip().value, "9a:77:01:5c:20:e4");
     }
 
     proptest! {

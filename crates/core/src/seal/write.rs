@@ -474,10 +474,10 @@ mod tests {
         let copies: Vec<VerifiedCopy> = each
             .filter(|(place, _)| !case.garbled.contains(place))
             .map(|(place, label)| {
-                VerifiedCopy::new(
+                VerifiedCopy::read_back(
                     label.parse().unwrap(),
                     place,
-                    &Seen::of(label.as_bytes()),
+                    Seen::of(label.as_bytes()),
                     Claimed(Digest::of(label.as_bytes())),
                     at(case.verified_at),
                 )

@@ -26,7 +26,6 @@ use crate::desk::unit::UnitRecord;
 use crate::keeping::Keeping;
 use crate::keeping::KeepingError;
 use crate::keeping::reading::{CaptureKind, Meter, Reader, Tables, images, no_backup, read_tables};
-use crate::keeping::restore::hardware_key;
 use crate::library::places::OWN_NAME;
 use crate::links::watch::Observation;
 use crate::progress::{Moving, Watcher};
@@ -99,10 +98,7 @@ impl Keeping {
                 .ok_or(KeepingError::NotThisWay(
                     "partitions are read in a recovery: start one from memory first",
                 ))?;
-        let hardware = family
-            .hardware_identity(&seen.facts)
-            .map(|row| row.value.exact())
-            .ok_or_else(|| {
+        let chip = family.chip(&seen.facts).ok_or_else(|| {
                 no_backup(
                     Rule::K4,
                     "the unit does not give its hardware identity, so a capture could not be told from another unit's".to_owned(),
@@ -119,15 +115,14 @@ impl Keeping {
                     .to_owned(),
             ));
         }
-        let identity = hardware_key(family);
-        device.is_still(identity, &hardware, epoch)?;
-        let (job, taken) = self.job_for(&record, kind, &hardware, &tables)?;
+        device.is_still(&chip, epoch)?;
+        let (job, taken) = self.job_for(&record, kind, &chip.value, &tables)?;
         let mut staging = self.library.vault.stage(job)?;
         let mut note = Note {
             unit,
             kind: kind.clone(),
             taken,
-            hardware: hardware.clone(),
+            hardware: chip.value.clone(),
             is_stopped: false,
             guids: tables.areas.iter().map(|area| area.guid.clone()).collect(),
         };
@@ -174,7 +169,7 @@ impl Keeping {
             }
         }
         // Whoever gave the last byte is whoever gave the first: else none of it counts.
-        match device.is_still(identity, &hardware, epoch) {
+        match device.is_still(&chip, epoch) {
             Ok(()) => {}
             Err(error @ LinkError::AnotherUnit { .. }) => {
                 staging.discard()?;
@@ -566,20 +561,25 @@ impl Keeping {
     ) -> Option<(PlaceId, VerifiedCopy)> {
         self.library.all_places().into_iter().find_map(|place| {
             let (_, vault) = self.library.open_place(place.id, Access::Read).ok()?;
-            match vault.verify_image(part, |_| true) {
-                ImageState::Sound(seen) => {
-                    let copy = VerifiedCopy::new(
-                        part.label.clone(),
-                        place.id,
-                        &seen,
-                        Claimed(claim),
-                        self.pen.now(),
-                    )?;
-                    Some((place.id, copy))
-                }
-                ImageState::Damaged(_) => None,
-            }
+            Some((place.id, self.read_off(&vault, place.id, part, claim)?))
         })
+    }
+
+    /// One image of a place, read off its medium now and hashed on the way: the only maker of evidence that
+    /// a copy is there.
+    #[expect(clippy::disallowed_methods, reason = "the one that reads copies back")]
+    fn read_off(
+        &self,
+        vault: &Vault,
+        place: PlaceId,
+        part: &Captured,
+        claim: Digest,
+    ) -> Option<VerifiedCopy> {
+        let ImageState::Sound(seen) = vault.verify_image(part, |_| true) else {
+            return None;
+        };
+        let label = part.label.clone();
+        VerifiedCopy::read_back(label, place, seen, Claimed(claim), self.pen.now())
     }
 
     /// Every copy of what exists once, in every place that can be reached, read back now; with the places
@@ -658,12 +658,7 @@ impl Keeping {
         let part = manifest
             .partition(label)
             .filter(|_| digest == known.manifest)?;
-        match vault.verify_image(part, |_| true) {
-            ImageState::Sound(seen) => {
-                VerifiedCopy::new(label.clone(), place, &seen, Claimed(claim), self.pen.now())
-            }
-            ImageState::Damaged(_) => None,
-        }
+        self.read_off(&vault, place, part, claim)
     }
 
     /// Brings the manifest of a capture over a damaged one, from a place where it is the one that the log

@@ -462,7 +462,7 @@ impl Keeping {
         let (_, vault) = self.library.open_place(place, Access::Read)?;
         let differing = differing(part, &now.frames);
         let device = self.links.device(&record)?;
-        let (effect, hardware) = (permit.effect().clone(), permit.hardware().to_owned());
+        let (effect, chip) = (permit.effect().clone(), permit.chip().clone());
         let list = part.frame_list().ok_or_else(not_in)?;
         let mut moving = Moving {
             what: format!("writing {label}"),
@@ -477,7 +477,6 @@ impl Keeping {
             self.write_frames(
                 unit,
                 &device,
-                family,
                 permit,
                 effect,
                 Some(now.blake3),
@@ -502,7 +501,7 @@ impl Keeping {
             }
         }
         // Whoever read it back is whoever was written to.
-        device.is_still(hardware_key(family), &hardware, seen.state.epoch)?;
+        device.is_still(&chip, seen.state.epoch)?;
         if !unequal.is_empty() {
             return Err(KeepingError::NoBackup {
                 rule: Rule::S3,
@@ -531,7 +530,6 @@ impl Keeping {
         &self,
         unit: UnitId,
         device: &DeviceLink,
-        family: &Family,
         permit: Permit,
         effect: Effect,
         before: Option<Digest>,
@@ -541,8 +539,7 @@ impl Keeping {
         moving: &mut Moving,
         watcher: &dyn Watcher,
     ) -> Result<(), KeepingError> {
-        let identity = hardware_key(family);
-        let open = device.open_write(permit, identity, list)?;
+        let open = device.open_write(permit, list)?;
         self.pen
             .append(unit, None, vec![Entry::WriteBegan { effect, before }])?;
         watcher.moving(moving);
@@ -656,7 +653,7 @@ impl Keeping {
                     .into());
             }
         };
-        let (effect, hardware) = (permit.effect().clone(), permit.hardware().to_owned());
+        let (effect, chip) = (permit.effect().clone(), permit.chip().clone());
         let Some((label, digest)) = effect.writes().map(|(label, image)| (label.clone(), image))
         else {
             return Err(KeepingError::NoStep);
@@ -680,7 +677,6 @@ impl Keeping {
         self.write_frames(
             unit,
             &device,
-            family,
             permit,
             effect,
             before,
@@ -697,7 +693,7 @@ impl Keeping {
             &mut moving,
             watcher,
         )?;
-        device.is_still(hardware_key(family), &hardware, seen.state.epoch)?;
+        device.is_still(&chip, seen.state.epoch)?;
         // The device reported every frame; that the recovery runs is for the next step to show.
         let kind = FactValue::parse(FactKey::Recovery, "custom")?;
         Ok(self.pen.append(
@@ -813,13 +809,4 @@ fn own_of(record: &UnitRecord, label: &Label) -> Result<OwnPartition, KeepingErr
         .ok_or_else(|| {
             KeepingError::BadInput(format!("the unit's own table has no partition {label}"))
         })
-}
-
-/// The fact that no erase reaches.
-pub(crate) fn hardware_key(family: &Family) -> FactKey {
-    family
-        .identifiers
-        .iter()
-        .find(|id| id.hardware)
-        .map_or(FactKey::ChipId, |id| id.key)
 }

@@ -121,30 +121,25 @@ impl Runs {
                 };
                 let permit = self.permit_for(&record, run, step, &spec.id, seen)?;
                 write_down()?;
-                let identity = crate::keeping::restore::hardware_key(family);
-                device.unlock(permit, identity, &spec.forms, token.as_deref())
+                device.unlock(permit, &spec.forms, token.as_deref())
             }
             Act::Relock { stage } => {
                 let act = family.relock.act.as_ref().ok_or(RunsError::NoStep)?;
                 let permit = self.permit_for(&record, run, step, stage, seen)?;
                 write_down()?;
-                device.lock(
-                    permit,
-                    crate::keeping::restore::hardware_key(family),
-                    &act.forms,
-                )
+                device.lock(permit, &act.forms)
             }
             Act::Wipe { way } => {
                 let spec = family.wipe(way).ok_or(RunsError::NoStep)?;
                 let stage = seal::wipe_stage(&spec.id);
                 let permit = self.permit_for(&record, run, step, &stage, seen)?;
                 write_down()?;
-                device.erase(permit, crate::keeping::restore::hardware_key(family))
+                device.erase(permit, spec)
             }
             Act::SetSlot { slot } => {
                 let permit = self.slot_permit(&record, run, step, *slot, seen)?;
                 write_down()?;
-                device.set_slot(permit, crate::keeping::restore::hardware_key(family))
+                device.set_slot(permit)
             }
             Act::SwitchDebuggingOn
             | Act::SwitchFastStartOff

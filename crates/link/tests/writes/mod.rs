@@ -7,11 +7,15 @@ use veritope_core::coverage::{
 };
 use veritope_core::digest::{Claimed, FrameList, Seen};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
-use veritope_core::family::{self, Family};
+use veritope_core::family::{self, Family, Role, WipeSpec};
+use veritope_core::keepsafe::Kept;
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Goal, Presence, State, Ways, find};
-use veritope_core::seal::{LinkWitness, Permit, ReadBack, WriteEvidence, mint_write};
+use veritope_core::seal::{
+    self, Consent, LinkWitness, Permit, ReadBack, WipeEvidence, WriteEvidence, mint_wipe,
+    mint_write,
+};
 use veritope_core::steady::Taken;
 use veritope_formats::startimage::build_start_image;
 use veritope_link::{DeviceLink, LinkError, readings};
@@ -132,7 +136,11 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         .map(|(name, place)| {
             let bytes = name.as_bytes();
             let claim = Claimed(Digest::of(bytes));
-            VerifiedCopy::new(label(name), place, &Seen::of(bytes), claim, now()).unwrap()
+            #[expect(
+                clippy::disallowed_methods,
+                reason = "a copy as the judgement sees one"
+            )]
+            VerifiedCopy::read_back(label(name), place, Seen::of(bytes), claim, now()).unwrap()
         })
         .collect();
     let recovery = label("recovery");
@@ -193,11 +201,7 @@ fn written(table: &Table) -> Vec<u8> {
 fn a_permit_opens_for_its_image_frame_by_frame() {
     let (table, link, image) = ready();
     let open = link
-        .open_write(
-            permit(&link, &image),
-            FactKey::ChipId,
-            FrameList::of(&image),
-        )
+        .open_write(permit(&link, &image), FrameList::of(&image))
         .unwrap();
     for (frame, n) in frames(&image).into_iter().zip(0u64..) {
         open.put(n, frame).unwrap();
@@ -215,21 +219,13 @@ fn other_bytes_go_no_further_than_the_door() {
     let before = written(&table);
     let mut other = image.clone();
     other[5_000_000] ^= 1;
-    let refused = link.open_write(
-        permit(&link, &image),
-        FactKey::ChipId,
-        FrameList::of(&other),
-    );
+    let refused = link.open_write(permit(&link, &image), FrameList::of(&other));
     assert!(
         matches!(refused, Err(LinkError::WrongPermit(_))),
         "another image"
     );
     let open = link
-        .open_write(
-            permit(&link, &image),
-            FactKey::ChipId,
-            FrameList::of(&image),
-        )
+        .open_write(permit(&link, &image), FrameList::of(&image))
         .unwrap();
     for (n, bytes) in [
         (0, frames(&other)[1]),
@@ -254,7 +250,7 @@ fn a_permit_does_not_outlive_a_mode_change_or_a_reconnect() {
     let stale = permit(&link, &image);
     table.go(&link, Mode::System);
     table.go(&link, Mode::Bootloader);
-    let refused = link.open_write(stale, FactKey::ChipId, FrameList::of(&image));
+    let refused = link.open_write(stale, FrameList::of(&image));
     assert!(
         matches!(refused, Err(LinkError::StalePermit { .. })),
         "{refused:?}"
@@ -262,11 +258,7 @@ fn a_permit_does_not_outlive_a_mode_change_or_a_reconnect() {
 
     // Opened before, used after: each frame looks once more, and not one goes.
     let open = link
-        .open_write(
-            permit(&link, &image),
-            FactKey::ChipId,
-            FrameList::of(&image),
-        )
+        .open_write(permit(&link, &image), FrameList::of(&image))
         .unwrap();
     let before = written(&table);
     for to in [CablePlace::Out, CablePlace::In] {
@@ -301,11 +293,86 @@ fn a_permit_is_no_good_for_the_unit_that_was_swapped_in() {
     let mine = permit(&link, &image);
     table.bridge.swap("dock-1", "dock-2").unwrap();
     let before = written(&table);
-    let refused = link.open_write(mine, FactKey::ChipId, FrameList::of(&image));
+    let refused = link.open_write(mine, FrameList::of(&image));
     let is_refused = matches!(
         refused,
         Err(LinkError::StalePermit { .. } | LinkError::AnotherUnit { .. })
     );
     assert!(is_refused, "{refused:?}");
     assert!(written(&table) == before, "it keeps its own bytes");
+}
+
+/// Leave for the erase `way` of what is attached now: the owner's data is waived, and the name was typed.
+fn erase_permit(link: &DeviceLink, family: &Family, wipe: &WipeSpec) -> Permit {
+    let state = link.look().unwrap();
+    let mut rows = rows(&state);
+    for (key, value) in [(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")] {
+        let said = FactRow {
+            key,
+            value: FactValue::parse(key, value).unwrap(),
+            source: Source::Person,
+            ..rows[0].clone()
+        };
+        rows.push(said);
+    }
+    let facts = Facts::new(&rows, &[], []);
+    let keep_safe = family
+        .keep_safe
+        .iter()
+        .map(|class| (*class, Kept::Waived { at: now() }))
+        .collect();
+    let ways = Ways {
+        link: Presence::Here,
+        image: Presence::Here,
+    };
+    let sheet = find(family, State::from_facts(&facts), Goal::Erase, ways).unwrap();
+    let battery = budget::battery(&sheet, &facts, family, &Policy::usual(), now());
+    let consent = Consent {
+        stage: seal::wipe_stage(&wipe.id),
+        typed: "Sanderling".to_owned(),
+        told: seal::told(&seal::wipe_consequences(wipe)),
+        at: now(),
+    };
+    let evidence = WipeEvidence {
+        family,
+        nickname: "Sanderling",
+        facts: &facts,
+        wipe,
+        keep_safe: &keep_safe,
+        torn: &[],
+        battery: &battery,
+        consent: Some(&consent),
+        twin: None,
+    };
+    let witness = LinkWitness {
+        unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
+        live: &facts,
+        epoch: state.epoch,
+    };
+    mint_wipe(&evidence, &witness).unwrap()
+}
+
+/// What a permit names is what is sent: leave to erase by one way sends nothing of another.
+#[test]
+fn a_permit_for_one_erase_is_none_for_another() {
+    let (_table, link, _) = ready();
+    let family = gimbal();
+    let named = |id: &str| family.wipe(id).unwrap();
+    let (command, menu) = (named("bootloader-command"), named("recovery-menu"));
+    let refused = link.erase(erase_permit(&link, &family, command), menu);
+    assert!(
+        matches!(refused, Err(LinkError::WrongPermit(_))),
+        "{refused:?}"
+    );
+    let more = WipeSpec {
+        erases: vec![Role::UserData, Role::DeviceUnique],
+        ..command.clone()
+    };
+    let refused = link.erase(erase_permit(&link, &family, command), &more);
+    assert!(
+        matches!(refused, Err(LinkError::WrongPermit(_))),
+        "{refused:?}"
+    );
+    link.erase(erase_permit(&link, &family, command), command)
+        .unwrap();
 }
