@@ -160,8 +160,17 @@ fn tests(ledger: &mut Ledger) {
     ledger.check(
         Part::Browser,
         "stories in the browser",
-        // Of the whole workspace: of one package alone, half of what is built would be built anew.
-        linting().args(["test", "--workspace", "--test", "browser"]),
+        // Of the whole workspace: of one package alone, half of what is built would be built anew. A story
+        // waits for a quarter of its time, so three of them keep two cores at work.
+        linting().args([
+            "test",
+            "--workspace",
+            "--test",
+            "browser",
+            "--",
+            "--test-threads",
+            "3",
+        ]),
     );
 }
 
