@@ -36,13 +36,34 @@ pub enum UnitsError {
     BadInput(String),
     /// The link.
     #[error(transparent)]
-    Links(#[from] LinksError),
+    Links(LinksError),
     /// Who may change the unit.
     #[error(transparent)]
-    Turn(#[from] TurnError),
+    Turn(TurnError),
     /// The record.
     #[error(transparent)]
     Desk(#[from] DeskError),
+}
+
+// A cause has one place, however it came up.
+
+impl From<TurnError> for UnitsError {
+    fn from(error: TurnError) -> Self {
+        match error {
+            TurnError::Desk(error) => Self::Desk(error),
+            other => Self::Turn(other),
+        }
+    }
+}
+
+impl From<LinksError> for UnitsError {
+    fn from(error: LinksError) -> Self {
+        match error {
+            LinksError::Desk(error) => Self::Desk(error),
+            LinksError::Turn(error) => Self::Turn(error),
+            other => Self::Links(other),
+        }
+    }
 }
 
 /// Who is on the bench.

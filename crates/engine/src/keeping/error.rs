@@ -57,10 +57,10 @@ pub enum KeepingError {
     Pump(#[from] std::io::Error),
     /// The link.
     #[error(transparent)]
-    Links(#[from] LinksError),
+    Links(LinksError),
     /// Who may change the unit.
     #[error(transparent)]
-    Turn(#[from] TurnError),
+    Turn(TurnError),
     /// The record.
     #[error(transparent)]
     Desk(#[from] DeskError),
@@ -71,7 +71,7 @@ pub enum KeepingError {
 
 impl From<LinkError> for KeepingError {
     fn from(error: LinkError) -> Self {
-        Self::Links(error.into())
+        LinksError::from(error).into()
     }
 }
 
@@ -95,7 +95,30 @@ impl From<LibraryError> for KeepingError {
     fn from(error: LibraryError) -> Self {
         match error {
             LibraryError::Vault(error) => (*error).into(),
+            LibraryError::Desk(error) => Self::Desk(error),
             other => Self::Library(other),
+        }
+    }
+}
+
+// A cause has one place, however it came up.
+
+impl From<TurnError> for KeepingError {
+    fn from(error: TurnError) -> Self {
+        match error {
+            TurnError::Desk(error) => Self::Desk(error),
+            other => Self::Turn(other),
+        }
+    }
+}
+
+impl From<LinksError> for KeepingError {
+    fn from(error: LinksError) -> Self {
+        match error {
+            LinksError::Desk(error) => Self::Desk(error),
+            LinksError::Turn(error) => Self::Turn(error),
+            LinksError::Library(error) => Self::Library(error),
+            other => Self::Links(other),
         }
     }
 }

@@ -42,17 +42,37 @@ pub enum LinksError {
     },
     /// Who may change the unit.
     #[error(transparent)]
-    Turn(#[from] TurnError),
+    Turn(TurnError),
     /// The record.
     #[error(transparent)]
     Desk(#[from] DeskError),
     /// What the bench keeps in files.
     #[error(transparent)]
-    Library(#[from] LibraryError),
+    Library(LibraryError),
 }
 
 impl From<DataError> for LinksError {
     fn from(error: DataError) -> Self {
-        Self::Library(error.into())
+        LibraryError::from(error).into()
+    }
+}
+
+// A cause has one place, however it came up.
+
+impl From<TurnError> for LinksError {
+    fn from(error: TurnError) -> Self {
+        match error {
+            TurnError::Desk(error) => Self::Desk(error),
+            other => Self::Turn(other),
+        }
+    }
+}
+
+impl From<LibraryError> for LinksError {
+    fn from(error: LibraryError) -> Self {
+        match error {
+            LibraryError::Desk(error) => Self::Desk(error),
+            other => Self::Library(other),
+        }
     }
 }

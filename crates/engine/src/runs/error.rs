@@ -71,21 +71,21 @@ pub enum RunsError {
     Keeping(KeepingError),
     /// The link.
     #[error(transparent)]
-    Links(#[from] LinksError),
+    Links(LinksError),
     /// Who may change the unit.
     #[error(transparent)]
-    Turn(#[from] TurnError),
+    Turn(TurnError),
     /// The record.
     #[error(transparent)]
     Desk(#[from] DeskError),
     /// What the bench keeps in files.
     #[error(transparent)]
-    Library(#[from] LibraryError),
+    Library(LibraryError),
 }
 
 impl From<LinkError> for RunsError {
     fn from(error: LinkError) -> Self {
-        Self::Links(error.into())
+        LinksError::from(error).into()
     }
 }
 
@@ -98,6 +98,35 @@ impl From<KeepingError> for RunsError {
             KeepingError::Desk(error) => Self::Desk(error),
             KeepingError::Library(error) => Self::Library(error),
             other => Self::Keeping(other),
+        }
+    }
+}
+
+impl From<TurnError> for RunsError {
+    fn from(error: TurnError) -> Self {
+        match error {
+            TurnError::Desk(error) => Self::Desk(error),
+            other => Self::Turn(other),
+        }
+    }
+}
+
+impl From<LibraryError> for RunsError {
+    fn from(error: LibraryError) -> Self {
+        match error {
+            LibraryError::Desk(error) => Self::Desk(error),
+            other => Self::Library(other),
+        }
+    }
+}
+
+impl From<LinksError> for RunsError {
+    fn from(error: LinksError) -> Self {
+        match error {
+            LinksError::Desk(error) => Self::Desk(error),
+            LinksError::Turn(error) => Self::Turn(error),
+            LinksError::Library(error) => Self::Library(error),
+            other => Self::Links(other),
         }
     }
 }

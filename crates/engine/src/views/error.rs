@@ -14,5 +14,14 @@ pub enum ViewError {
     Desk(#[from] DeskError),
     /// What exists once.
     #[error(transparent)]
-    Keeping(#[from] KeepingError),
+    Keeping(KeepingError),
+}
+
+impl From<KeepingError> for ViewError {
+    fn from(error: KeepingError) -> Self {
+        match error {
+            KeepingError::Desk(error) => Self::Desk(error),
+            other => Self::Keeping(other),
+        }
+    }
 }
