@@ -41,7 +41,7 @@ const USAGE: &str = "cargo xtask COMMAND
   bench        release build, then what takes how long, against public tools; `bench judging` in part
   campaign     seeded runs over all families: `campaign --runs N --seed S`
   screenshots  the pictures in docs/screenshots, from the demo
-  schema       docs/*.schema.json of what people write, docs/openapi.json and the front end's types";
+  schema       docs/*.schema.json of what people write, docs/rules.md, docs/openapi.json and the front end's types";
 
 /// The repository's root.
 fn root() -> PathBuf {

@@ -222,6 +222,8 @@ pub enum Description {
     Family,
     /// A facts file, as JSON Schema
     Facts,
+    /// The rules of the job, as a text to read
+    Rules,
 }
 
 /// `rebuild`

@@ -139,6 +139,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
                 Description::Api => veritope_server::openapi(),
                 Description::Family => schema::family(),
                 Description::Facts => schema::facts(),
+                Description::Rules => veritope_core::rule::book(),
             };
             print!("{text}");
             Ok(ExitCode::SUCCESS)

@@ -7,12 +7,14 @@ use std::process::ExitCode;
 use serde::Serialize;
 use veritope_core::budget::{self, Battery, Policy};
 use veritope_core::builds::{self, Gate};
+use veritope_core::evidence::Line;
 use veritope_core::facts_file::{self as file, FactsFile};
 use veritope_core::family::{self, Family, SHIPPED};
+use veritope_core::goal::Goal;
 use veritope_core::mode::Lock;
-use veritope_core::plan::{Goal, Sheet, State};
-use veritope_core::seal::{Item, ItemState};
+use veritope_core::plan::Sheet;
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
+use veritope_core::state::State;
 use veritope_core::steady::alone;
 use veritope_wire::WallTime;
 
@@ -92,21 +94,11 @@ fn print_json(value: &impl Serialize) -> Result<(), CommandError> {
 pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
     let asked = asked(args)?;
     let standing = standing::judge(&StandingInput {
-        coverage: None,
         nickname: &asked.file.nickname,
-        family: Some(&asked.family),
         facts: &asked.file.facts,
-        keep_safe: &asked.file.keep_safe,
+        of: Some(asked.file.dossier(&asked.family, alone(asked.now))),
         policy: &Policy::usual(),
-        captures: 0,
-        kept: &[],
-        held: &[],
-        torn: &[],
-        twin: None,
-        ways: asked.file.ways,
-        consent: None,
         depth: Depth::Page,
-        now: alone(asked.now),
     });
     if args.json {
         print_json(&standing)?;
@@ -119,11 +111,13 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
     })
 }
 
-fn mark(state: ItemState) -> &'static str {
-    match state {
-        ItemState::Met => "met",
-        ItemState::Missing => "missing",
-        ItemState::Unknown => "not known",
+fn mark(line: &Line) -> &'static str {
+    if line.is_met() {
+        "met"
+    } else if line.is_missing() {
+        "missing"
+    } else {
+        "not known"
     }
 }
 
@@ -132,7 +126,7 @@ fn print_standing(standing: &Standing) {
     if let Some(why) = &standing.because {
         println!("{why}");
     }
-    print_items(&standing.items);
+    print_lines(&standing.lines);
     for finding in &standing.findings {
         println!(
             "  {:<9}  {:<3}  {}",
@@ -143,7 +137,7 @@ fn print_standing(standing: &Standing) {
     }
     for one in &standing.outlook {
         println!("{}", one.sentence);
-        print_items(&one.items);
+        print_lines(&one.lines);
     }
     if let Some(check) = &standing.next_check {
         println!(
@@ -153,14 +147,9 @@ fn print_standing(standing: &Standing) {
     }
 }
 
-fn print_items(items: &[Item]) {
-    for item in items {
-        println!(
-            "  {:<9}  {:<3}  {}",
-            mark(item.state),
-            item.rule.id(),
-            item.text
-        );
+fn print_lines(lines: &[Line]) {
+    for line in lines {
+        println!("  {:<9}  {:<3}  {}", mark(line), line.rule.id(), line.text);
     }
 }
 
@@ -190,22 +179,10 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
             ))
         })?;
     let start = State::from_facts(&asked.file.facts);
-    let sheet = standing::plan_for(
-        &asked.family,
-        &asked.file.facts,
-        start,
-        goal,
-        asked.file.ways,
-        None,
-    )
-    .map_err(|error| CommandError::Input(error.to_string()))?;
-    let battery = budget::battery(
-        &sheet,
-        &asked.file.facts,
-        &asked.family,
-        &Policy::usual(),
-        alone(asked.now),
-    );
+    let of = asked.file.dossier(&asked.family, alone(asked.now));
+    let sheet = standing::plan_for(&of, start, goal, None)
+        .map_err(|error| CommandError::Input(error.to_string()))?;
+    let battery = budget::battery(sheet.load(), of.facts, of.family, &Policy::usual(), of.now);
     let missing = match builds::gate(&asked.family, &asked.file.facts, None) {
         Gate::Chain(chain) if goal == Goal::Unlock => chain.missing,
         _ => Vec::new(),

@@ -445,6 +445,7 @@ fn the_descriptions_are_current() {
         ("api", include_str!("../../../docs/openapi.json")),
         ("family", include_str!("../../../docs/family.schema.json")),
         ("facts", include_str!("../../../docs/facts.schema.json")),
+        ("rules", include_str!("../../../docs/rules.md")),
     ] {
         let now = run_ok(&["openapi", "--of", of]);
         let differs = now

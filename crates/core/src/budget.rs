@@ -6,7 +6,6 @@ use veritope_wire::BenchTime;
 
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::Family;
-use crate::plan::Sheet;
 
 /// Under this charge nothing is erased and no boot chain written (`U7`), in thousandths.
 pub const HARD_STOP_PERMILLE: u32 = 300;
@@ -123,33 +122,35 @@ pub fn charge_now(facts: &Facts, family: &Family, now: BenchTime) -> Option<Char
     })
 }
 
-/// Judges the battery for a whole sheet (`U7`).
+/// What work asks of the battery, before the reserve.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Load {
+    /// Thousandths of a full battery that all of it takes.
+    pub permille: u32,
+    /// Thousandths until its last erase or write is through; nothing where it has none.
+    pub until_last_change: Option<u32>,
+}
+
+/// Judges the battery for a piece of work (`U7`): what it takes with the reserve on top, and never under
+/// the hard stop while anything is erased or written.
 #[must_use]
 pub fn battery(
-    sheet: &Sheet,
+    load: Load,
     facts: &Facts,
     family: &Family,
     policy: &Policy,
     now: BenchTime,
 ) -> Battery {
-    let sheet_permille = sheet.head.drain_permille;
-    let with_reserve = sheet_permille
+    let with_reserve = load
+        .permille
         .saturating_mul(100 + RESERVE_PERCENT)
         .div_ceil(100);
-    let until_last_erase: Option<u32> = sheet
-        .steps
-        .iter()
-        .rposition(|step| step.wipe.is_some())
-        .map(|last| {
-            sheet.steps[..=last]
-                .iter()
-                .map(|step| step.drain_permille)
-                .sum()
-        });
-    let for_erase = until_last_erase.map_or(0, |drain| HARD_STOP_PERMILLE + drain);
-    let begin_from_percent = with_reserve.max(for_erase).div_ceil(10);
+    let for_change = load
+        .until_last_change
+        .map_or(0, |drain| HARD_STOP_PERMILLE.saturating_add(drain));
+    let begin_from_percent = with_reserve.max(for_change).div_ceil(10);
     let charge = charge_now(facts, family, now);
-    judged(sheet_permille, begin_from_percent, charge, policy)
+    judged(load.permille, begin_from_percent, charge, policy)
 }
 
 fn judged(
@@ -178,34 +179,21 @@ fn judged(
 /// Bytes that a link moves in a second at least: 250 MB in two minutes (JOB 11).
 const LEAST_BYTES_PER_SECOND: u64 = 2 << 20;
 
-/// Judges the battery for work that moves so many bytes in a recovery (`U7`): what that takes with the
-/// reserve on top, and never under the hard stop, since it writes.
+/// What moving so many bytes in a recovery takes: all of it writes.
 #[must_use]
-pub fn moving(
-    bytes: u64,
-    facts: &Facts,
-    family: &Family,
-    policy: &Policy,
-    now: BenchTime,
-) -> Battery {
-    let recoveries = family
-        .modes
-        .iter()
-        .filter(|spec| spec.mode.reads_partitions());
+pub fn moving(bytes: u64, family: &Family) -> Load {
+    let reading = family.reading_modes();
+    let recoveries = family.modes.iter().filter(|spec| reading.has(spec.mode));
     let rate = recoveries.map(|spec| spec.drain_permille_per_hour).max();
     let seconds = bytes.div_ceil(LEAST_BYTES_PER_SECOND);
     let drain = seconds
         .saturating_mul(u64::from(rate.unwrap_or(0)))
         .div_ceil(3600);
-    let sheet_permille = u32::try_from(drain).unwrap_or(u32::MAX);
-    let with_reserve = sheet_permille
-        .saturating_mul(100 + RESERVE_PERCENT)
-        .div_ceil(100);
-    let begin_from_percent = with_reserve
-        .max(HARD_STOP_PERMILLE.saturating_add(sheet_permille))
-        .div_ceil(10);
-    let charge = charge_now(facts, family, now);
-    judged(sheet_permille, begin_from_percent, charge, policy)
+    let permille = u32::try_from(drain).unwrap_or(u32::MAX);
+    Load {
+        permille,
+        until_last_change: Some(permille),
+    }
 }
 
 /// The battery where there is no sheet to judge it for.
@@ -231,7 +219,9 @@ mod tests {
     use crate::facts::Source;
     use crate::facts::testing::{at, row};
     use crate::family::testing::gimbal;
-    use crate::plan::{Goal, Presence, State, Ways, find};
+    use crate::goal::Goal;
+    use crate::plan::testing::{Ways, find};
+    use crate::state::State;
 
     fn judged(percent: &str, mode: &str, later_minutes: i64) -> Battery {
         let family = gimbal();
@@ -242,12 +232,10 @@ mod tests {
             row(4, FactKey::Battery, percent, Source::Link, 0),
         ];
         let facts = Facts::new(&rows, &[], []);
-        let ways = Ways {
-            link: Presence::Here,
-            image: Presence::Here,
-        };
-        let sheet = find(&family, State::from_facts(&facts), Goal::ReadTable, ways).unwrap();
-        battery(&sheet, &facts, &family, &Policy::usual(), at(later_minutes))
+        let start = State::from_facts(&facts);
+        let sheet = find(&family, start, Goal::ReadTable, Ways::ALL).unwrap();
+        let load = sheet.load();
+        battery(load, &facts, &family, &Policy::usual(), at(later_minutes))
     }
 
     #[test]

@@ -66,23 +66,16 @@ pub struct Chain {
 }
 
 impl Chain {
-    /// Packages before the unlock and after it.
+    /// Its packages in order, by name, and how many of them come before the unlock.
     #[must_use]
-    pub fn packages(&self) -> (Vec<usize>, Vec<usize>) {
-        let at = self
-            .legs
-            .iter()
-            .position(|leg| matches!(leg, Leg::Unlock { .. }));
-        let indices = |legs: &[Leg]| {
-            legs.iter()
-                .filter_map(|leg| match leg {
-                    Leg::Package { index, .. } => Some(*index),
-                    Leg::Unlock { .. } => None,
-                })
-                .collect()
-        };
-        let (before, after) = self.legs.split_at(at.unwrap_or(self.legs.len()));
-        (indices(before), indices(after))
+    pub fn names(&self) -> (Vec<&str>, usize) {
+        let is_unlock = |leg: &Leg| matches!(leg, Leg::Unlock { .. });
+        let before = self.legs.iter().take_while(|leg| !is_unlock(leg)).count();
+        let names = self.legs.iter().filter_map(|leg| match leg {
+            Leg::Package { name, .. } => Some(name.as_str()),
+            Leg::Unlock { .. } => None,
+        });
+        (names.collect(), before)
     }
 }
 
@@ -490,7 +483,9 @@ mod tests {
         );
         assert_eq!((chain.wipes, chain.minutes), (3, 9 + 2 + 5 + 9 + 6 + 5 + 5));
         assert!(chain.reachable.contains(&"WM1-4.0-2612".to_owned()));
-        assert_eq!(chain.packages(), (vec![0, 1], vec![0, 2, 3, 4]));
+        let (legs, before) = chain.names();
+        assert_eq!((legs.len(), before), (6, 2));
+        assert_eq!(legs[0], legs[2], "down and back by the same package");
     }
 
     /// Two erases on, the packages of the way back would be refused for want of copies (`B6`): where
@@ -507,7 +502,8 @@ mod tests {
         );
         assert_eq!(chain.stays_on.as_deref(), Some("WM1-3.1-2603"));
         assert_eq!((chain.wipes, chain.minutes), (2, 9 + 2 + 5));
-        assert_eq!(chain.packages().1, [0usize; 0]);
+        let (legs, before) = chain.names();
+        assert_eq!((legs.len(), before), (2, 2));
     }
 
     #[test]
@@ -589,6 +585,7 @@ mod tests {
             mode: Mode::StockRecovery,
             ends_in: Mode::System,
             minutes,
+            effort: crate::family::Effort::default(),
             wipes,
             keeps_unique: true,
             blake3: None,

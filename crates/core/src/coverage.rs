@@ -13,10 +13,10 @@ pub use crate::captured::{
     Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker,
 };
 use crate::digest::{Claimed, Seen};
-use crate::family::{Blank, Changes, Family, Role};
+use crate::evidence::{Basis, Cure, Due, Finality, Line, Need};
+use crate::family::{Blank, Changes, Family, Role, Wanted};
 use crate::partitions::{Described, OwnPartition, describe};
 use crate::rule::Rule;
-use crate::seal::{Cure, Item, ItemState};
 use crate::worth::{Worth, holds, worth};
 
 /// How long a verification counts (`B7`), in milliseconds.
@@ -61,6 +61,19 @@ pub struct Written {
     pub at: BenchTime,
     /// What shows it.
     pub shown: WriteShown,
+}
+
+/// A write that has begun and whose end nobody has seen (`S3`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Torn {
+    /// The partition.
+    pub label: Label,
+    /// The image that was being written.
+    pub image: Digest,
+    /// What lay there before, if it was captured.
+    pub before: Option<Digest>,
+    /// Since when.
+    pub since: BenchTime,
 }
 
 /// A copy that was read back from its medium in this process: its bytes were hashed, and have the
@@ -116,6 +129,13 @@ impl VerifiedCopy {
         self.digest
     }
 
+    /// Until when it counts.
+    #[must_use]
+    pub fn until(&self) -> BenchTime {
+        let for_ms = i64::try_from(Self::FRESH_FOR_MS).unwrap_or(i64::MAX);
+        self.at.after_ms(for_ms)
+    }
+
     /// Whether it was seen within the last ten minutes.
     #[must_use]
     pub fn is_fresh(&self, now: BenchTime) -> bool {
@@ -135,36 +155,6 @@ pub enum Keeping {
     Not,
     /// Never wanted, or not now.
     NotWanted,
-}
-
-/// Whether a capture wants a partition (`B3`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Wanted {
-    /// In every capture.
-    Always,
-    /// In a full one.
-    InFull,
-    /// Never.
-    Never,
-}
-
-/// Whether a capture wants a partition of this role (`B3`).
-#[must_use]
-pub fn wanted(role: Role) -> Wanted {
-    match role {
-        Role::BootChain
-        | Role::Boot
-        | Role::Recovery
-        | Role::Overlay
-        | Role::Verification
-        | Role::RadioFirmware
-        | Role::DeviceUnique
-        | Role::LockState
-        | Role::BootControl => Wanted::Always,
-        Role::Os => Wanted::InFull,
-        Role::UserData | Role::Cache | Role::Reserve => Wanted::Never,
-    }
 }
 
 /// One partition of the unit and how it is kept.
@@ -201,7 +191,8 @@ pub struct Coverage {
     /// Partitions in disk order.
     pub rows: Vec<CoverageRow>,
     /// The evidence of `B6`: one line for each partition that exists once.
-    pub items: Vec<Item>,
+    #[serde(rename = "items")]
+    pub lines: Vec<Line>,
 }
 
 impl Coverage {
@@ -219,7 +210,7 @@ impl Coverage {
     /// Whether the whole evidence of `B6` is there.
     #[must_use]
     pub fn is_enough(&self) -> bool {
-        !self.items.is_empty() && self.items.iter().all(|item| item.state == ItemState::Met)
+        !self.lines.is_empty() && self.lines.iter().all(Line::is_met)
     }
 }
 
@@ -349,15 +340,15 @@ fn finding(input: &CoverageInput<'_>, row: &CoverageRow, all: &[&CaptureFacts]) 
 #[must_use]
 pub fn judge(input: &CoverageInput<'_>) -> Coverage {
     let mut rows = Vec::new();
-    let mut items = Vec::new();
+    let mut lines = Vec::new();
     for described in describe(input.family, input.own) {
         let row = row(input, described);
         if row.described.role == Role::DeviceUnique {
-            items.push(item(&row));
+            lines.push(line(&row));
         }
         rows.push(row);
     }
-    Coverage { rows, items }
+    Coverage { rows, lines }
 }
 
 fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
@@ -366,7 +357,7 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
     // What nobody listed may change at any start.
     let changes = spec.map_or(Changes::Living, |spec| spec.changes);
     let mut row = CoverageRow {
-        wanted: wanted(described.role),
+        wanted: described.role.spec().wanted,
         described,
         changes,
         kept: Keeping::Not,
@@ -561,26 +552,29 @@ pub fn apart(counted: &[(PlaceId, String)]) -> u32 {
 /// What stands between the disks of a medium that lies on several.
 pub const MEDIA_JOIN: &str = " + ";
 
-fn item(row: &CoverageRow) -> Item {
-    let cure = match (row.kept, row.rule, row.capture) {
-        (Keeping::Enough, ..) => None,
-        (_, Rule::B5, _) if row.has_no_cure => Some(Cure::Nothing),
-        (_, Rule::B5, _) => Some(Cure::PutBack),
-        (_, _, Some(capture)) => Some(Cure::KeepCopies { capture }),
-        _ => Some(Cure::Capture),
+/// The line of `B6` for what exists once. That it is captured is brought by a sheet's own capture; in how
+/// many places it lies is for a person.
+fn line(row: &CoverageRow) -> Line {
+    let label = row.described.own.label.clone();
+    let places = row.places;
+    let line = if row.kept == Keeping::Enough {
+        let copies = Basis::Copies { label, places };
+        Line::met(row.rule, row.text.clone(), copies)
+    } else {
+        let need = match (row.rule, row.capture) {
+            (Rule::B5, _) if row.has_no_cure => Need::Absent {
+                finality: Finality::Open,
+            },
+            (Rule::B5, _) => Cure::PutBack.by_person(),
+            (_, Some(capture)) => Cure::KeepCopies { capture }.by_person(),
+            (_, None) => Need::Carried {
+                cure: Some(Cure::Capture),
+            },
+        };
+        let seen = row.capture.map(|_| Basis::Copies { label, places });
+        Line::missing(row.rule, row.text.clone(), need).seen(seen)
     };
-    Item {
-        rule: row.rule,
-        state: if row.kept == Keeping::Enough {
-            ItemState::Met
-        } else {
-            ItemState::Missing
-        },
-        text: row.text.clone(),
-        cure,
-        minutes: None,
-        facts: Vec::new(),
-    }
+    line.due(Due::Door)
 }
 
 #[cfg(test)]
@@ -697,9 +691,9 @@ mod tests {
     }
 
     fn missing(case: &Case) -> Vec<(Rule, String)> {
-        let open = judged(case).items.into_iter();
-        open.filter(|item| item.state != ItemState::Met)
-            .map(|item| (item.rule, item.text))
+        let open = judged(case).lines.into_iter();
+        open.filter(|line| !line.is_met())
+            .map(|line| (line.rule, line.text))
             .collect()
     }
 
@@ -712,7 +706,7 @@ mod tests {
     fn two_verified_copies_on_two_media_are_enough() {
         let coverage = judged(&kept());
         assert!(coverage.is_enough() && coverage.is_captured_now());
-        assert_eq!(coverage.items.len(), 2, "persist and modemst1");
+        assert_eq!(coverage.lines.len(), 2, "persist and modemst1");
     }
 
     #[test]
@@ -788,9 +782,9 @@ mod tests {
         let coverage = judged(&case);
         assert!(coverage.is_enough());
         assert!(
-            coverage.items[0].text.contains("found lost"),
+            coverage.lines[0].text.contains("found lost"),
             "{}",
-            coverage.items[0].text
+            coverage.lines[0].text
         );
         // It held something before: shut until it is put back.
         let before = capture(2, 7);

@@ -13,7 +13,7 @@ pub struct SeeingHasher {
 /// A digest that was computed here from `bytes` real bytes.
 ///
 /// It can't be copied, stored or read back, so evidence can't outlive the process that saw it.
-#[derive(Debug)]
+#[derive(Debug, PartialEq, Eq)]
 pub struct Seen {
     digest: Digest,
     bytes: u64,

@@ -19,11 +19,13 @@ use std::ops::Range;
 
 use serde::Deserialize;
 use toml::Spanned;
-use veritope_wire::{FactId, WallTime};
+use veritope_wire::{BenchTime, FactId, WallTime};
 
+use crate::dossier::{By, Dossier, Shelved};
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
+use crate::family::Family;
 use crate::keepsafe::{KeepClass, KeepSafe, Kept};
-use crate::plan::{Presence, Ways};
+use crate::state::Presence;
 use crate::steady::alone;
 
 /// Version of the file's format. Changes: 1 = first.
@@ -51,7 +53,32 @@ pub struct FactsFile {
     /// What was said about the owner's data.
     pub keep_safe: KeepSafe,
     /// What is at hand.
-    pub ways: Ways,
+    pub link: Presence,
+    /// A recovery image that matches it.
+    pub image: Presence,
+}
+
+impl FactsFile {
+    /// What is known of it, as a unit of `family`.
+    #[must_use]
+    pub fn dossier<'a>(&'a self, family: &'a Family, now: BenchTime) -> Dossier<'a> {
+        let is_shelved = self.image == Presence::Here;
+        let of = Dossier::new(family, &self.facts, now);
+        Dossier {
+            nickname: &self.nickname,
+            keep_safe: &self.keep_safe,
+            by: By {
+                link: self.link,
+                ..of.by
+            },
+            recovery: is_shelved.then_some(Shelved {
+                findings: &[],
+                seen: None,
+                published: None,
+            }),
+            ..of
+        }
+    }
 }
 
 /// A unit's facts as a file.
@@ -253,10 +280,8 @@ pub fn load(file: &str, text: &str, now: WallTime) -> Result<FactsFile, FactsFil
         nickname: raw.nickname,
         facts: Facts::new(&rows, &[], []),
         keep_safe,
-        ways: Ways {
-            link: raw.bench.link.into(),
-            image: raw.bench.image.into(),
-        },
+        link: raw.bench.link.into(),
+        image: raw.bench.image.into(),
     })
 }
 
@@ -282,8 +307,8 @@ mod tests {
             (Source::Link, alone("2026-11-26T09:00:00Z".parse().unwrap()))
         );
         assert_eq!(file.keep_safe.len(), 2);
-        assert_eq!(file.ways.image, Presence::Missing);
-        assert_eq!(file.ways.link, Presence::Here);
+        assert_eq!(file.image, Presence::Missing);
+        assert_eq!(file.link, Presence::Here);
     }
 
     #[test]

@@ -5,10 +5,10 @@ use serde::Serialize;
 use veritope_wire::{Digest, Label};
 
 use crate::digest::{Claimed, Seen};
+use crate::evidence::{Basis, Line};
 use crate::facts::{FactKey, Facts};
 use crate::family::Family;
 use crate::fuse;
-use crate::relock::{is_checked, stem};
 use crate::rule::Rule;
 
 /// What an image's own descriptor says.
@@ -50,6 +50,17 @@ pub struct Finding {
     pub fit: Fit,
     /// Why, in one sentence.
     pub text: String,
+}
+
+impl Finding {
+    /// As a line of a list, resting on what was read and hashed of the file.
+    #[must_use]
+    pub fn line(&self, basis: Basis) -> Line {
+        match self.fit {
+            Fit::Fits => Line::met(self.rule, self.text.clone(), basis),
+            Fit::Stops => Line::absent(self.rule, self.text.clone()).seen([basis]),
+        }
+    }
 }
 
 /// An image that fits, with the digest that was seen.
@@ -170,8 +181,8 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
         let mut all: Vec<&str> = family
             .partitions
             .iter()
-            .filter(|spec| is_checked(spec.role))
-            .map(|spec| (spec, stem(spec, family)))
+            .filter(|spec| spec.role.spec().is_checked)
+            .map(|spec| (spec, spec.stem().as_str()))
             .filter(|(spec, stem)| {
                 let mut members = claims.members.iter();
                 !members.any(|one| one.as_str() == *stem || *one == spec.label)
@@ -266,7 +277,7 @@ mod tests {
         let members: Vec<Label> = cinder
             .partitions
             .iter()
-            .filter(|spec| is_checked(spec.role))
+            .filter(|spec| spec.role.spec().is_checked)
             .map(|spec| spec.label.clone())
             .collect();
         let stops = |model: &str, fused: &str, variants: &[&str], build: &str| {

@@ -74,16 +74,53 @@ impl Mode {
         }
     }
 
-    /// Whether a link has the rights to read partitions here (`B1`).
-    #[must_use]
-    pub fn reads_partitions(self) -> bool {
-        matches!(self, Self::TemporaryRecovery | Self::CustomRecovery)
-    }
-
     /// The mode with this id.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|mode| mode.id() == id)
+    }
+}
+
+/// Some of the modes.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Modes(u8);
+
+impl Modes {
+    /// Whether it is one of them.
+    #[must_use]
+    pub fn has(self, mode: Mode) -> bool {
+        Mode::ALL
+            .into_iter()
+            .zip(0..)
+            .any(|(one, nth)| one == mode && self.0 & (1 << nth) != 0)
+    }
+
+    /// All of them, in the order of modes.
+    pub fn iter(self) -> impl Iterator<Item = Mode> {
+        Mode::ALL.into_iter().filter(move |mode| self.has(*mode))
+    }
+
+    /// Words for a person, fitting after "in"; nothing where there is none.
+    #[must_use]
+    pub fn shown(self) -> Option<String> {
+        let words: Vec<&str> = self.iter().map(Mode::shown).collect();
+        (!words.is_empty()).then(|| words.join(" or "))
+    }
+}
+
+impl FromIterator<Mode> for Modes {
+    fn from_iter<I: IntoIterator<Item = Mode>>(modes: I) -> Self {
+        let bit = |mode| {
+            let nth = Mode::ALL.into_iter().zip(0..).find(|(one, _)| *one == mode);
+            nth.map_or(0, |(_, nth)| 1 << nth)
+        };
+        Self(modes.into_iter().map(bit).fold(0, |all, one| all | one))
+    }
+}
+
+impl Serialize for Modes {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(self.iter())
     }
 }
 

@@ -3,8 +3,8 @@
 use serde::Serialize;
 use veritope_wire::Label;
 
+use crate::evidence::{Cure, Line};
 use crate::rule::Rule;
-use crate::seal::{Cure, Item, ItemState};
 use crate::standing::{Standing, Verdict};
 
 /// Where a next step leads.
@@ -64,7 +64,7 @@ pub struct NextInput<'a> {
     /// A partition whose write was interrupted.
     pub torn: Option<&'a Label>,
     /// How what exists once is kept.
-    pub kept: &'a [Item],
+    pub kept: &'a [Line],
     /// What was found damaged.
     pub damage: Option<Damage<'a>>,
     /// The run.
@@ -89,9 +89,9 @@ pub fn next_step(input: &NextInput<'_>) -> NextStep {
     let lost = input
         .kept
         .iter()
-        .find(|item| item.cure == Some(Cure::PutBack));
-    if let Some(item) = lost {
-        return backups(item.text.clone());
+        .find(|line| line.cure() == Some(&Cure::PutBack));
+    if let Some(line) = lost {
+        return backups(line.text.clone());
     }
     if let Some(damage) = input.damage {
         return backups(damaged(damage));
@@ -131,12 +131,9 @@ pub fn next_step(input: &NextInput<'_>) -> NextStep {
             to(sentence, "Find out", NextPlace::Standing)
         }
         Verdict::ReadyAfter { .. } => {
-            let first = standing
-                .items
-                .iter()
-                .find(|item| item.state != ItemState::Met);
+            let first = standing.lines.iter().find(|line| !line.is_met());
             let sentence =
-                first.map_or_else(|| standing.sentence.clone(), |item| item.text.clone());
+                first.map_or_else(|| standing.sentence.clone(), |line| line.text.clone());
             to(sentence, "Complete the list", NextPlace::Standing)
         }
         Verdict::Ready => to(
@@ -178,32 +175,27 @@ fn damaged(damage: Damage<'_>) -> String {
 mod tests {
     use super::*;
     use crate::budget::Policy;
+    use crate::coverage::testing::capture;
+    use crate::dossier::Dossier;
+    use crate::evidence::Need;
     use crate::facts::FactKey;
-    use crate::facts::testing::{at, facts};
+    use crate::facts::testing::facts;
     use crate::family::testing::gimbal;
-    use crate::keepsafe::KeepSafe;
-    use crate::plan::{Presence, Ways};
+    use crate::plan::testing::{Ways, known};
     use crate::standing::{Depth, StandingInput, judge};
 
     fn standing(pairs: &[(FactKey, &str)], captures: usize) -> Standing {
+        let (family, facts) = (gimbal(), facts(pairs));
+        let captures: Vec<_> = (0..captures).map(|n| capture(n as u64, 1)).collect();
         judge(&StandingInput {
             nickname: "Ruff",
-            family: Some(&gimbal()),
-            facts: &facts(pairs),
-            keep_safe: &KeepSafe::new(),
+            facts: &facts,
+            of: Some(Dossier {
+                nickname: "Ruff",
+                captures: &captures,
+                ..known(&family, &facts, Ways::ALL)
+            }),
             policy: &Policy::usual(),
-            twin: None,
-            captures,
-            kept: &[],
-            coverage: None,
-            held: &[],
-            torn: &[],
-            ways: Ways {
-                link: Presence::Here,
-                image: Presence::Here,
-            },
-            consent: None,
-            now: at(5),
             depth: Depth::Row,
         })
     }
@@ -214,17 +206,14 @@ mod tests {
         let standing = standing(&[(FactKey::Lock, "unlocked")], 0);
         let (vendor, persist): (Label, Label) =
             ("vendor".parse().unwrap(), "persist".parse().unwrap());
+        let need = Need::Person {
+            cure: Cure::PutBack,
+        };
+        let lost = Line::missing(Rule::B5, "persist is blank now: put it back.", need);
         let whole = NextInput {
             standing: &standing,
             torn: Some(&vendor),
-            kept: &[Item {
-                rule: Rule::B5,
-                state: ItemState::Missing,
-                text: "persist is blank now: put it back.".to_owned(),
-                cure: Some(Cure::PutBack),
-                minutes: None,
-                facts: Vec::new(),
-            }],
+            kept: &[lost],
             damage: Some(Damage {
                 place: "this bench",
                 label: Some(&persist),

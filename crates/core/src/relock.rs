@@ -7,11 +7,12 @@
 use serde::{Deserialize, Serialize};
 use veritope_wire::{BenchTime, Digest, Label};
 
-use crate::coverage::{BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker, Written};
+use crate::coverage::{
+    BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker, Torn, Written,
+};
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
 use crate::family::{BuildSpec, Family, PartitionSpec, Role};
 use crate::mode::RecoveryKind;
-use crate::seal::Torn;
 use crate::worth::Inside;
 
 /// How it is known what a partition holds, the best first (`R1`).
@@ -142,11 +143,8 @@ impl Stock {
     pub fn published(family: &Family, model: Option<&str>) -> Vec<Self> {
         let images = |build: &BuildSpec| {
             let of = |spec: &PartitionSpec| {
-                let stem = stem(spec, family);
-                let known = build
-                    .images
-                    .iter()
-                    .find(|(label, _)| label.as_str() == stem);
+                let mut images = build.images.iter();
+                let known = images.find(|(label, _)| label == spec.stem());
                 known.map(|(_, digest)| (spec.label.clone(), *digest))
             };
             family.partitions.iter().filter_map(of).collect()
@@ -225,21 +223,6 @@ pub fn held(stocks: &[Stock], captures: &[CaptureFacts], written: &[Written]) ->
     all
 }
 
-/// Roles that a locked unit checks before it starts, or that its start rests on.
-#[must_use]
-pub fn is_checked(role: Role) -> bool {
-    matches!(
-        role,
-        Role::BootChain
-            | Role::Boot
-            | Role::Recovery
-            | Role::Overlay
-            | Role::Verification
-            | Role::Os
-            | Role::RadioFirmware
-    )
-}
-
 /// How the checked partitions stand.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Purity {
@@ -263,37 +246,6 @@ impl Purity {
             && self.unproven.is_empty()
             && self.mixed.is_empty()
             && !self.builds.is_empty()
-    }
-}
-
-/// Which slot a partition belongs to, by its label.
-pub(crate) fn slot_of(spec: &PartitionSpec, family: &Family) -> &'static str {
-    let label = spec.label.as_str();
-    let has = |end: &str| {
-        family
-            .partitions
-            .iter()
-            .any(|other| other.label.as_str() == end)
-    };
-    if let Some(stem) = label.strip_suffix("_a")
-        && has(&format!("{stem}_b"))
-    {
-        "a"
-    } else if let Some(stem) = label.strip_suffix("_b")
-        && has(&format!("{stem}_a"))
-    {
-        "b"
-    } else {
-        ""
-    }
-}
-
-/// A partition's label without its slot.
-pub(crate) fn stem<'s>(spec: &'s PartitionSpec, family: &Family) -> &'s str {
-    let label = spec.label.as_str();
-    match slot_of(spec, family) {
-        "" => label,
-        _ => label.get(..label.len() - 2).unwrap_or(label),
     }
 }
 
@@ -343,9 +295,9 @@ pub fn purity(family: &Family, facts: &Facts, held: &[Held], torn: &[Torn]) -> P
     for spec in family
         .partitions
         .iter()
-        .filter(|spec| is_checked(spec.role))
+        .filter(|spec| spec.role.spec().is_checked)
     {
-        let slot = slot_of(spec, family);
+        let slot = spec.slot_id();
         match slots.iter_mut().find(|(known, _)| *known == slot) {
             Some((_, specs)) => specs.push(spec),
             None => slots.push((slot, vec![spec])),
@@ -438,7 +390,7 @@ mod tests {
         family
             .partitions
             .iter()
-            .filter(|spec| is_checked(spec.role))
+            .filter(|spec| spec.role.spec().is_checked)
             .map(|spec| held(spec.label.as_str(), stock(build), Proof::ReadTemporary, 5))
             .collect()
     }

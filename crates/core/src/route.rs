@@ -1,10 +1,10 @@
 //! How is it read? The way that writes least comes first (`B1`).
 
+use crate::evidence::{Basis, Line};
 use crate::facts::{FactKey, Facts};
 use crate::family::{Family, KeptSpec, ReadRoute, RestoredBy, RouteKind, RouteLock};
 use crate::mode::{Lock, RecoveryKind};
 use crate::rule::Rule;
-use crate::seal::{Item, ItemState};
 
 /// Whether a way can be gone as the unit stands. Unknown is no.
 fn is_open(route: &ReadRoute, facts: &Facts) -> bool {
@@ -38,7 +38,7 @@ pub fn least_writing<'f>(family: &'f Family, facts: &Facts) -> Option<&'f ReadRo
 /// The way as a line of evidence: what it writes, and what has to be minded. Nothing where the
 /// family says nothing of reading, or no way is open.
 #[must_use]
-pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Item> {
+pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Line> {
     let route = least_writing(family, facts)?;
     let is_in = facts.recovery() == Some(RecoveryKind::Custom);
     let (rule, text) = match route.kind {
@@ -68,14 +68,7 @@ pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Item> {
         ),
         RouteKind::TemporaryStart | RouteKind::ReadOut => (Rule::B1, route.hand.clone()),
     };
-    Some(Item {
-        rule,
-        state: ItemState::Met,
-        text,
-        cure: None,
-        minutes: None,
-        facts: Vec::new(),
-    })
+    Some(Line::met(rule, text, Basis::clause("ways to read it out")))
 }
 
 /// `M11`: what to mind where the maker's recovery comes back.

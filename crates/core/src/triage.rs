@@ -61,10 +61,7 @@ fn endless(family: &Family, facts: &Facts) -> Vec<Cause> {
     let wiped = facts.last(Happening::Wiped);
     let written = facts.last(Happening::SystemWritten);
     let ran = facts.last(Happening::SystemRan);
-    let has_slots = family
-        .partitions
-        .iter()
-        .any(|part| part.label.as_str().ends_with("_b"));
+    let has_slots = family.has_slots();
     let leftovers = cause(
         Rule::T5,
         "Data of another system is left over.",

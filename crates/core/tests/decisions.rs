@@ -7,12 +7,13 @@ use std::collections::BTreeMap;
 
 use proptest::prelude::*;
 use veritope_core::budget::Policy;
+use veritope_core::dossier::{By, Dossier, Shelved};
+use veritope_core::evidence::{Basis, Line};
 use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, Source};
 use veritope_core::family::{Family, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
-use veritope_core::plan::{Presence, Ways};
-use veritope_core::seal::ItemState;
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
+use veritope_core::state::Presence;
 use veritope_core::steady::alone;
 use veritope_wire::{BenchTime, WallTime};
 
@@ -65,23 +66,23 @@ fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
         .collect();
     judge(&StandingInput {
         nickname: "Unit",
-        family: Some(family),
         facts,
-        keep_safe: &keep_safe,
+        of: Some(Dossier {
+            nickname: "Unit",
+            keep_safe: &keep_safe,
+            by: By {
+                link: Presence::Here,
+                token: Presence::Missing,
+            },
+            recovery: Some(Shelved {
+                findings: &[],
+                seen: None,
+                published: None,
+            }),
+            ..Dossier::new(family, facts, now())
+        }),
         policy: &Policy::usual(),
-        ways: Ways {
-            link: Presence::Here,
-            image: Presence::Here,
-        },
-        captures: 0,
-        kept: &[],
-        coverage: None,
-        held: &[],
-        torn: &[],
-        twin: None,
-        consent: None,
         depth: Depth::Page,
-        now: now(),
     })
 }
 
@@ -101,6 +102,17 @@ fn short(verdict: &Verdict) -> String {
         Verdict::NoLock => "no-lock".to_owned(),
         Verdict::NotKnownYet => "unknown".to_owned(),
     }
+}
+
+/// The facts that a line rests on, or that were looked at.
+fn cited(line: &Line) -> Vec<FactKey> {
+    let basis = line.basis().iter();
+    basis
+        .filter_map(|basis| match basis {
+            Basis::Fact(fact) => Some(fact.key),
+            _ => None,
+        })
+        .collect()
 }
 
 type Known = BTreeMap<FactKey, String>;
@@ -161,11 +173,8 @@ fn every_row_of_the_table_comes_out_as_written() {
     for [codename, changes, verdict, rules, next] in &table.rows {
         let (known, kept) = changed(&table.bases[codename], changes);
         let standing = judged(&families[codename], &facts(&known), kept);
-        let open = standing
-            .items
-            .iter()
-            .filter(|item| item.state != ItemState::Met);
-        let found_rules: Vec<&str> = open.map(|item| item.rule.id()).collect();
+        let open = standing.lines.iter().filter(|line| !line.is_met());
+        let found_rules: Vec<&str> = open.map(|line| line.rule.id()).collect();
         let found_rules = if found_rules.is_empty() {
             "-".to_owned()
         } else {
@@ -234,8 +243,8 @@ proptest! {
         let key = *known.keys().nth(gone % known.len()).unwrap();
         let before = judged(&families[&codename], &facts(&known), true);
         if before.verdict == Verdict::Ready {
-            prop_assert!(before.items.iter().all(|item| item.state == ItemState::Met));
-            let rests = before.items.iter().any(|item| item.facts.iter().any(|fact| fact.key == key));
+            prop_assert!(before.lines.iter().all(Line::is_met));
+            let rests = before.lines.iter().any(|line| cited(line).contains(&key));
             known.remove(&key);
             let after = judged(&families[&codename], &facts(&known), true);
             prop_assert!(!rests || after.verdict != Verdict::Ready, "{:?} gone, still ready", key);
@@ -267,11 +276,11 @@ proptest! {
         known.extend(said);
         let before = judged(family, &facts(&known), true);
         if before.verdict == (Verdict::NotPossible { finality: Finality::Final }) {
-            let cited: Vec<FactKey> = before.items.iter()
-                .filter(|item| item.cure == Some(veritope_core::seal::Cure::Never))
-                .flat_map(|item| item.facts.iter().map(|fact| fact.key))
+            let rests: Vec<FactKey> = before.lines.iter()
+                .filter(|line| line.absence() == Some(Finality::Final))
+                .flat_map(cited)
                 .collect();
-            prop_assert!(!cited.is_empty(), "a final no cites what it rests on");
+            prop_assert!(!rests.is_empty(), "a final no cites what it rests on");
             for (key, value) in more {
                 known.entry(key).or_insert(value);
             }

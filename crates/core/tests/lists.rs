@@ -7,21 +7,22 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use veritope_core::budget::{self, Policy};
-use veritope_core::coverage::{
-    Agreement, BlankBytes, CaptureFacts, CapturedFacts, CoverageInput, Origin, Rest, Taker,
+use veritope_core::act::{
+    Act, Erase, EraseAll, Ground, Install, PutBack, PutStock, Relock, SetSlot, Standpoint,
+    StartImage, Unlock, WriteImage, WriteToRead, list,
 };
+use veritope_core::budget::{self, Load, Policy};
+use veritope_core::coverage::{
+    Agreement, BlankBytes, CaptureFacts, CapturedFacts, CoverageInput, Origin, Rest, Taker, Torn,
+};
+use veritope_core::dossier::{By, Dossier, Put, ReadBack, Witnessed};
+use veritope_core::evidence::{Due, Line};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Happening, Source};
 use veritope_core::family::{Family, Role, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
-use veritope_core::mode::Slot;
+use veritope_core::mode::{Mode, Slot};
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::sheet::{Reach, SheetHead};
-use veritope_core::plan::{Cost, Goal, Sheet, State};
-use veritope_core::seal::{
-    self, Effect, Item, ItemState, PackageEvidence, ReadBack, RelockEvidence, RestoreEvidence,
-    SlotEvidence, Torn, UnlockEvidence, WipeEvidence, Witnessed, WriteEvidence,
-};
+use veritope_core::state::Presence;
 use veritope_core::steady::{Taken, alone};
 use veritope_core::{coverage, relock};
 use veritope_wire::{BenchTime, Digest, WallTime};
@@ -97,10 +98,7 @@ fn settings(family: &Family, base: &[FactRow]) -> Vec<Setting> {
     };
     let label = family.partitions.first().map(|spec| spec.label.clone());
     let torn = label.map(|label| Torn {
-        effect: Effect::WriteImage {
-            label: label.clone(),
-            image: Digest::of(b"half of it"),
-        },
+        image: Digest::of(b"half of it"),
         label,
         before: None,
         since: ago(5),
@@ -187,33 +185,11 @@ fn captured(family: &Family) -> CaptureFacts {
     }
 }
 
-/// A sheet that takes nothing of the battery.
-fn no_sheet(family: &Family, facts: &Facts) -> Sheet {
-    Sheet {
-        goal: Goal::ToSystem,
-        family: family.digest,
-        start: State::from_facts(facts),
-        reach: Reach::Goal,
-        steps: Vec::new(),
-        head: SheetHead {
-            hands_on_seconds: 0,
-            waiting_seconds: 0,
-            wipes: 0,
-            mode_changes: 0,
-            no_returns: 0,
-            drain_permille: 0,
-        },
-        why_not: Vec::new(),
-        cost: Cost::default(),
-        expanded: 0,
-    }
-}
-
-/// All lists of this family in this setting, each by its name.
-fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Item>)> {
+/// All lists of this family in this setting, each by its name; as they are now, unit linked.
+fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Line>)> {
     let facts = &on.facts;
     let policy = Policy::usual();
-    let battery = budget::battery(&no_sheet(family, facts), facts, family, &policy, now());
+    let battery = budget::battery(Load::default(), facts, family, &policy, now());
     let own = own(family);
     let coverage = coverage::judge(&CoverageInput {
         family,
@@ -227,175 +203,147 @@ fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Item>)> {
         now: now(),
     });
     let held = relock::held(&[], &on.captures, &[]);
-    let read_back = ReadBack {
-        copies: &[],
-        away: &[],
-        needed: policy.copies,
+    let of = Dossier {
+        nickname: "Unit",
+        by: By {
+            link: Presence::Here,
+            token: Presence::Missing,
+        },
+        twin: on.twin,
+        keep_safe: &on.keep_safe,
+        torn: &on.torn,
+        battery: Some(&battery),
+        captures: &on.captures,
+        coverage: Some(&coverage),
+        read_back: ReadBack {
+            copies: None,
+            away: &[],
+            needed: policy.copies,
+        },
+        held: &held,
+        ..Dossier::new(family, facts, now())
     };
     let mut all = Vec::new();
-    let mut add = |name: &str, items: Vec<Item>| all.push((name.to_owned(), items));
-
-    let unlock = UnlockEvidence {
-        family,
-        nickname: "Unit",
-        facts,
-        keep_safe: &on.keep_safe,
-        battery: &battery,
-        coverage: Some(&coverage),
-        torn: &on.torn,
-        now: now(),
-        consent: None,
-        twin: on.twin,
+    let mut add = |name: &str, act: Act, of: &Dossier<'_>| {
+        let lines = list(&act, Ground::plain(of), Standpoint::now(of)).into_lines();
+        all.push((name.to_owned(), lines));
     };
-    add("before an unlock", seal::unlock_preparations(&unlock));
-    add("unlock", seal::unlock_items(&unlock));
+    let stage = family.main_stages().next();
+    let stage = stage.map_or_else(String::new, |stage| stage.id.clone());
+    add("unlock", Unlock { stage }.into(), &of);
     if let Some(package) = family.packages.first() {
-        let evidence = PackageEvidence {
-            family,
-            nickname: "Unit",
-            facts,
-            package,
-            seen: None,
-            keep_safe: &on.keep_safe,
-            coverage: &coverage,
-            battery: &battery,
-            torn: &on.torn,
-            consent: None,
-        };
-        add("before a package", seal::package_preparations(&evidence));
-        add("package ahead", seal::package_ahead(&evidence));
-        add("package", seal::package_items(&evidence));
+        let package = package.name.clone();
+        add("package", Install { package }.into(), &of);
     }
-    let relock = RelockEvidence {
-        family,
-        nickname: "Unit",
-        facts,
-        held: &held,
-        torn: &on.torn,
-        keep_safe: &on.keep_safe,
-        battery: Some(&battery),
-        now: now(),
-        consent: None,
-        twin: on.twin,
-    };
-    add("before a relock", seal::relock_preparations(&relock));
-    add("relock", seal::relock_items(&relock));
+    let stage = family.relock.order.first();
+    let stage = stage.map_or_else(String::new, Clone::clone);
+    add("relock", Relock { stage }.into(), &of);
     if family.slot_switch.is_some() {
-        let slot = SlotEvidence {
-            family,
-            facts,
-            slot: Slot::B,
-            held: &held,
-            torn: &on.torn,
-            keep_safe: &on.keep_safe,
-            battery: &battery,
-            twin: on.twin,
-        };
-        add("before slot b", seal::slot_preparations(&slot));
-        add("slot b", seal::slot_items(&slot));
+        add("slot b", SetSlot { slot: Slot::B }.into(), &of);
     }
     for wipe in &family.wipes {
-        let evidence = WipeEvidence {
-            family,
-            nickname: "Unit",
-            facts,
-            wipe,
-            keep_safe: &on.keep_safe,
-            torn: &on.torn,
-            battery: &battery,
-            consent: None,
-            twin: on.twin,
-        };
-        add(
-            &format!("before {}", wipe.id),
-            seal::wipe_preparations(&evidence),
-        );
-        add(&wipe.id, seal::wipe_items(&evidence));
+        let way = wipe.id.clone();
+        add(&wipe.id, Erase { way }.into(), &of);
     }
-    let label = family.recovery_write.as_ref().map(|spec| &spec.partition);
-    let write = WriteEvidence {
-        family,
-        facts,
-        label,
-        findings: &[],
-        seen: None,
-        published: None,
-        coverage: &coverage,
-        battery: &battery,
-        torn: &on.torn,
-        read_back,
-        now: now(),
-    };
-    add("write a recovery", seal::write_items(&write));
-    add("write to be able to read", seal::read_route_items(&write));
-    add(
-        "before a foreign write",
-        seal::before_foreign(family, facts),
-    );
-    add(
-        "erase all",
-        seal::erase_items(family, facts, &coverage.items),
-    );
+    let image = None;
+    if family.temporary_start.is_some() {
+        add("start from memory", StartImage { image }.into(), &of);
+    }
+    if let Some(spec) = &family.recovery_write {
+        let label = spec.partition.clone();
+        let write = WriteImage { label, image };
+        add("write a recovery", write.into(), &of);
+        let label = spec.partition.clone();
+        let write = WriteToRead { label, image };
+        add("write to be able to read", write.into(), &of);
+    }
+    let everything = EraseAll::ticked(family, facts);
+    if let Some(everything) = everything {
+        add("erase all", everything.into(), &of);
+    }
     let is_unique = |part: &&OwnPartition| {
         let spec = family.partition(&part.label);
         spec.is_some_and(|spec| spec.role == Role::DeviceUnique)
     };
+    let is_system = |part: &&OwnPartition| {
+        let spec = family.partition(&part.label);
+        spec.is_some_and(|spec| spec.role == Role::Os)
+    };
+    let identifiers = BTreeMap::new();
+    let put = |own| Put {
+        own,
+        capture: on.captures.first(),
+        witnessed: Witnessed {
+            manifest: Digest::of(b"manifest"),
+            identifiers: &identifiers,
+            mode: Mode::TemporaryRecovery,
+            origin: Origin::Read,
+        },
+        copy: None,
+        present: None,
+        set: &[],
+    };
+    let capture = "00000000-0000-7000-8000-00000000cafe".parse().unwrap();
     if let Some(own) = own.iter().find(is_unique) {
-        let identifiers = BTreeMap::new();
-        let restore = RestoreEvidence {
-            family,
-            facts,
-            live: None,
-            paired: &[],
-            own,
-            capture: on.captures.first(),
-            captures: &on.captures,
-            witnessed: Witnessed {
-                manifest: Digest::of(b"manifest"),
-                identifiers: &identifiers,
-                mode: veritope_core::mode::Mode::TemporaryRecovery,
-                origin: Origin::Read,
-            },
-            copy: None,
-            present: None,
-            coverage: Some(&coverage),
-            read_back,
-            set: &[],
-            torn: &on.torn,
-            battery: &battery,
-            now: now(),
+        let label = own.label.clone();
+        let put = Some(put(own));
+        let back = PutBack {
+            label,
+            capture,
+            image,
         };
         add(
             &format!("put {} back", own.label),
-            seal::restore_items(&restore),
+            back.into(),
+            &Dossier { put, ..of },
+        );
+    }
+    if let Some(own) = own.iter().find(is_system) {
+        let label = own.label.clone();
+        let put = Some(put(own));
+        let set = capture;
+        let stock = PutStock { label, set, image };
+        add(
+            &format!("put stock on {}", own.label),
+            stock.into(),
+            &Dossier { put, ..of },
         );
     }
     all
 }
 
-fn state(item: &Item) -> &'static str {
-    match item.state {
-        ItemState::Met => "met",
-        ItemState::Missing => "missing",
-        ItemState::Unknown => "unknown",
-    }
+/// By when it must be met, and how it stands.
+fn state(line: &Line) -> String {
+    let due = match line.due {
+        Due::Begin => "begin",
+        Due::Way => "way",
+        Due::Door => "door",
+    };
+    let state = if line.is_met() {
+        "met"
+    } else if line.is_missing() {
+        "missing"
+    } else {
+        "unknown"
+    };
+    format!("{due} {state}")
 }
 
 #[test]
 fn every_line_of_every_list() {
     let bases = bases();
-    let mut lines = 0;
+    let mut counted = 0;
     for (file, source) in SHIPPED {
         let family = load(file, source).unwrap();
         let mut text = String::new();
         // What reads the same in several settings is told once.
         let mut told: BTreeMap<String, &str> = BTreeMap::new();
         for on in &settings(&family, &bases[&family.codename]) {
-            for (list, items) in lists(&family, on) {
+            for (list, lines) in lists(&family, on) {
                 let mut body = String::new();
-                for item in &items {
-                    lines += 1;
-                    writeln!(body, "  {} {}: {}", item.rule.id(), state(item), item.text).unwrap();
+                for line in &lines {
+                    counted += 1;
+                    writeln!(body, "  {} {}: {}", line.rule.id(), state(line), line.text).unwrap();
                 }
                 let before = *told.entry(format!("{list}\n{body}")).or_insert(on.name);
                 writeln!(text, "{}: {list}", on.name).unwrap();
@@ -408,5 +356,5 @@ fn every_line_of_every_list() {
         }
         insta::assert_snapshot!(family.codename.as_str(), text);
     }
-    assert!(lines > 1000, "{lines}");
+    assert!(counted > 1000, "{counted}");
 }

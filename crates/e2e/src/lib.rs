@@ -8,6 +8,7 @@ use std::process::{Child, Command, Stdio};
 use std::sync::OnceLock;
 use std::time::Duration;
 
+use fantoccini::error::CmdError;
 use fantoccini::{Client, ClientBuilder, Locator};
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
@@ -272,22 +273,32 @@ impl Bench {
         let path = format!(
             "//*[self::button or self::a or @role='radio' or self::label][not(@disabled)][not(@aria-disabled='true')][normalize-space(.)=\"{name}\" or @aria-label=\"{name}\"]"
         );
+        let missing = format!("nothing called `{name}` can be clicked");
+        let click = async || {
+            self.browser
+                .find(Locator::XPath(&path))
+                .await?
+                .click()
+                .await
+        };
+        self.patiently(&missing, click).await
+    }
+
+    /// Does it until it can be done: what it is done to may not be there yet, or was drawn anew between
+    /// finding and doing. What was refused was not done in part.
+    async fn patiently(
+        &self,
+        missing: &str,
+        act: impl AsyncFn() -> Result<(), CmdError>,
+    ) -> Outcome {
         let mut looks = 0..LOOKS;
         loop {
-            let clicked = match self.browser.find(Locator::XPath(&path)).await {
-                Ok(found) => found.click().await,
-                Err(error) => Err(error),
-            };
-            match clicked {
+            match act().await {
                 Ok(()) => return Ok(()),
-                // It may have been drawn anew between finding and clicking.
                 Err(error) if looks.next().is_none() => {
                     let shown = self.run("return document.body.innerText").await?;
                     let shown = shown.as_str().unwrap_or_default();
-                    return Err(format!(
-                        "nothing called `{name}` can be clicked: {error}\n{shown}"
-                    )
-                    .into());
+                    return Err(format!("{missing}: {error}\n{shown}").into());
                 }
                 Err(_) => tokio::time::sleep(LOOK_EVERY).await,
             }
@@ -302,14 +313,13 @@ impl Bench {
         let path = format!(
             "//*[self::input or self::textarea][@id=//label[normalize-space(.)=\"{label}\"]/@for]"
         );
-        let field = self
-            .browser
-            .wait()
-            .at_most(LOOK_EVERY * 4 * LOOKS)
-            .for_element(Locator::XPath(&path))
-            .await?;
-        field.send_keys(&format!("\u{e009}a\u{e000}{text}")).await?;
-        Ok(())
+        let keys = format!("\u{e009}a\u{e000}{text}");
+        let missing = format!("no field `{label}` can be typed into");
+        let fill = async || {
+            let field = self.browser.find(Locator::XPath(&path)).await?;
+            field.send_keys(&keys).await
+        };
+        self.patiently(&missing, fill).await
     }
 
     /// Sends keys to whatever has the focus.
@@ -317,8 +327,8 @@ impl Bench {
     /// # Errors
     /// When the browser refuses.
     pub async fn press(&self, keys: &str) -> Outcome {
-        self.browser.active_element().await?.send_keys(keys).await?;
-        Ok(())
+        let press = async || self.browser.active_element().await?.send_keys(keys).await;
+        self.patiently("nothing takes the keys", press).await
     }
 
     /// Touches a button on the stand-in's own page, in a tab of its own.
@@ -373,22 +383,15 @@ impl Bench {
     /// When there is none in time.
     pub async fn click_last(&self, text: &str) -> Outcome {
         let path = format!("(//button[not(@disabled)][normalize-space(.)=\"{text}\"])[last()]");
-        let mut looks = 0..LOOKS;
-        loop {
-            let clicked = match self.browser.find(Locator::XPath(&path)).await {
-                Ok(found) => found.click().await,
-                Err(error) => Err(error),
-            };
-            match clicked {
-                Ok(()) => return Ok(()),
-                Err(error) if looks.next().is_none() => {
-                    let shown = self.run("return document.body.innerText").await?;
-                    let shown = shown.as_str().unwrap_or_default();
-                    return Err(format!("no `{text}` can be clicked: {error}\n{shown}").into());
-                }
-                Err(_) => tokio::time::sleep(LOOK_EVERY).await,
-            }
-        }
+        let missing = format!("no `{text}` can be clicked");
+        let click = async || {
+            self.browser
+                .find(Locator::XPath(&path))
+                .await?
+                .click()
+                .await
+        };
+        self.patiently(&missing, click).await
     }
 
     /// Waits until the page no longer shows `text`.

@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex};
 
+use veritope_core::evidence::Line;
 use veritope_core::rule::Rule;
-use veritope_core::seal::Item;
 use veritope_wire::{RunId, UnitId};
 
 use crate::desk::DeskError;
@@ -25,7 +25,7 @@ pub enum TurnError {
         /// The list that is not complete.
         rule: Rule,
         /// What is missing on it.
-        missing: Vec<Item>,
+        missing: Vec<Line>,
     },
     /// The record.
     #[error(transparent)]
@@ -95,7 +95,7 @@ impl Turns {
         unit: UnitId,
         wanted: String,
         rule: Rule,
-        missing: Vec<Item>,
+        missing: Vec<Line>,
     ) -> TurnError {
         let mut rules: Vec<Rule> = missing.iter().map(|item| item.rule).collect();
         rules.dedup();

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use veritope_core::facts::{FactKey, FactValue, NotAValue, Source};
+use veritope_core::goal::Goal;
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::paste::{self, Hit, MOST_PASTED_BYTES};
-use veritope_core::plan::Goal;
 use veritope_wire::{BridgeId, FactId, RequestId, UnitId};
 
 use crate::desk::DeskError;

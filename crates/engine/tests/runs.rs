@@ -16,8 +16,8 @@ use std::sync::{Arc, Mutex};
 
 use support::{Bench, Impatient, Patient, by_hand, linked, watch_with};
 use veritope_core::facts::FactKey;
+use veritope_core::goal::Goal;
 use veritope_core::mode::Lock;
-use veritope_core::plan::Goal;
 use veritope_core::rule::Rule;
 use veritope_core::standing::Verdict;
 use veritope_engine::desk::record::{RunEnd, StepResult};

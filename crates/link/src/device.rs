@@ -4,16 +4,16 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 
-use veritope_core::digest::{Claimed, FrameList, Seen};
+use veritope_core::act::{Command, Complete, Doing};
+use veritope_core::digest::{FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
-use veritope_core::family::{Chip, Role, WipeSpec};
+use veritope_core::family::Chip;
 use veritope_core::mode::Mode;
-use veritope_core::seal::{Effect, Permit};
 use veritope_wire::link::{
-    ActKind, ActRequest, DeviceState, Epoch, Handle, InMemory, LinkEvents, Listed, Operation,
-    OperationId, PartitionList, RefusalCode,
+    ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, Operation, OperationId,
+    PartitionList, RefusalCode,
 };
-use veritope_wire::{Digest, Label, UnitId};
+use veritope_wire::{BenchTime, Digest, Label, UnitId};
 
 use crate::transport::{LinkError, Passed, ToMemory, Transport, WriteBytes};
 
@@ -133,131 +133,149 @@ impl DeviceLink {
         self.act(ActKind::Restart, args, epoch)
     }
 
-    /// Puts an image into the device's memory, once its bytes are seen to be the ones that were
-    /// `judged` (`E5`); storage stays as it is.
+    /// Opens the door for a complete list: looks at the device, asks of it what the list asks, lets the
+    /// intent be written down, and only then gives leave (`S3`).
+    ///
+    /// # Errors
+    /// [`NotNow`]: nothing went out, and without the intent nothing will.
+    pub fn permit<E: std::error::Error + 'static>(
+        &self,
+        complete: Complete,
+        now: BenchTime,
+        intend: impl FnOnce(&Complete) -> Result<(), E>,
+    ) -> Result<Permit, NotNow<E>> {
+        if complete.unit() != self.unit {
+            return Err(LinkError::WrongPermit("it was given for another unit").into());
+        }
+        if *complete.doing() == Doing::Hands {
+            return Err(LinkError::WrongPermit("it is for a person's hands").into());
+        }
+        let Some(chip) = complete.chip() else {
+            return Err(LinkError::WrongPermit("it names no hardware identity").into());
+        };
+        if now > complete.until() {
+            return Err(LinkError::TooLate.into());
+        }
+        let state = self.look()?;
+        self.is_of(&state, chip)?;
+        let said = readings(&state);
+        if let Some(ask) = complete.asks().iter().find(|ask| !ask.is_answered(&said)) {
+            return Err(LinkError::NotAsJudged(ask.shown()).into());
+        }
+        intend(&complete).map_err(NotNow::Intent)?;
+        let epoch = state.epoch;
+        Ok(Permit {
+            complete,
+            sight: Sight { epoch },
+        })
+    }
+
+    /// Sends the command that `permit` is for, spending it; with the unit's own token where it takes one
+    /// (`U4`). Forms of a command are tried in order; the next one only if the device doesn't know the one
+    /// before (`L1`).
+    ///
+    /// The device is looked at once more: a permit of an older epoch or for another unit goes no further
+    /// than this side of the cable.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; any refusal but *unknown command* is a refusal.
+    pub fn perform(&self, permit: Permit, secret: Option<&str>) -> Result<Operation, LinkError> {
+        let command = match permit.complete.doing() {
+            Doing::Command(command) => command.clone(),
+            Doing::Look(_) | Doing::Hands | Doing::Read(_) | Doing::Send { .. } => {
+                return Err(LinkError::WrongPermit("it was given for no command"));
+            }
+        };
+        self.is_good(&permit)?;
+        let epoch = permit.sight.epoch;
+        let one = |name: &str, value: &str| (name.to_owned(), value.to_owned());
+        match command {
+            Command::Unlock {
+                stage,
+                forms,
+                token,
+            } => {
+                let secret = match (token, secret) {
+                    (true, None) => {
+                        return Err(LinkError::WrongPermit("it takes the unit's own token"));
+                    }
+                    (true, secret) => secret,
+                    (false, _) => None,
+                };
+                let mut args = BTreeMap::from([one("stage", &stage)]);
+                args.extend(secret.map(|token| one("token", token)));
+                self.command(ActKind::Unlock, epoch, &forms, &args)
+            }
+            Command::Lock { stage, forms } => {
+                let args = BTreeMap::from([one("stage", &stage)]);
+                self.command(ActKind::Lock, epoch, &forms, &args)
+            }
+            Command::EraseUserData => {
+                let args = BTreeMap::from([one("set", "user-data")]);
+                self.act(ActKind::Erase, args, epoch)
+            }
+            Command::SetSlot(slot) => {
+                let args = BTreeMap::from([one("slot", slot.id())]);
+                self.act(ActKind::SetSlot, args, epoch)
+            }
+            Command::Restart(_) | Command::StartImage { .. } => {
+                Err(LinkError::WrongPermit("it is taken another way"))
+            }
+        }
+    }
+
+    /// Puts the image that `permit` is for into the device's memory, once its bytes are seen to be the ones
+    /// that were judged (`E5`), and starts it; storage stays as it is.
     ///
     /// # Errors
     /// See [`LinkError`]; also when the device side saw another digest.
-    pub fn put_memory(
-        &self,
-        bytes: &[u8],
-        judged: Claimed,
-        epoch: Epoch,
-    ) -> Result<InMemory, LinkError> {
+    pub fn start(&self, permit: Permit, bytes: &[u8]) -> Result<Operation, LinkError> {
+        if !matches!(
+            permit.complete.doing(),
+            Doing::Command(Command::StartImage { .. })
+        ) {
+            return Err(LinkError::WrongPermit("it was given for something else"));
+        }
         // Hashed here, at the door, over the very bytes that are sent.
-        if !Seen::of(bytes).agrees_with(judged) {
+        let seen = Seen::of(bytes);
+        if permit.complete.payload() != Some(seen.digest()) {
             return Err(LinkError::WrongPermit(
                 "the bytes are not the ones that were judged",
             ));
         }
+        self.is_good(&permit)?;
+        let epoch = permit.sight.epoch;
         let image = ToMemory {
-            digest: judged.0,
+            digest: seen.digest(),
             epoch,
             bytes,
         };
         let there = self
             .transport
             .put_memory(Passed::new(&self.handle, image))?;
-        if there.blake3 == judged.0 && there.length_bytes == bytes.len() as u64 {
-            Ok(there)
-        } else {
-            Err(LinkError::WrongPermit(
+        if there.blake3 != seen.digest() || there.length_bytes != bytes.len() as u64 {
+            return Err(LinkError::WrongPermit(
                 "the device side says that other bytes arrived",
-            ))
+            ));
         }
-    }
-
-    /// Starts what lies in the device's memory; storage stays as it is.
-    ///
-    /// # Errors
-    /// See [`LinkError`].
-    pub fn start_from_memory(&self, epoch: Epoch) -> Result<Operation, LinkError> {
         self.act(ActKind::StartFromMemory, BTreeMap::new(), epoch)
-    }
-
-    /// Sends the unlock command for the stage that `permit` names, spending it; with the unit's own
-    /// token where the family asks for one (`U4`). The family's `forms` are tried in order; the next
-    /// one only if the device doesn't know the one before (`L1`).
-    ///
-    /// The device is looked at once more: a permit of an older epoch, for another unit or another
-    /// effect goes no further than this side of the cable.
-    ///
-    /// # Errors
-    /// See [`LinkError`]; any refusal but *unknown command* is a refusal.
-    pub fn unlock(
-        &self,
-        permit: Permit,
-        forms: &[String],
-        token: Option<&str>,
-    ) -> Result<Operation, LinkError> {
-        let Effect::Unlock { stage } = permit.effect() else {
-            return Err(LinkError::WrongPermit("it was given for something else"));
-        };
-        let mut args = BTreeMap::from([("stage".to_owned(), stage.clone())]);
-        args.extend(token.map(|token| ("token".to_owned(), token.to_owned())));
-        self.command(ActKind::Unlock, permit, forms, args)
-    }
-
-    /// Sends the lock command for the stage that `permit` names, spending it; forms as with
-    /// [`Self::unlock`] (`L1`).
-    ///
-    /// # Errors
-    /// See [`LinkError`]; any refusal but *unknown command* is a refusal.
-    pub fn lock(&self, permit: Permit, forms: &[String]) -> Result<Operation, LinkError> {
-        let Effect::Relock { stage } = permit.effect() else {
-            return Err(LinkError::WrongPermit("it was given for something else"));
-        };
-        let args = BTreeMap::from([("stage".to_owned(), stage.clone())]);
-        self.command(ActKind::Lock, permit, forms, args)
-    }
-
-    /// Sends the command that erases the owner's data by the way that `permit` names, spending it. The link
-    /// has one set, the owner's data with what belongs to it: a way that erases anything else has no command.
-    ///
-    /// # Errors
-    /// See [`LinkError`].
-    pub fn erase(&self, permit: Permit, way: &WipeSpec) -> Result<Operation, LinkError> {
-        let Effect::Wipe { way: permitted } = permit.effect() else {
-            return Err(LinkError::WrongPermit("it was given for something else"));
-        };
-        let is_owners = |role: &Role| matches!(role, Role::UserData | Role::Cache);
-        if *permitted != way.id || !way.erases.iter().all(is_owners) {
-            return Err(LinkError::WrongPermit("it was given for another erase"));
-        }
-        self.is_good(&permit)?;
-        let args = BTreeMap::from([("set".to_owned(), "user-data".to_owned())]);
-        self.act(ActKind::Erase, args, permit.epoch())
-    }
-
-    /// Sends the command that makes the slot active that `permit` names, spending it.
-    ///
-    /// # Errors
-    /// See [`LinkError`].
-    pub fn set_slot(&self, permit: Permit) -> Result<Operation, LinkError> {
-        let Effect::SetSlot { slot } = permit.effect() else {
-            return Err(LinkError::WrongPermit("it was given for something else"));
-        };
-        self.is_good(&permit)?;
-        let args = BTreeMap::from([("slot".to_owned(), slot.id().to_owned())]);
-        self.act(ActKind::SetSlot, args, permit.epoch())
     }
 
     /// Sends a command of the lock in the first of `forms` that the device knows.
     fn command(
         &self,
         kind: ActKind,
-        permit: Permit,
+        epoch: Epoch,
         forms: &[String],
-        args: BTreeMap<String, String>,
+        args: &BTreeMap<String, String>,
     ) -> Result<Operation, LinkError> {
-        self.is_good(&permit)?;
         let mut answer = Err(LinkError::WrongPermit(
             "the family names no form of the command",
         ));
         for form in forms {
             let mut args = args.clone();
             args.insert("form".to_owned(), form.clone());
-            answer = self.act(kind, args, permit.epoch());
+            answer = self.act(kind, args, epoch);
             match &answer {
                 Err(error) if error.refusal() == Some(RefusalCode::UnknownCommand) => {}
                 _ => break,
@@ -266,20 +284,19 @@ impl DeviceLink {
         answer
     }
 
-    /// Opens a partition for one image, spending `permit`. Nothing is sent yet but the look that a
-    /// permit of another unit, another epoch or another image does not survive.
+    /// Opens a partition for the image that `permit` is for, spending it. Nothing is sent yet: each frame
+    /// looks at the device before it goes.
     ///
     /// # Errors
     /// See [`LinkError`].
-    pub fn open_write(&self, permit: Permit, list: FrameList) -> Result<OpenWrite<'_>, LinkError> {
-        let label = match permit.effect().writes() {
-            Some((label, image)) if image == list.image() => label.clone(),
-            Some(_) => {
-                return Err(LinkError::WrongPermit("it was given for another image"));
-            }
-            None => return Err(LinkError::WrongPermit("it was given for something else")),
+    pub fn open(&self, permit: Permit, list: FrameList) -> Result<OpenWrite<'_>, LinkError> {
+        let Doing::Send { label, .. } = permit.complete.doing() else {
+            return Err(LinkError::WrongPermit("it was given for something else"));
         };
-        self.is_good(&permit)?;
+        if permit.complete.payload() != Some(list.image()) {
+            return Err(LinkError::WrongPermit("it was given for another image"));
+        }
+        let label = label.clone();
         Ok(OpenWrite {
             link: self,
             permit,
@@ -290,17 +307,20 @@ impl DeviceLink {
 
     /// Looks at the device once more, on this side of the cable.
     fn is_good(&self, permit: &Permit) -> Result<(), LinkError> {
-        if permit.unit() != self.unit {
-            return Err(LinkError::WrongPermit("it was given for another unit"));
-        }
         let now = self.look()?;
-        if now.epoch != permit.epoch() {
+        let epoch = permit.sight.epoch;
+        if now.epoch != epoch {
             return Err(LinkError::StalePermit {
-                permit: permit.epoch(),
+                permit: epoch,
                 now: now.epoch,
             });
         }
-        self.is_of(&now, permit.chip())
+        match permit.complete.chip() {
+            Some(chip) => self.is_of(&now, chip),
+            None => Err(LinkError::AnotherUnit {
+                expected: self.unit,
+            }),
+        }
     }
 
     /// Whether what a device says of itself has this hardware identity.
@@ -322,6 +342,46 @@ impl DeviceLink {
         let request = ActRequest { kind, args, epoch };
         self.transport.act(Passed::new(&self.handle, request))
     }
+}
+
+/// Leave for one act on one unit under one epoch: a list that closed, and what the device answered to it at
+/// this look. Both are made here or below, and nowhere else; it is spent by handing it over.
+#[derive(Debug)]
+pub struct Permit {
+    complete: Complete,
+    sight: Sight,
+}
+
+impl Permit {
+    /// The hardware identity that it is for, to ask whether it is still that unit.
+    #[must_use]
+    pub fn chip(&self) -> Option<&Chip> {
+        self.complete.chip()
+    }
+
+    /// The epoch under which it is good.
+    #[must_use]
+    pub fn epoch(&self) -> Epoch {
+        self.sight.epoch
+    }
+}
+
+/// What the device was seen to be as the permit was given: the epoch under which it answered all that was
+/// asked of it.
+#[derive(Debug)]
+struct Sight {
+    epoch: Epoch,
+}
+
+/// Why no leave was given.
+#[derive(Debug, thiserror::Error)]
+pub enum NotNow<E: std::error::Error + 'static> {
+    /// The device is not as the list has it, or does not answer.
+    #[error(transparent)]
+    Link(#[from] LinkError),
+    /// The intent could not be written down.
+    #[error(transparent)]
+    Intent(E),
 }
 
 /// A partition that is open for the frames of one image, and for no other bytes.
@@ -350,7 +410,7 @@ impl OpenWrite<'_> {
             first: self.list.layout().span(index).0,
             length: self.list.layout().length_bytes(),
             digest: Digest::of(bytes),
-            epoch: self.permit.epoch(),
+            epoch: self.permit.sight.epoch,
             bytes,
         };
         let link = self.link;
@@ -393,6 +453,9 @@ pub fn readings(state: &DeviceState) -> Vec<(FactKey, FactValue)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    // What was permitted can't be copied, stored or read back.
+    static_assertions::assert_not_impl_any!(Permit: Clone, serde::Serialize, serde::de::DeserializeOwned);
 
     #[test]
     fn what_a_newer_bridge_adds_or_garbles_is_left_out() {

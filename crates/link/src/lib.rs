@@ -13,6 +13,6 @@ mod device;
 mod http;
 mod transport;
 
-pub use device::{DeviceLink, OpenWrite, readings};
+pub use device::{DeviceLink, NotNow, OpenWrite, Permit, readings};
 pub use http::HttpTransport;
 pub use transport::{LinkError, Passed, ReadBytes, ToMemory, Transport, WriteBytes};

@@ -94,6 +94,12 @@ pub enum LinkError {
     /// The permit is for another effect or another unit.
     #[error("the permit is not for this: {0}")]
     WrongPermit(&'static str),
+    /// The list was closed too long ago.
+    #[error("what was judged is no longer fresh: ask again")]
+    TooLate,
+    /// The device itself answers otherwise than the list has it.
+    #[error("{0}")]
+    NotAsJudged(String),
     /// Another device answers under this handle.
     #[error("the unit at the link is not {expected}: its hardware identity differs or is missing")]
     AnotherUnit {

@@ -9,15 +9,13 @@ mod writes;
 use std::sync::Arc;
 
 use tokio::runtime::Runtime;
-use veritope_core::digest::Claimed;
 use veritope_core::mode::Mode;
 use veritope_link::conform::{self, Outcome};
-use veritope_link::{DeviceLink, HttpTransport, LinkError, Transport};
+use veritope_link::{DeviceLink, HttpTransport, Transport};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
-use veritope_wire::Digest;
 use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{Handle, Listed, Progress, RefusalCode};
 
@@ -86,10 +84,7 @@ impl Table {
         let image = veritope_formats::startimage::build_start_image(
             "gimbal", "recovery", "3.2.0", &[5; 9000],
         );
-        let epoch = link.look().unwrap().epoch;
-        link.put_memory(&image, Claimed(Digest::of(&image)), epoch)
-            .unwrap();
-        let operation = link.start_from_memory(epoch).unwrap();
+        let operation = writes::start(link, &image);
         self.clock.pass(12);
         assert!(matches!(
             link.operation(operation.id).unwrap().progress,
@@ -182,18 +177,6 @@ fn a_lifted_watch_is_absent_and_comes_back_under_a_new_epoch() {
     assert!(after.epoch > before.epoch);
     let stale = link.restart(Mode::Bootloader, before.epoch).unwrap_err();
     assert_eq!(stale.refusal(), Some(RefusalCode::StaleEpoch));
-}
-
-#[test]
-fn other_bytes_than_were_judged_do_not_pass_the_door() {
-    let table = table(LockState::Unlocked);
-    let link = table.link();
-    table.go(&link, Mode::Bootloader);
-    let epoch = link.look().unwrap().epoch;
-    let refused = link
-        .put_memory(b"other", Claimed(Digest::of(b"judged")), epoch)
-        .unwrap_err();
-    assert!(matches!(refused, LinkError::WrongPermit(_)), "{refused}");
 }
 
 #[test]

@@ -5,8 +5,8 @@ use axum::extract::rejection::{BytesRejection, JsonRejection, PathRejection, Que
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
+use veritope_core::evidence::Line;
 use veritope_core::rule::Rule;
-use veritope_core::seal::Item;
 use veritope_engine::desk::journal::JournalError;
 use veritope_engine::keeping::KeepingError;
 use veritope_engine::links::LinksError;
@@ -33,7 +33,7 @@ pub(crate) struct Problem {
     /// The rule that stood against it.
     pub(crate) rule: Option<Rule>,
     /// The evidence that is missing.
-    pub(crate) missing: Vec<Item>,
+    pub(crate) missing: Vec<Line>,
     /// Tells this answer from others, here and in the log of the server.
     #[schema(value_type = String, format = "uuid")]
     pub(crate) id: uuid::Uuid,
@@ -124,6 +124,7 @@ impl From<DeskError> for Problem {
         let answer = match &error {
             DeskError::NoUnit(_) => NOT_FOUND,
             DeskError::AnotherRequest => BAD_INPUT,
+            DeskError::MovedOn => NOT_NOW,
             DeskError::Journal(JournalError::Held(_)) => (StatusCode::CONFLICT, "held-back"),
             DeskError::Journal(_) => RECORD,
         };

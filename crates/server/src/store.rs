@@ -172,7 +172,7 @@ mod tests {
     use std::path::{Path, PathBuf};
 
     use diesel::prelude::*;
-    use veritope_core::plan::Goal;
+    use veritope_core::goal::Goal;
     use veritope_engine::desk::journal::{Appended, JournalError};
     use veritope_engine::desk::record::Way;
     use veritope_wire::{RequestId, UnitId};

@@ -79,6 +79,13 @@ export const restoreQuery = (unit: string, capture: string) =>
       ),
   });
 
+export const rulesQuery = () =>
+  queryOptions({
+    queryKey: ['rules'],
+    queryFn: () => unwrap(client.GET('/api/rules')),
+    staleTime: Infinity,
+  });
+
 export const familiesQuery = () =>
   queryOptions({
     queryKey: ['bench', 'families'],

@@ -330,6 +330,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rules of the job, each with its reason. */
+        get: operations["rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{run}/steps/{step}/cards": {
         parameters: {
             query?: never;
@@ -934,70 +951,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description What a step does. */
-        Act: {
-            /** @description Assumed outcome. */
-            hoped: components["schemas"]["Mode"];
-            /** @enum {string} */
-            kind: "look-at-mode";
-        } | {
-            /** @description Assumed outcome. */
-            hoped: components["schemas"]["Lock"];
-            /** @enum {string} */
-            kind: "look-at-lock";
-        } | {
-            /** @description Assumed outcome. */
-            hoped: components["schemas"]["Lock"];
-            /** @enum {string} */
-            kind: "look-at-critical-lock";
-        } | {
-            /** @enum {string} */
-            kind: "move";
-            /** @description Id of the family's way ([`Family::way`]). */
-            way: string;
-        } | {
-            /** @enum {string} */
-            kind: "switch-debugging-on";
-        } | {
-            /** @enum {string} */
-            kind: "switch-fast-start-off";
-        } | {
-            /** @enum {string} */
-            kind: "unlock";
-            /** @description Id of the stage. */
-            stage: string;
-        } | {
-            /** @enum {string} */
-            kind: "relock";
-            /** @description Id of the stage. */
-            stage: string;
-        } | {
-            /** @enum {string} */
-            kind: "wipe";
-            /** @description Id of the family's way of erasing. */
-            way: string;
-        } | {
-            /** @enum {string} */
-            kind: "set-slot";
-            /** @description Which. */
-            slot: components["schemas"]["Slot"];
-        } | {
-            /** @enum {string} */
-            kind: "temporary-start";
-        } | {
-            /** @enum {string} */
-            kind: "read-table";
-        } | {
-            /** @enum {string} */
-            kind: "capture";
-        } | {
-            /** @enum {string} */
-            kind: "write-recovery";
-        } | {
-            /** @enum {string} */
-            kind: "install-package";
-            /** @description Its name. */
-            package: string;
+        /** @description An act as it is shown: the word it is written down with, and the family's words besides. */
+        Act: components["schemas"]["BTreeMap"] & {
+            /** @description The word of its kind. */
+            kind: string;
         };
         /** @description What may come after, and what helps. */
         AfterCare: {
@@ -1036,11 +993,6 @@ export interface components {
             request: components["schemas"]["RequestId"];
             unit?: components["schemas"]["UnitId"] | null;
         };
-        /**
-         * @description What somebody could supply, and the plan lacks.
-         * @enum {string}
-         */
-        Assumption: "image" | "link";
         /** @description A place that something is done with. */
         AtPlace: {
             /** @description Which. */
@@ -1054,6 +1006,9 @@ export interface components {
             id: components["schemas"]["UnitId"];
             /** @description Its name. */
             nickname: string;
+        };
+        BTreeMap: {
+            [key: string]: string;
         };
         /**
          * @description Whether all that exists once is captured as it is now.
@@ -1076,6 +1031,49 @@ export interface components {
             take: components["schemas"]["Permission"];
             /** @description Partitions whose last write was interrupted. */
             torn: components["schemas"]["Label"][];
+        };
+        /** @description What a line rests on. */
+        Basis: (components["schemas"]["CitedFact"] & {
+            /** @enum {string} */
+            of: "fact";
+        }) | (components["schemas"]["CitedFact"] & {
+            /** @enum {string} */
+            of: "device";
+        }) | {
+            /** @description Their digest. */
+            digest: components["schemas"]["Digest"];
+            /** @enum {string} */
+            of: "hashed";
+            /** @description What they are. */
+            what: string;
+        } | {
+            /** @description The partition. */
+            label: components["schemas"]["Label"];
+            /** @enum {string} */
+            of: "copies";
+            /**
+             * Format: int32
+             * @description Places that stand apart.
+             */
+            places: number;
+        } | {
+            /** @enum {string} */
+            of: "log";
+            /** @description What it is. */
+            what: string;
+        } | {
+            /** @enum {string} */
+            of: "clause";
+            /** @description Which part of it. */
+            what: string;
+        } | {
+            /** @description When. */
+            at: components["schemas"]["BenchTime"];
+            /** @enum {string} */
+            of: "consent";
+        } | {
+            /** @enum {string} */
+            of: "ahead";
         };
         /** @description What a sheet asks of the battery. */
         Battery: {
@@ -1511,7 +1509,7 @@ export interface components {
         /** @description How a unit's partitions are kept. */
         Coverage: {
             /** @description The evidence of `B6`: one line for each partition that exists once. */
-            items: components["schemas"]["Item"][];
+            items: components["schemas"]["Line"][];
             /** @description Partitions in disk order. */
             rows: components["schemas"]["CoverageRow"][];
         };
@@ -1620,10 +1618,7 @@ export interface components {
             labels: components["schemas"]["Label"][];
         } | {
             /** @enum {string} */
-            cure: "nothing";
-        } | {
-            /** @enum {string} */
-            cure: "never";
+            cure: "shelve";
         };
         /** @description One damaged stretch of a copy. */
         DamageFacts: {
@@ -1692,6 +1687,11 @@ export interface components {
             /** @description The step in words. */
             title: string;
         };
+        /**
+         * @description By when a line must be met.
+         * @enum {string}
+         */
+        Due: "begin" | "way" | "door";
         /**
          * @description What an entry is about, for filtering.
          * @enum {string}
@@ -1933,7 +1933,7 @@ export interface components {
             text: string;
         };
         /**
-         * @description Whether a *no* can change.
+         * @description Whether an absence can change.
          * @enum {string}
          */
         Finality: "final" | "open";
@@ -2028,7 +2028,7 @@ export interface components {
         /** @description What a goal asks for. */
         GoalList: {
             /** @description Line by line. */
-            items: components["schemas"]["Item"][];
+            items: components["schemas"]["Line"][];
             /** @description The goal in words. */
             title: string;
         };
@@ -2109,28 +2109,6 @@ export interface components {
             /** @description Words for it. */
             title: string;
         };
-        /** @description One line of an evidence list. */
-        Item: {
-            cure?: components["schemas"]["Cure"] | null;
-            /** @description The facts it rests on. */
-            facts: components["schemas"]["CitedFact"][];
-            /**
-             * Format: int32
-             * @description Minutes that this takes, where that is known.
-             */
-            minutes?: number | null;
-            /** @description The rule that asks for it. */
-            rule: components["schemas"]["Rule"];
-            /** @description How it stands. */
-            state: components["schemas"]["ItemState"];
-            /** @description In one sentence. */
-            text: string;
-        };
-        /**
-         * @description How one piece of evidence stands.
-         * @enum {string}
-         */
-        ItemState: "met" | "missing" | "unknown";
         /** @description A job that was begun. */
         JobBegan: {
             /** @description The job to watch. */
@@ -2302,6 +2280,33 @@ export interface components {
          * @enum {string}
          */
         Likelihood: "expected" | "known" | "something-else";
+        /** @description A line as it is shown. */
+        Line: {
+            cure?: components["schemas"]["Cure"] | null;
+            /** @description By when it must be met. */
+            due: components["schemas"]["Due"];
+            /** @description The facts it rests on, or that were looked at. */
+            facts: components["schemas"]["CitedFact"][];
+            /** @description What else it rests on, or was looked at. */
+            grounds: components["schemas"]["Basis"][];
+            /**
+             * Format: int32
+             * @description Minutes that it takes, where that is known.
+             */
+            minutes?: number | null;
+            need?: components["schemas"]["Need"] | null;
+            /** @description The rule that asks for it. */
+            rule: components["schemas"]["Rule"];
+            /** @description How it stands. */
+            state: components["schemas"]["LineState"];
+            /** @description In one sentence. */
+            text: string;
+        };
+        /**
+         * @description How a line stands, in a word.
+         * @enum {string}
+         */
+        LineState: "met" | "missing" | "unknown";
         /**
          * @description How a unit's link stands.
          * @enum {string}
@@ -2385,6 +2390,26 @@ export interface components {
          * @enum {string}
          */
         Mode: "off" | "system" | "bootloader" | "download" | "temporary-recovery" | "stock-recovery" | "custom-recovery";
+        /** @description Who can change an open line. Written at each line, never derived from its cure. */
+        Need: {
+            cure?: components["schemas"]["Cure"] | null;
+            /** @enum {string} */
+            need: "carried";
+        } | {
+            /** @description How. */
+            cure: components["schemas"]["Cure"];
+            /** @enum {string} */
+            need: "person";
+        } | {
+            cure?: components["schemas"]["Cure"] | null;
+            /** @enum {string} */
+            need: "ours";
+        } | {
+            /** @description Whether that can change. */
+            finality: components["schemas"]["Finality"];
+            /** @enum {string} */
+            need: "absent";
+        };
         /** @description A bridge to add. */
         NewBridge: {
             /** @description The same request twice is done once. */
@@ -2469,7 +2494,7 @@ export interface components {
         /** @description One such judgement. */
         Outlook: {
             /** @description The lines it rests on. */
-            items: components["schemas"]["Item"][];
+            items: components["schemas"]["Line"][];
             /** @description What it is about. */
             of: components["schemas"]["OutlookOf"];
             /** @description How it comes out. */
@@ -2597,41 +2622,6 @@ export interface components {
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
         };
-        /**
-         * @description A change that a step makes and that needs a permit. Which image it will be is known only when
-         *     the step is taken; the permit is for that image.
-         */
-        Planned: {
-            /** @enum {string} */
-            effect: "unlock";
-            /** @description The family's id of the stage. */
-            stage: string;
-        } | {
-            /** @enum {string} */
-            effect: "relock";
-            /** @description The family's id of the stage. */
-            stage: string;
-        } | {
-            /** @enum {string} */
-            effect: "wipe";
-            /** @description The family's id of the way. */
-            way: string;
-        } | {
-            /** @enum {string} */
-            effect: "set-slot";
-            /** @description Which. */
-            slot: components["schemas"]["Slot"];
-        } | {
-            /** @enum {string} */
-            effect: "install-package";
-            /** @description Its name. */
-            name: string;
-        } | {
-            /** @enum {string} */
-            effect: "write-image";
-            /** @description The partition. */
-            label: components["schemas"]["Label"];
-        };
         /** @description What the owner of the bench has decided; changes to it are logged. */
         Policy: {
             /**
@@ -2666,7 +2656,7 @@ export interface components {
              */
             id: string;
             /** @description The evidence that is missing. */
-            missing: components["schemas"]["Item"][];
+            missing: components["schemas"]["Line"][];
             rule?: components["schemas"]["Rule"] | null;
             /**
              * Format: int32
@@ -2757,7 +2747,7 @@ export interface components {
         };
         /** @description What putting a capture back would do to one partition. */
         RestoreRow: {
-            against?: components["schemas"]["Item"] | null;
+            against?: components["schemas"]["Line"] | null;
             /** @description Another capture that is the better one to take it from, in words; nothing where this is it. */
             better?: string | null;
             /**
@@ -2775,7 +2765,7 @@ export interface components {
             /** @description What the capture holds of it, in words. */
             holds: string;
             /** @description The evidence list, as far as it can be told before. */
-            items: components["schemas"]["Item"][];
+            items: components["schemas"]["Line"][];
             /** @description The partition. */
             label: components["schemas"]["Label"];
             not_read_since?: components["schemas"]["BenchTime"] | null;
@@ -2802,12 +2792,14 @@ export interface components {
          * @enum {string}
          */
         Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
-        /** @description A rule with its gist. */
+        /** @description A rule as it is shown. */
         RuleLine: {
-            /** @description Gist. */
+            /** @description In one sentence. */
             gist: string;
-            /** @description Id. */
+            /** @description Its id. */
             id: components["schemas"]["Rule"];
+            /** @description What it comes to, with its numbers and its reason. */
+            reason: string;
         };
         /** @description A change of a run. */
         RunChange: {
@@ -2927,8 +2919,8 @@ export interface components {
         };
         /** @description The seal as the tag shows it. */
         SealTag: {
-            /** @description Its evidence list. */
-            items: components["schemas"]["Item"][];
+            /** @description Its list. */
+            items: components["schemas"]["Line"][];
             /**
              * Format: int32
              * @description How many things are missing.
@@ -3027,7 +3019,7 @@ export interface components {
             /** @description What it wipes. */
             ledger: components["schemas"]["Ledger"];
             /** @description What its steps oblige to. */
-            preparations: components["schemas"]["Item"][];
+            preparations: components["schemas"]["Line"][];
             sheet?: components["schemas"]["Sheet"] | null;
             /** @description Words for it. */
             title: string;
@@ -3099,7 +3091,7 @@ export interface components {
             /** @description What is odd about the facts themselves. */
             findings: components["schemas"]["Oddity"][];
             /** @description The lines it rests on, met and missing. */
-            items: components["schemas"]["Item"][];
+            items: components["schemas"]["Line"][];
             next_check?: components["schemas"]["NextCheck"] | null;
             /** @description What else there is to say, beside the unlock; the most pressing first. */
             outlook: components["schemas"]["Outlook"][];
@@ -3121,8 +3113,6 @@ export interface components {
             groups: components["schemas"]["FactGroupLine"][];
             /** @description Keep-safe list. */
             keep_safe: components["schemas"]["KeepLine"][];
-            /** @description Gist of each rule that is cited. */
-            rules: components["schemas"]["RuleLine"][];
             /** @description The judgement. */
             standing: components["schemas"]["Standing"];
         };
@@ -3161,7 +3151,7 @@ export interface components {
             because: string;
             /** @description State before. */
             before: components["schemas"]["State"];
-            /** @description What a person does when no link does it. */
+            /** @description What a person does when no link does it; empty where that is told only once it is permitted. */
             by_hand: string;
             /** @description Cable. */
             cable: components["schemas"]["Cable"];
@@ -3170,13 +3160,14 @@ export interface components {
              * @description Thousandths of a full battery that it takes.
              */
             drain_permille: number;
-            effect?: components["schemas"]["Planned"] | null;
             /**
              * Format: int32
              * @description Seconds with hands on the device.
              */
             hands_on_seconds: number;
             menu?: components["schemas"]["Menu"] | null;
+            /** @description Whether the seal must permit it. */
+            permitted: boolean;
             /** @description The same as phases, where hands do it (`N2`). */
             phases: components["schemas"]["Phase"][];
             question?: components["schemas"]["Question"] | null;
@@ -3304,7 +3295,7 @@ export interface components {
             /** @description Its phases in words, one for one. */
             phases: components["schemas"]["PhaseSaid"][];
             /** @description The evidence list, where the step needs a permit. */
-            seal?: components["schemas"]["Item"][] | null;
+            seal?: components["schemas"]["Line"][] | null;
             /** @description What may be seen, the expected first; for a person to look for or, by hand, to say. */
             sightings: components["schemas"]["Sighting"][];
             /** @description Where it stands. */
@@ -3520,8 +3511,6 @@ export interface components {
             rule: components["schemas"]["Rule"];
             /** @description In one sentence, with what to do. */
             text: string;
-            /** @description What is missing. */
-            what: components["schemas"]["Assumption"];
         };
         /**
          * @description A wipe by its name (JOB, *Terms*).
@@ -4181,6 +4170,33 @@ export interface operations {
             };
         };
     };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleLine"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     cards: {
         parameters: {
             query?: never;
@@ -4632,7 +4648,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Item"][];
+                    "application/json": components["schemas"]["Line"][];
                 };
             };
             default: {

@@ -9,6 +9,7 @@ import { ProblemError } from '../api/client';
 import { followEvents } from '../api/events';
 import { theme } from '../ui/theme';
 import { NewsProvider } from './NewsProvider';
+import { RuleBook } from './RuleBook';
 import { router } from './router';
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;
@@ -33,7 +34,9 @@ export function App() {
         <CssBaseline />
         <QueryClientProvider client={queries}>
           <NewsProvider>
-            <RouterProvider router={router} />
+            <RuleBook>
+              <RouterProvider router={router} />
+            </RuleBook>
           </NewsProvider>
         </QueryClientProvider>
       </ThemeProvider>

@@ -6,6 +6,7 @@ import { useState } from 'react';
 
 import type { Api } from '../api/client';
 import { CureLink } from '../ui/CureLink';
+import { RuleMark } from '../ui/RuleMark';
 import { StateShape } from '../ui/shapes';
 import { itemShape, itemWord } from '../ui/words';
 
@@ -120,10 +121,8 @@ function SealList({ tag, onLeave }: { tag: Api<'UnitTag'>; onLeave: () => void }
         >
           <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
           <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
-          {item.state !== 'met' && <CureLink unit={tag.id} cure={item.cure} onLeave={onLeave} />}
-          <Typography variant="code" color="text.secondary">
-            {item.rule}
-          </Typography>
+          {item.state !== 'met' && <CureLink unit={tag.id} line={item} onLeave={onLeave} />}
+          <RuleMark id={item.rule} />
         </Box>
       ))}
     </>

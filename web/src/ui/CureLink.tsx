@@ -5,7 +5,7 @@ import type { Api } from '../api/client';
 
 export type CureLinkProps = {
   unit: string;
-  cure: Api<'Cure'> | null | undefined;
+  line: Api<'Line'>;
   onLeave?: () => void;
 };
 
@@ -28,8 +28,7 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
     case 'wait':
     case 'ask':
     case 'fetch':
-    case 'never':
-    case 'nothing':
+    case 'shelve':
       return { label: 'See why', place: 'standing' };
     case 'put-stock':
       return { label: 'To the maker’s sets', place: 'backups' };
@@ -39,8 +38,9 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
 }
 
 /** The way to where a missing piece of evidence is brought. */
-export function CureLink({ unit, cure, onLeave }: CureLinkProps) {
-  const to = cure == null ? undefined : leadsTo(cure);
+export function CureLink({ unit, line, onLeave }: CureLinkProps) {
+  const why = line.need?.need === 'absent' ? { label: 'See why', place: 'standing' } : undefined;
+  const to = line.cure == null ? why : leadsTo(line.cure);
   if (to === undefined) return null;
   return (
     <Button

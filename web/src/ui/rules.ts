@@ -1,8 +1,10 @@
 import { createContext, useContext } from 'react';
 
-/** Gists of the rules that the view at hand cites. */
-export const RuleGists = createContext<ReadonlyMap<string, string>>(new Map());
+import type { Api } from '../api/client';
 
-export function useRuleGist(id: string): string | undefined {
-  return useContext(RuleGists).get(id);
+/** The rules of the job, by id: the whole book, once for all views. */
+export const Rules = createContext<ReadonlyMap<string, Api<'RuleLine'>>>(new Map());
+
+export function useRule(id: string): Api<'RuleLine'> | undefined {
+  return useContext(Rules).get(id);
 }

@@ -186,6 +186,17 @@ export const theme = createTheme({
         },
       },
     },
-    MuiTooltip: { styleOverrides: { tooltip: { fontSize: '0.9375rem', maxWidth: 340 } } },
+    MuiTooltip: {
+      styleOverrides: {
+        tooltip: {
+          backgroundColor: 'var(--mui-palette-tag)',
+          color: 'var(--mui-palette-tagText)',
+          fontSize: '0.9375rem',
+          lineHeight: 1.45,
+          padding: '8px 12px',
+          maxWidth: 340,
+        },
+      },
+    },
   },
 });

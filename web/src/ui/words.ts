@@ -52,7 +52,7 @@ export function verdictShape(verdict: Api<'Verdict'>): ShapeKind {
   }
 }
 
-export function itemShape(state: Api<'ItemState'>): ShapeKind {
+export function itemShape(state: Api<'LineState'>): ShapeKind {
   switch (state) {
     case 'met':
       return 'met';
@@ -63,7 +63,7 @@ export function itemShape(state: Api<'ItemState'>): ShapeKind {
   }
 }
 
-export function itemWord(state: Api<'ItemState'>): string {
+export function itemWord(state: Api<'LineState'>): string {
   switch (state) {
     case 'met':
       return 'There';

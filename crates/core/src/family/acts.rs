@@ -41,6 +41,15 @@ pub struct Pace {
     pub stuck_seconds: u32,
 }
 
+/// What an act takes of hands.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Effort {
+    /// Seconds with hands on the device.
+    pub hands_on_seconds: u32,
+    /// Key presses.
+    pub presses: u16,
+}
+
 /// One way from a mode to another.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MoveSpec {
@@ -56,10 +65,8 @@ pub struct MoveSpec {
     pub needs_debugging: bool,
     /// How long.
     pub pace: Pace,
-    /// Seconds with hands on the device.
-    pub hands_on_seconds: u32,
-    /// Key presses.
-    pub presses: u16,
+    /// What it takes of hands.
+    pub effort: Effort,
     /// What a person does when there is no link.
     pub hand: String,
     /// The same as phases, where hands do it (`N2`).
@@ -83,6 +90,8 @@ pub struct DebuggingSpec {
     pub hand: String,
     /// What it takes.
     pub minutes: u32,
+    /// Key presses.
+    pub presses: u16,
 }
 
 /// A question on the device's own screen.
@@ -138,6 +147,8 @@ pub struct StageSpec {
     pub ends_in: Mode,
     /// How long.
     pub pace: Pace,
+    /// What it takes of hands.
+    pub effort: Effort,
     /// The press as phases, where hands do it (`N2`).
     pub phases: Vec<Phase>,
 }
@@ -198,6 +209,8 @@ pub struct RelockAct {
     pub ends_in: Mode,
     /// How long.
     pub pace: Pace,
+    /// What it takes of hands.
+    pub effort: Effort,
     /// The press as phases, where hands do it (`N2`).
     pub phases: Vec<Phase>,
 }
@@ -235,6 +248,8 @@ pub struct WipeSpec {
     pub ends_in: Mode,
     /// How long.
     pub pace: Pace,
+    /// What it takes of hands.
+    pub effort: Effort,
     /// What a person does without a link.
     pub hand: String,
     /// Where in a menu it is, counted from the highlight (`N3`).

@@ -11,14 +11,14 @@ use veritope_wire::{Digest, Label};
 
 use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
-    Blank, BuildSpec, CarrierSpec, DebuggingSpec, EquipmentSpec, FAMILY_SCHEMA, FactPlace, Family,
-    ForcedRestart, Identifier, KeptSpec, ModeSpec, Pace, PackageKind, PackageSpec, PartitionSpec,
-    Pattern, ReadRoute, RecoveryWriteSpec, Role, Slots, TemporaryStartSpec, ToggleSpec, TokenSpec,
-    ToolChoice, Variant, VolumeSpec,
+    Blank, BuildSpec, CarrierSpec, DebuggingSpec, Effort, EquipmentSpec, FAMILY_SCHEMA, FactPlace,
+    Family, ForcedRestart, Identifier, InSlot, KeptSpec, ModeSpec, Pace, PackageKind, PackageSpec,
+    PartitionSpec, Pattern, ReadRoute, RecoveryWriteSpec, Role, RouteKind, RouteLock, Slots,
+    TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
 };
 use crate::facts::equipment::TYPE_CODE_DIGITS;
 use crate::facts::{FactValue, Month};
-use crate::mode::Mode;
+use crate::mode::{Mode, Slot};
 
 /// A family file that can't be used, in one sentence with file and line.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -211,6 +211,13 @@ impl Locator<'_> {
                 hand: route.hand,
             });
         }
+        let implied = implied_routes(temporary_start.as_ref(), recovery_write.as_ref());
+        for route in implied {
+            let is_listed = read_routes.iter().any(|listed| listed.kind == route.kind);
+            if !is_listed && declared.contains(&route.mode) {
+                read_routes.push(route);
+            }
+        }
         read_routes.sort_by_key(|route| route.kind);
         let tool_choices = self.tool_choices(raw.tool_choice)?;
         let toggle = raw.toggle.map(Spanned::into_inner).map(|spec| ToggleSpec {
@@ -319,6 +326,7 @@ impl Locator<'_> {
             debugging: DebuggingSpec {
                 hand: raw.debugging.hand,
                 minutes: raw.debugging.minutes,
+                presses: raw.debugging.presses,
             },
             stages,
             consequences: raw.consequence.into_iter().map(Into::into).collect(),
@@ -422,15 +430,18 @@ impl Locator<'_> {
                     mib: volume.mib,
                 });
             }
-            let ends: &[&str] = match spec.slots {
-                Slots::Single => &[""],
-                Slots::Pair => &["_a", "_b"],
+            let slots: &[Option<Slot>] = match spec.slots {
+                Slots::Single => &[None],
+                Slots::Pair => &[Some(Slot::A), Some(Slot::B)],
             };
-            for end in ends {
-                let named = format!("{}{end}", spec.label.get_ref());
-                let label: Label = named.parse().map_err(|error| {
-                    self.refuse(spec.label.span(), format!("`partition.label`: {error}"))
-                })?;
+            let stem = self.label(&spec.label, "partition.label")?;
+            for &slot in slots {
+                let label: Label = match slot {
+                    None => stem.clone(),
+                    Some(slot) => format!("{stem}_{}", slot.id()).parse().map_err(|error| {
+                        self.refuse(spec.label.span(), format!("`partition.label`: {error}"))
+                    })?,
+                };
                 if partitions.iter().any(|known| known.label == label) {
                     return Err(self.twice(&spec.label, "partition.label"));
                 }
@@ -439,7 +450,11 @@ impl Locator<'_> {
                     role: spec.role,
                     mib: *spec.mib.get_ref(),
                     changes: spec.changes,
-                    blank: if *end == "_b" {
+                    slot: slot.map(|slot| InSlot {
+                        slot,
+                        stem: stem.clone(),
+                    }),
+                    blank: if slot == Some(Slot::B) {
                         Blank::Expected
                     } else {
                         spec.blank
@@ -473,6 +488,7 @@ impl Locator<'_> {
                 read: place.read,
                 place: place.place,
                 minutes: place.minutes,
+                presses: place.presses,
                 prints: place.prints,
                 says,
             });
@@ -641,6 +657,10 @@ impl Locator<'_> {
                 mode: *package.mode.get_ref(),
                 ends_in: *package.ends_in.get_ref(),
                 minutes: package.minutes,
+                effort: Effort {
+                    hands_on_seconds: package.hands_on,
+                    presses: package.presses,
+                },
                 wipes: package.wipes == YesNo::Yes,
                 leaves: package.leaves,
                 keeps_unique: package.keeps_unique == YesNo::Yes,
@@ -714,6 +734,29 @@ fn leads_back(packages: &[PackageSpec], from: usize, to: usize) -> bool {
         }
         reached.extend(more);
     }
+}
+
+/// The routes that a file need not list: whatever is started from memory reads, and so does a recovery that
+/// is written (`B1`).
+fn implied_routes(
+    start: Option<&TemporaryStartSpec>,
+    write: Option<&RecoveryWriteSpec>,
+) -> impl Iterator<Item = ReadRoute> {
+    let started = start.map(|spec| ReadRoute {
+        kind: RouteKind::TemporaryStart,
+        lock: RouteLock::default(),
+        mode: Mode::TemporaryRecovery,
+        writes: Vec::new(),
+        hand: spec.hand.clone(),
+    });
+    let written = write.map(|spec| ReadRoute {
+        kind: RouteKind::AfterWrite,
+        lock: RouteLock::default(),
+        mode: Mode::CustomRecovery,
+        writes: vec![spec.partition.clone()],
+        hand: spec.hand.clone(),
+    });
+    [started, written].into_iter().flatten()
 }
 
 #[cfg(test)]

@@ -13,16 +13,17 @@ pub mod pattern;
 mod placeholder;
 mod raw;
 mod recognise;
+mod role;
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label};
 
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Month};
 use crate::keepsafe::KeepClass;
-use crate::mode::Mode;
+use crate::mode::{Mode, Modes, Slot};
 
 pub use acts::{
-    BeforeForeign, DebuggingSpec, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
+    BeforeForeign, DebuggingSpec, Effort, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
     RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
     WipeSpec,
 };
@@ -32,6 +33,7 @@ pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 pub use raw::RawFamily as FamilyFile;
 pub use recognise::{Chip, Paired, Recognised, Session};
+pub use role::{Role, RoleSpec, Takes, Wanted};
 
 /// The version of the family format that this program reads.
 ///
@@ -40,8 +42,8 @@ pub use recognise::{Chip, Paired, Recognised, Session};
 /// 3 = how it is locked again, what a link tells in each mode, ways to read out, what restores the
 /// maker's recovery, choices of the write tool, choreographies, ways to erase the owner's data, what
 /// is read before anything foreign is written. 4 = digests of what the maker publishes, how identifiers
-/// are made up. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 4;
+/// are made up. 5 = seconds and key presses of acts. An older file is one that uses none of what came later.
+pub const FAMILY_SCHEMA: u32 = 5;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -433,6 +435,8 @@ pub struct PackageSpec {
     pub ends_in: Mode,
     /// What it takes.
     pub minutes: u32,
+    /// What it takes of hands.
+    pub effort: Effort,
     /// Whether it loses the owner's data.
     pub wipes: bool,
     /// How it leaves the partitions.
@@ -502,6 +506,8 @@ pub struct FactPlace {
     pub place: String,
     /// What that takes.
     pub minutes: u32,
+    /// Key presses to change it there, where it is a switch.
+    pub presses: u16,
     /// Words that screens print in front of it.
     pub prints: Vec<String>,
     /// What screens print, and the value that it means.
@@ -551,40 +557,6 @@ impl Shape {
     }
 }
 
-/// What a partition is for; decides what may be done to it.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema,
-)]
-#[serde(rename_all = "kebab-case")]
-pub enum Role {
-    /// Starts the device; never written alone.
-    BootChain,
-    /// Starts the system.
-    Boot,
-    /// Describes the hardware to the system.
-    Overlay,
-    /// Says which bytes may start.
-    Verification,
-    /// Runs the radio; the same in every unit of a variant.
-    RadioFirmware,
-    /// The recovery.
-    Recovery,
-    /// System, vendor, product.
-    Os,
-    /// Exists once in the world.
-    DeviceUnique,
-    /// Says how the lock stands; never written.
-    LockState,
-    /// Written by mode commands only.
-    BootControl,
-    /// The owner's data.
-    UserData,
-    /// Scratch.
-    Cache,
-    /// Room that nothing uses.
-    Reserve,
-}
-
 /// Whether device-unique bytes change by themselves.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -610,6 +582,8 @@ pub enum Blank {
 pub struct PartitionSpec {
     /// Label in the table.
     pub label: Label,
+    /// The slot that it is in, where it is there twice.
+    pub slot: Option<InSlot>,
     /// Role.
     pub role: Role,
     /// Usual size; the unit's own table decides (`B2`).
@@ -622,6 +596,29 @@ pub struct PartitionSpec {
     pub area: u32,
     /// Logical volumes inside it.
     pub volumes: Vec<VolumeSpec>,
+}
+
+/// One of two partitions of a name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct InSlot {
+    /// Its slot.
+    pub slot: Slot,
+    /// The label that both share.
+    pub stem: Label,
+}
+
+impl PartitionSpec {
+    /// Its label without its slot.
+    #[must_use]
+    pub fn stem(&self) -> &Label {
+        self.slot.as_ref().map_or(&self.label, |one| &one.stem)
+    }
+
+    /// Its slot's id; empty where there is but one of it.
+    #[must_use]
+    pub fn slot_id(&self) -> &'static str {
+        self.slot.as_ref().map_or("", |one| one.slot.id())
+    }
 }
 
 /// A mode of this family.
@@ -756,6 +753,18 @@ impl Family {
         self.packages.iter().find(|package| package.name == name)
     }
 
+    /// Whether it has two slots.
+    #[must_use]
+    pub fn has_slots(&self) -> bool {
+        self.partitions.iter().any(|part| part.slot.is_some())
+    }
+
+    /// Whether it has a stage for critical partitions (`L2`).
+    #[must_use]
+    pub fn has_critical_stage(&self) -> bool {
+        self.stages.iter().any(|stage| !stage.only_for.is_empty())
+    }
+
     /// The unlock stages that every plan needs, in order.
     pub fn main_stages(&self) -> impl Iterator<Item = &StageSpec> {
         self.stages.iter().filter(|stage| stage.only_for.is_empty())
@@ -774,6 +783,18 @@ impl Family {
         };
         let all = self.partitions.iter().filter(is_destroyed);
         all.map(|spec| spec.label.clone()).collect()
+    }
+
+    /// The modes whose link has the rights to read and write partitions: those of the routes that this
+    /// version goes (`B1`).
+    #[must_use]
+    pub fn reading_modes(&self) -> Modes {
+        let is_gone = |route: &&ReadRoute| match route.kind {
+            RouteKind::TemporaryStart | RouteKind::AfterWrite => true,
+            RouteKind::ReadOut | RouteKind::RunningSystem => false,
+        };
+        let gone = self.read_routes.iter().filter(is_gone);
+        gone.map(|route| route.mode).collect()
     }
 
     /// The mode below the system in which a unit has to answer this computer (`U8`): the one that

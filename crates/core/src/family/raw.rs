@@ -25,7 +25,7 @@ pub(super) use builds::*;
 #[serde(deny_unknown_fields)]
 #[schema(title = "Veritope family file")]
 pub struct RawFamily {
-    /// Version of this format: 1 to 4.
+    /// Version of this format: 1 to 5.
     #[schema(value_type = u32)]
     pub(super) schema: Spanned<u32>,
     /// Which family it is.
@@ -292,6 +292,9 @@ pub(super) struct RawPlace {
     pub(super) place: String,
     /// Minutes it takes.
     pub(super) minutes: u32,
+    /// Key presses to change it there, where it is a switch.
+    #[serde(default)]
+    pub(super) presses: u16,
     /// What its screens print before the value; for pasted text.
     #[serde(default)]
     pub(super) prints: Vec<String>,

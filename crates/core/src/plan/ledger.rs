@@ -5,7 +5,6 @@
 use serde::Serialize;
 use veritope_wire::Label;
 
-use super::act::Act;
 use super::sheet::{Sheet, Step};
 use crate::facts::FactKey;
 use crate::family::{Family, ToggleKept, Wipe};
@@ -112,25 +111,14 @@ enum Once {
 }
 
 fn once(family: &Family, step: &Step) -> Once {
-    match &step.act {
-        Act::Unlock { stage } => {
-            let labels: Vec<&str> = family
-                .stage(stage)
-                .into_iter()
-                .flat_map(|spec| spec.destroys.iter().map(Label::as_str))
-                .collect();
-            if labels.is_empty() {
-                Once::Kept
-            } else {
-                Once::But(labels.join(", "))
-            }
+    let lost = step.act.destroys(family);
+    match lost {
+        None => Once::NotSaid,
+        Some(labels) if labels.is_empty() => Once::Kept,
+        Some(labels) => {
+            let labels: Vec<&str> = labels.iter().map(Label::as_str).collect();
+            Once::But(labels.join(", "))
         }
-        // A package that doesn't say which partitions it touches touches all (G4).
-        Act::InstallPackage { package } => match family.package(package) {
-            Some(spec) if spec.keeps_unique => Once::Kept,
-            _ => Once::NotSaid,
-        },
-        _ => Once::Kept,
     }
 }
 
@@ -156,7 +144,9 @@ mod tests {
     use super::*;
     use crate::facts::testing::facts;
     use crate::family::testing::shipped;
-    use crate::plan::{Goal, Presence, State, Ways, find};
+    use crate::goal::Goal;
+    use crate::plan::testing::{Ways, find};
+    use crate::state::{Presence, State};
 
     const WAYS: Ways = Ways {
         link: Presence::Here,
@@ -225,9 +215,10 @@ mod tests {
         let said = |family: &Family| {
             let at = family.packages.iter().position(|one| one.wipes).unwrap();
             let step = Step {
-                act: Act::InstallPackage {
+                act: crate::act::Install {
                     package: family.packages[at].name.clone(),
-                },
+                }
+                .into(),
                 wipe: Some(Wipe::Data),
                 ..find(
                     family,

@@ -1,78 +1,17 @@
 //! A found plan as a person reads it: steps, each with its *because*, and a head that adds up.
 
 use serde::Serialize;
-use veritope_wire::{Digest, Label};
+use veritope_wire::Digest;
 
-use super::act::Act;
-use super::action::{self, Action, Assumption, Ground, LookRule, Node, Unmet};
-use super::search::{Cost, NoPlan, cheapest};
-use super::state::{Goal, Look, Presence, State, Ways};
+use super::search::{Choices, Cost, Found, NoPlan, Pass, cheapest, lacks};
+use crate::act::{Act, Cable, Ground, How, Reversibility};
+use crate::budget::Load;
 use crate::builds::Chain;
-use crate::facts::FactKey;
-use crate::family::{Family, Menu, Phase, PhaseKind, Question, Wipe};
-use crate::mode::{Lock, Slot};
+use crate::dossier::Dossier;
+use crate::family::{Family, Menu, Phase, Question, Wipe};
+use crate::goal::Goal;
 use crate::rule::Rule;
-
-/// Whether a step can be taken back.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Reversibility {
-    /// The way back is another step.
-    CanBeUndone,
-    /// Point of no return.
-    NoReturn,
-}
-
-/// Where the cable is during a step (`N4`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Cable {
-    /// In, and it stays in.
-    In,
-    /// Doesn't matter.
-    Either,
-    /// Out.
-    Out,
-    /// Out, and it going in is what sets the step off.
-    Trigger,
-}
-
-/// A change that a step makes and that needs a permit. Which image it will be is known only when
-/// the step is taken; the permit is for that image.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(tag = "effect", rename_all = "kebab-case")]
-pub enum Planned {
-    /// Opening one stage of the lock.
-    Unlock {
-        /// The family's id of the stage.
-        stage: String,
-    },
-    /// Closing one stage of the lock again.
-    Relock {
-        /// The family's id of the stage.
-        stage: String,
-    },
-    /// Erasing the owner's data.
-    Wipe {
-        /// The family's id of the way.
-        way: String,
-    },
-    /// Making a slot the active one.
-    SetSlot {
-        /// Which.
-        slot: Slot,
-    },
-    /// Installing a package of the maker's.
-    InstallPackage {
-        /// Its name.
-        name: String,
-    },
-    /// Writing an image to a partition.
-    WriteImage {
-        /// The partition.
-        label: Label,
-    },
-}
+use crate::state::{Bit, Look, State};
 
 /// One step of a sheet.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -83,7 +22,7 @@ pub struct Step {
     pub title: String,
     /// Why it is on the sheet.
     pub because: String,
-    /// What a person does when no link does it.
+    /// What a person does when no link does it; empty where that is told only once it is permitted.
     pub by_hand: String,
     /// The same as phases, where hands do it (`N2`).
     pub phases: Vec<Phase>,
@@ -109,31 +48,18 @@ pub struct Step {
     pub wipe: Option<Wipe>,
     /// Cable.
     pub cable: Cable,
-    /// What the seal must permit.
-    pub effect: Option<Planned>,
+    /// Whether the seal must permit it.
+    pub permitted: bool,
 }
 
 impl Step {
-    /// The step without its *how*, where it changes storage or lock: what the seal has not permitted
-    /// is shown with why, not with how.
+    /// The step with how it is done, for whoever may be told.
     #[must_use]
-    pub fn withheld(&self) -> Self {
-        let mut shown = self.clone();
-        if shown.effect.is_some() {
-            shown.by_hand.clear();
-            shown.phases.clear();
-            shown.menu = None;
-        }
-        shown
-    }
-}
-
-impl Sheet {
-    /// The sheet as it may be shown before its steps are permitted.
-    #[must_use]
-    pub fn withheld(&self) -> Self {
+    pub fn with(&self, how: How) -> Self {
         Self {
-            steps: self.steps.iter().map(Step::withheld).collect(),
+            by_hand: how.by_hand,
+            phases: how.phases,
+            menu: how.menu,
             ..self.clone()
         }
     }
@@ -142,8 +68,6 @@ impl Sheet {
 /// Something the sheet takes for granted; the sheet can't begin while there is any.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct WhyNot {
-    /// What is missing.
-    pub what: Assumption,
     /// The rule behind it.
     pub rule: Rule,
     /// In one sentence, with what to do.
@@ -200,13 +124,26 @@ pub struct Sheet {
     pub expanded: u32,
 }
 
-/// Finds the cheapest safe sheet from `start` to `goal`.
+impl Sheet {
+    /// What it asks of the battery.
+    #[must_use]
+    pub fn load(&self) -> Load {
+        let drain = |steps: &[Step]| steps.iter().map(|step| step.drain_permille).sum();
+        let last = self.steps.iter().rposition(|step| step.wipe.is_some());
+        Load {
+            permille: self.head.drain_permille,
+            until_last_change: last.map(|last| drain(&self.steps[..=last])),
+        }
+    }
+}
+
+/// Finds the cheapest safe sheet from `start` to `goal` for the unit that `of` knows of.
 ///
 /// # Errors
 /// When no way leads there even if everything that somebody could supply were there, or when the
 /// search is cut off.
-pub fn find(family: &Family, start: State, goal: Goal, ways: Ways) -> Result<Sheet, NoPlan> {
-    find_along(family, start, goal, ways, &Chain::default())
+pub fn find(of: &Dossier<'_>, start: State, goal: Goal) -> Result<Sheet, NoPlan> {
+    find_along(of, start, goal, &Chain::default())
 }
 
 /// The same, along a chain from build to build with the unlock in it.
@@ -214,44 +151,39 @@ pub fn find(family: &Family, start: State, goal: Goal, ways: Ways) -> Result<She
 /// # Errors
 /// See [`find`].
 pub fn find_along(
-    family: &Family,
+    of: &Dossier<'_>,
     mut start: State,
     goal: Goal,
-    ways: Ways,
     chain: &Chain,
 ) -> Result<Sheet, NoPlan> {
-    let (before, after) = chain.packages();
+    let (legs, before) = chain.names();
     let ground = Ground {
-        family,
-        before: &before,
-        after: &after,
+        of,
+        legs: &legs,
+        before,
     };
-    start.legs_ahead = ground.legs();
-    let (found, reach) = match cheapest(ground, start, goal, ways, LookRule::Kept) {
+    start.legs_ahead = ground.ahead();
+    let choices = Choices::of(ground, start, goal);
+    let search = |pass| cheapest(&choices, ground, start, goal, pass);
+    let (found, reach) = match search(Pass::Strict) {
         Ok(found) => (found, Reach::Goal),
         // There may be a way that leads on from what a look will show.
-        Err(NoPlan::NoWay) => (
-            cheapest(ground, start, goal, ways, LookRule::Relaxed)
-                .map_err(|error| while_locked(ground, start, goal, ways, error))?,
-            Reach::FirstLook,
-        ),
+        Err(NoPlan::NoWay) => match search(Pass::Look) {
+            Ok(found) => (found, Reach::FirstLook),
+            Err(NoPlan::NoWay) => return Err(explained(&choices, search)),
+            Err(error) => return Err(error),
+        },
         Err(error) => return Err(error),
     };
-    let mut why_not = Vec::new();
-    let mut granted = ways;
-    let mut actions = Vec::new();
-    for action in found.actions {
-        if let Action::Assume { what } = action {
-            why_not.push(missing(what, family));
-            match what {
-                Assumption::Image => granted.image = Presence::Here,
-                Assumption::Link => granted.link = Presence::Here,
-            }
-        } else {
-            actions.push(action);
-        }
-    }
-    let mut steps = steps(ground, Node::new(start, granted), &actions, goal);
+    let absent = choices.absent.iter().enumerate();
+    let why_not = absent
+        .filter(|(number, _)| found.granted >> (*number).min(63) & 1 == 1)
+        .map(|(_, line)| WhyNot {
+            rule: line.rule,
+            text: line.text.clone(),
+        })
+        .collect();
+    let mut steps = steps(&choices, ground, start, &found, goal);
     if reach == Reach::FirstLook {
         let settled = steps
             .iter()
@@ -261,7 +193,7 @@ pub fn find_along(
     }
     Ok(Sheet {
         goal,
-        family: family.digest,
+        family: of.family.digest,
         start,
         reach,
         head: head(&steps),
@@ -272,274 +204,100 @@ pub fn find_along(
     })
 }
 
-/// Tells a way that only the lock bars from one that is not known.
-fn while_locked(ground: Ground<'_>, start: State, goal: Goal, ways: Ways, why: NoPlan) -> NoPlan {
-    let open = State {
-        lock: Some(Lock::Unlocked),
-        ..start
-    };
-    let is_barred = why == NoPlan::NoWay
-        && start.lock == Some(Lock::Locked)
-        && cheapest(ground, open, goal, ways, LookRule::Relaxed).is_ok();
-    if is_barred { NoPlan::WhileLocked } else { why }
+/// The one row that is lacking, where passing it over leads there; of several the one by which it is
+/// cheapest.
+fn explained(choices: &Choices, search: impl Fn(Pass) -> Result<Found, NoPlan>) -> NoPlan {
+    let rows = choices.passable().into_iter();
+    // What the lock bars is said first: nothing else helps as long as it is closed.
+    let is_else = |row: Bit| !matches!(row, Bit::Lock(_));
+    let ways =
+        rows.filter_map(|row| Some((is_else(row), search(Pass::Explain(row)).ok()?.cost, row)));
+    ways.min()
+        .map_or(NoPlan::NoWay, |(.., row)| NoPlan::Lacking(row))
 }
 
-fn steps(ground: Ground<'_>, start: Node, actions: &[Action], goal: Goal) -> Vec<Step> {
+fn steps(
+    choices: &Choices,
+    ground: Ground<'_>,
+    start: State,
+    found: &Found,
+    goal: Goal,
+) -> Vec<Step> {
+    let family = ground.family();
     let mut steps: Vec<Step> = Vec::new();
-    let mut node = start;
-    for (index, &action) in actions.iter().enumerate() {
-        let after = action::apply(action, node, ground);
-        let because = because(ground, node, &actions[index + 1..], index, goal);
-        if let Some(act) = Act::of(action, ground.family) {
-            steps.push(step(ground, action, act, node.state, after.state, because));
-        }
-        node = after;
+    let mut state = start;
+    for (index, &place) in found.acts.iter().enumerate() {
+        let Some(choice) = choices.all.get(place) else {
+            continue;
+        };
+        let after = choice.act.after(state, family);
+        let rest = found.acts.get(index + 1..).unwrap_or(&[]);
+        let because = because(choices, family, state, rest, index, goal);
+        steps.push(step(family, choice.act.clone(), state, after, because));
+        state = after;
     }
     steps
 }
 
-/// Why a step is there: leave it out, go on, and see what fails first.
-fn because(ground: Ground<'_>, without: Node, rest: &[Action], index: usize, goal: Goal) -> String {
-    let mut node = without;
-    for (offset, &later) in rest.iter().enumerate() {
-        if let Some(unmet) = action::unmet(later, node, ground) {
-            let number = index + offset + 2;
-            return match unmet {
-                Unmet::Mode(mode) => match mode {
-                    crate::mode::Mode::Off => format!("Step {number} begins switched off."),
-                    _ => format!("Step {number} can only be done in {}.", mode.shown()),
-                },
-                Unmet::Lock(lock) => {
-                    format!(
-                        "Step {number} can only be done while the unit is {}.",
-                        lock.id()
-                    )
-                }
-                Unmet::Debugging => format!(
-                    "Step {number} is a command, and the system takes none until this is on."
-                ),
-                Unmet::FastStart => format!(
-                    "Step {number} switches it off, and while this is on that is only half sleep."
-                ),
-                Unmet::Recovery(_) => {
-                    format!("Step {number} starts the recovery that this brings.")
-                }
-                Unmet::Critical => {
-                    format!("Step {number} closes the main lock, and the critical one goes first.")
-                }
-                Unmet::Build => format!("Step {number} wants the build that this brings."),
-                Unmet::NotBackedUp => format!(
-                    "Step {number} writes, and nothing is written before what exists once is kept."
-                ),
-                Unmet::Missing(_) | Unmet::Look | Unmet::AlreadySo | Unmet::BrokenKey(_) => {
-                    format!("Step {number} builds on it.")
-                }
-            };
+/// Why a step is there: leave it out, go on, and see which row fails first.
+fn because(
+    choices: &Choices,
+    family: &Family,
+    without: State,
+    rest: &[usize],
+    index: usize,
+    goal: Goal,
+) -> String {
+    let mut state = without;
+    for (offset, place) in rest.iter().enumerate() {
+        let Some(later) = choices.all.get(*place) else {
+            continue;
+        };
+        if let Some(bit) = lacks(later, state) {
+            return bit.because(index + offset + 2);
         }
-        node = action::apply(later, node, ground);
+        state = later.act.after(state, family);
     }
-    match goal {
-        Goal::Relock if node.state.mode != Some(crate::mode::Mode::System) => {
-            "The locked start must be seen before the switch may go off; until then it is the way back."
-                .to_owned()
-        }
-        Goal::Unlock | Goal::Erase | Goal::SlotA | Goal::SlotB
-            if node.state.mode != Some(crate::mode::Mode::System) => {
-            "A start of the system proves that the unit still works; no job ends without one."
-                .to_owned()
-        }
-        _ => "This is the goal.".to_owned(),
-    }
+    let lacking = goal.rows().into_iter().find(|row: &Bit| !row.holds(state));
+    lacking
+        .map_or("This is the goal.", |row| goal.because(row))
+        .to_owned()
 }
 
-fn step(
-    ground: Ground<'_>,
-    action: Action,
-    act: Act,
-    before: State,
-    after: State,
-    because: String,
-) -> Step {
-    let family = ground.family;
-    let (waiting_seconds, hands_on_seconds) = action::durations(action, before, ground);
-    let mut step = Step {
-        act,
-        title: String::new(),
+fn step(family: &Family, act: Act, before: State, after: State, because: String) -> Step {
+    let price = act.price(before, family);
+    let words = act.words(before, family);
+    // What the seal has not permitted is shown with why, not with how.
+    let how = act.how_unpermitted(family);
+    let touches = act.touches(family);
+    Step {
+        title: words.title,
         because,
-        by_hand: String::new(),
-        phases: Vec::new(),
-        menu: None,
-        question: None,
+        by_hand: how.by_hand,
+        phases: how.phases,
+        menu: how.menu,
+        question: words.question,
         before,
         after,
-        waiting_seconds,
-        stuck_seconds: 0,
-        hands_on_seconds,
-        drain_permille: drain(family, before, after, waiting_seconds + hands_on_seconds),
-        reversibility: Reversibility::CanBeUndone,
-        wipe: None,
-        cable: Cable::In,
-        effect: None,
-    };
-    match action {
-        Action::LookAtMode { .. } => {
-            step.title = "Look which mode it is in".to_owned();
-            step.by_hand = family
-                .place(crate::facts::FactKey::Mode)
-                .map_or_else(String::new, |place| place.place.clone());
-            step.cable = Cable::Either;
-        }
-        Action::LookAtLock { .. } => {
-            step.title = "Look whether it is locked".to_owned();
-            step.by_hand = family
-                .place(crate::facts::FactKey::Lock)
-                .map_or_else(String::new, |place| place.place.clone());
-            step.cable = Cable::Either;
-        }
-        Action::Move { way } => {
-            if let Some(spec) = family.moves.get(way) {
-                step.title = match spec.to {
-                    crate::mode::Mode::System => "Start the system".to_owned(),
-                    crate::mode::Mode::Off => "Switch it off".to_owned(),
-                    to => format!("Restart into {}", to.shown()),
-                };
-                step.by_hand.clone_from(&spec.hand);
-                step.phases.clone_from(&spec.phases);
-                step.menu.clone_from(&spec.menu);
-                step.cable = cable(&spec.phases);
-                step.stuck_seconds = action::pace_of(spec, before, family).stuck_seconds;
-            }
-        }
-        Action::SwitchDebuggingOn => {
-            step.title = "Let this computer command it".to_owned();
-            step.by_hand.clone_from(&family.debugging.hand);
-        }
-        Action::SwitchFastStartOff => {
-            step.title = "Switch fast start off".to_owned();
-            let place = family
-                .place(FactKey::FastStart)
-                .map_or("", |one| one.place.as_str());
-            step.by_hand = format!(
-                "{place} Off. While it is on, switching off only puts it to sleep, and keys lead nowhere."
-            );
-        }
-        Action::Unlock { stage } => {
-            if let Some(spec) = family.stages.get(stage) {
-                step.title.clone_from(&spec.title);
-                step.by_hand.clone_from(&spec.hand);
-                step.phases.clone_from(&spec.phases);
-                step.question.clone_from(&spec.question);
-                step.stuck_seconds = spec.pace.stuck_seconds;
-                step.reversibility = Reversibility::NoReturn;
-                step.wipe = action::erases_data(&spec.erases).then_some(Wipe::FormatData);
-                step.effect = Some(Planned::Unlock {
-                    stage: spec.id.clone(),
-                });
-            }
-        }
-        Action::LookAtCriticalLock { .. } => {
-            step.title = "Look whether the critical partitions are locked".to_owned();
-            step.by_hand = family
-                .place(crate::facts::FactKey::CriticalLock)
-                .map_or_else(String::new, |place| place.place.clone());
-            step.cable = Cable::Either;
-        }
-        Action::Relock { stage } => {
-            if let (Some(act), Some(id)) = (&family.relock.act, family.relock.order.get(stage)) {
-                let is_critical = family
-                    .stages
-                    .iter()
-                    .any(|stage| stage.id == *id && !stage.only_for.is_empty());
-                step.title = if is_critical {
-                    "Lock the critical partitions".to_owned()
-                } else {
-                    "Lock it again".to_owned()
-                };
-                step.by_hand.clone_from(&family.relock.hand);
-                step.phases.clone_from(&act.phases);
-                step.question.clone_from(&act.question);
-                step.stuck_seconds = act.pace.stuck_seconds;
-                step.reversibility = Reversibility::NoReturn;
-                step.wipe = Some(Wipe::FormatData);
-                step.effect = Some(Planned::Relock { stage: id.clone() });
-            }
-        }
-        Action::Wipe { way } => {
-            if let Some(spec) = family.wipes.get(way) {
-                step.title.clone_from(&spec.title);
-                step.by_hand.clone_from(&spec.hand);
-                step.menu.clone_from(&spec.menu);
-                step.question.clone_from(&spec.question);
-                step.stuck_seconds = spec.pace.stuck_seconds;
-                step.reversibility = Reversibility::NoReturn;
-                step.wipe = Some(spec.wipe);
-                step.effect = Some(Planned::Wipe {
-                    way: spec.id.clone(),
-                });
-            }
-        }
-        Action::InstallPackage { package } => {
-            if let Some(spec) = family.packages.get(package) {
-                step.title = format!("Install {}", spec.name);
-                step.by_hand.clone_from(&spec.hand);
-                step.stuck_seconds = spec.minutes * 60 * 3;
-                step.reversibility = Reversibility::NoReturn;
-                step.wipe = spec.wipes.then_some(Wipe::Data);
-                step.cable = Cable::Either;
-                step.effect = Some(Planned::InstallPackage {
-                    name: spec.name.clone(),
-                });
-            }
-        }
-        Action::TemporaryStart => {
-            step.title = "Start the recovery from memory".to_owned();
-            if let Some(spec) = &family.temporary_start {
-                step.by_hand.clone_from(&spec.hand);
-                step.stuck_seconds = spec.pace.stuck_seconds;
-            }
-        }
-        Action::SetSlot { slot } => {
-            step.title = format!("Make slot {} the active one", slot.id());
-            if let Some(spec) = &family.slot_switch {
-                step.by_hand.clone_from(&spec.hand);
-                step.stuck_seconds = spec.pace.stuck_seconds;
-                step.effect = Some(Planned::SetSlot { slot });
-            }
-        }
-        Action::ReadTable => {
-            step.title = "Read the partition table".to_owned();
-            step.by_hand =
-                "The recovery lists the partitions; the bench reads them over the link.".to_owned();
-            step.stuck_seconds = family.table.stuck_seconds;
-        }
-        Action::Capture => {
-            step.title = "Capture what exists once".to_owned();
-            step.by_hand = "The bench reads the partitions over the link.".to_owned();
-            step.stuck_seconds = family.capture.stuck_seconds;
-        }
-        Action::WriteRecovery => {
-            step.title = "Write the recovery".to_owned();
-            if let Some(spec) = &family.recovery_write {
-                step.by_hand.clone_from(&spec.hand);
-                step.stuck_seconds = spec.pace.stuck_seconds;
-                step.effect = Some(Planned::WriteImage {
-                    label: spec.partition.clone(),
-                });
-            }
-        }
-        Action::Assume { .. } => {}
+        waiting_seconds: price.waiting,
+        stuck_seconds: words.stuck_seconds,
+        hands_on_seconds: price.hands_on,
+        drain_permille: drain(
+            family,
+            before,
+            after,
+            price.waiting.saturating_add(price.hands_on),
+        ),
+        reversibility: if touches.can_be_undone() {
+            Reversibility::CanBeUndone
+        } else {
+            Reversibility::NoReturn
+        },
+        wipe: words.wipe,
+        cable: words.cable,
+        permitted: touches.is_permitted(),
+        act,
     }
-    step
-}
-
-/// Where the cable is: the trigger itself where a phase moves it (`N4`).
-fn cable(phases: &[Phase]) -> Cable {
-    let moved = phases.iter().rev().find_map(|phase| match phase.kind {
-        PhaseKind::CableIn => Some(Cable::Trigger),
-        PhaseKind::CableOut => Some(Cable::Out),
-        _ => None,
-    });
-    moved.unwrap_or(Cable::In)
 }
 
 fn drain(family: &Family, before: State, after: State, seconds: u32) -> u32 {
@@ -567,30 +325,15 @@ fn head(steps: &[Step]) -> SheetHead {
     }
 }
 
-fn missing(what: Assumption, family: &Family) -> WhyNot {
-    match what {
-        Assumption::Image => WhyNot {
-            what,
-            rule: Rule::M1,
-            text: format!(
-                "No recovery image on the shelf matches {}: put one with its side file into the shelf folder.",
-                family.name()
-            ),
-        },
-        Assumption::Link => WhyNot {
-            what,
-            rule: Rule::B2,
-            text: "The table is read from the unit itself, which needs a bench link: connect a bridge, or choose the goal that ends with the recovery running.".to_owned(),
-        },
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::facts::FactKey;
     use crate::facts::testing::facts;
     use crate::family::testing::gimbal;
+    use crate::mode::Lock;
+    use crate::plan::testing::{Ways, find, known as dossier};
+    use crate::state::Presence;
 
     fn sheet(pairs: &[(FactKey, &str)], goal: Goal, link: Presence, image: Presence) -> Sheet {
         find(
@@ -651,7 +394,7 @@ mod tests {
         );
         assert_eq!(sheet.reach, Reach::FirstLook);
         assert_eq!(sheet.steps.len(), 1);
-        assert!(matches!(sheet.steps[0].act, Act::LookAtMode { .. }));
+        assert_eq!(sheet.steps[0].act.word(), "look-at-mode");
         assert_eq!(sheet.head.no_returns, 0);
     }
 
@@ -663,8 +406,8 @@ mod tests {
             Presence::Missing,
             Presence::Missing,
         );
-        let missing: Vec<_> = sheet.why_not.iter().map(|why| why.what).collect();
-        assert_eq!(missing, [Assumption::Image, Assumption::Link]);
+        let missing: Vec<_> = sheet.why_not.iter().map(|why| why.rule).collect();
+        assert_eq!(missing, [Rule::M1, Rule::B2]);
     }
 
     /// A family whose newest build lies `more` increments beyond the shipped ones.
@@ -737,7 +480,8 @@ mod tests {
             ]
         );
         assert_eq!(wipes, 0);
-        assert_eq!(titles("locked", Goal::SlotB), Err(NoPlan::WhileLocked));
+        let barred = NoPlan::Lacking(Bit::Lock(Lock::Unlocked));
+        assert_eq!(titles("locked", Goal::SlotB), Err(barred));
     }
 
     #[test]
@@ -748,7 +492,8 @@ mod tests {
         };
         let plan = |more| {
             let (family, state, known) = far(more);
-            crate::standing::plan_for(&family, &known, state, Goal::Unlock, ways, None).unwrap()
+            let of = dossier(&family, &known, ways);
+            crate::standing::plan_for(&of, state, Goal::Unlock, None).unwrap()
         };
         let (short, long) = (plan(0), plan(12));
         assert!(long.steps.len() >= 40, "{} steps", long.steps.len());

@@ -3,12 +3,11 @@
 
 use serde::Serialize;
 
-use super::act::Act;
 use super::sheet::Step;
-use super::state::State;
 use crate::facts::{FactKey, Facts, Happening};
 use crate::family::{Family, Role};
 use crate::mode::{Lock, Mode, Slot};
+use crate::state::State;
 
 /// One thing that may be seen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -44,9 +43,9 @@ pub enum Likelihood {
 pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
     let mut all = Vec::new();
     let looks = |mode| family.mode(mode).map_or("", |spec| spec.looks.as_str());
-    // A second stage's lock is looked at by itself (L2).
-    let is_critical = matches!(step.act, Act::LookAtCriticalLock { .. });
-    let is_wipe = matches!(step.act, Act::Wipe { .. });
+    let shows = step.act.shows();
+    let is_critical = shows.lock == Some(FactKey::CriticalLock);
+    let is_wipe = shows.only_words;
     let (key, before, after) = if is_critical {
         let (before, after) = (step.before.critical, step.after.critical);
         (FactKey::CriticalLock, before, after)
@@ -78,21 +77,17 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
             let mut facts = vec![(FactKey::Mode, mode.id())];
             let mut text = looks(mode).to_owned();
             let mut id = mode.id().to_owned();
-            if is_expected && step.act == Act::SwitchDebuggingOn {
-                facts.push((FactKey::Debugging, "on"));
-                text = "Commands from a computer: on.".to_owned();
-            }
-            if is_expected && step.act == Act::SwitchFastStartOff {
-                facts.push((FactKey::FastStart, "off"));
-                text = "Fast start: off.".to_owned();
-            }
-            if is_expected && is_wipe {
-                text = format!("{text} It says that it has erased.");
-                id = format!("{id}-erased");
-            }
-            if let (true, Act::SetSlot { slot }) = (is_expected, &step.act) {
-                facts.push((FactKey::Slot, slot.id()));
-                text = format!("{text} It says slot {}.", slot.id());
+            if is_expected {
+                facts.extend(shows.facts.iter().copied());
+                if let Some(instead) = shows.instead {
+                    instead.clone_into(&mut text);
+                }
+                if let Some(besides) = &shows.besides {
+                    text = format!("{text} {besides}");
+                }
+                if is_wipe {
+                    id = format!("{id}-erased");
+                }
             }
             if let Some(lock) = lock {
                 facts.push((key, lock.id()));
@@ -208,7 +203,9 @@ mod tests {
     use super::*;
     use crate::facts::testing::facts;
     use crate::family::testing::gimbal;
-    use crate::plan::{Goal, Presence, State, Ways, find};
+    use crate::goal::Goal;
+    use crate::plan::testing::{Ways, find};
+    use crate::state::{Presence, State};
 
     #[test]
     fn a_lock_that_changed_means_a_wipe_either_way() {

@@ -2,11 +2,11 @@
 
 use serde::Serialize;
 
-use super::act::Act;
 use super::sheet::Step;
-use super::state::Data;
+use crate::act::Touches;
 use crate::family::Family;
 use crate::mode::Mode;
+use crate::state::Data;
 
 /// Words for a step that is past its bound.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -19,11 +19,11 @@ pub struct Stuck {
 
 /// Whether nothing is erased, written or merged while `step` runs, so that cutting it loses nothing.
 #[must_use]
-pub fn may_be_cut(step: &Step) -> bool {
+pub fn may_be_cut(family: &Family, step: &Step) -> bool {
     // The first start after an erase lays the storage out anew.
     let lays_out = step.before.data == Data::Erased && step.after.mode == Some(Mode::System);
-    let reads = matches!(step.act, Act::ReadTable | Act::Capture);
-    step.effect.is_none() && step.wipe.is_none() && !lays_out && !reads
+    let touches = step.act.touches(family);
+    touches.within(Touches::MEMORY) && !lays_out
 }
 
 /// Milliseconds until `step`, which has been at it for `elapsed_ms`, counts as stuck: 0 from then on;
@@ -37,7 +37,7 @@ pub fn stuck_in_ms(step: &Step, elapsed_ms: u64) -> Option<u64> {
 /// What to say when `step` is stuck.
 #[must_use]
 pub fn stuck(family: &Family, step: &Step) -> Stuck {
-    if !may_be_cut(step) {
+    if !may_be_cut(family, step) {
         return Stuck {
             text: "Longer than it should take. Power and cable stay; look at the unit and wait: what is cut off now may be lost.".to_owned(),
             forced: None,
@@ -59,7 +59,9 @@ mod tests {
     use crate::facts::FactKey;
     use crate::facts::testing::facts;
     use crate::family::{Key, SHIPPED, load};
-    use crate::plan::{Broken, Goal, Presence, State, Ways, find};
+    use crate::goal::Goal;
+    use crate::plan::testing::{Ways, find};
+    use crate::state::{Broken, Presence, State};
 
     #[test]
     fn force_is_offered_only_where_nothing_is_written_and_the_keys_work() {
@@ -86,9 +88,15 @@ mod tests {
                     };
                     for step in &sheet.steps {
                         let said = stuck(&family, step);
-                        let writes = step.effect.is_some() || step.wipe.is_some();
+                        let touches = step.act.touches(&family);
+                        let writes = !touches.within(Touches::MEMORY) || step.wipe.is_some();
                         assert!(!(writes && said.forced.is_some()), "{}", step.title);
-                        assert_eq!(said.forced.is_some(), may_be_cut(step), "{}", step.title);
+                        assert_eq!(
+                            said.forced.is_some(),
+                            may_be_cut(&family, step),
+                            "{}",
+                            step.title
+                        );
                         cut += u32::from(said.forced.is_some());
                         kept += u32::from(said.forced.is_none());
                         let mut dead = step.clone();
@@ -115,8 +123,8 @@ mod tests {
         let erase = find(&family, state, Goal::Erase, ways).unwrap();
         let last = erase.steps.last().unwrap();
         assert_eq!(last.after.mode, Some(Mode::System));
-        assert!(!may_be_cut(last));
+        assert!(!may_be_cut(&family, last));
         let usual = find(&family, state, Goal::ToSystem, ways).unwrap();
-        assert!(may_be_cut(&usual.steps[0]));
+        assert!(may_be_cut(&family, &usual.steps[0]));
     }
 }

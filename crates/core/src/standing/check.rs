@@ -6,9 +6,9 @@ use serde::Serialize;
 use veritope_wire::{BenchTime, WallTime};
 
 use super::Settled;
+use crate::evidence::{Cure, Line};
 use crate::facts::{FactKey, FactKind, FactValue, Facts};
 use crate::family::Family;
-use crate::seal::{Cure, Item, ItemState};
 use crate::steady::Dated;
 
 /// The check that would decide most for the time it takes.
@@ -32,20 +32,15 @@ pub(super) fn next_check(
     family: &Family,
     facts: &Facts,
     now: BenchTime,
-    items: &[Item],
-    judged: impl Fn(&Facts) -> (Vec<Item>, Settled),
+    lines: &[Line],
+    judged: impl Fn(&Facts) -> (Vec<Line>, Settled),
 ) -> Option<NextCheck> {
-    let unknown = |items: &[Item]| {
-        items
-            .iter()
-            .filter(|i| i.state == ItemState::Unknown)
-            .count()
-    };
-    let open = unknown(items);
+    let unknown = |lines: &[Line]| lines.iter().filter(|line| line.is_unknown()).count();
+    let open = unknown(lines);
     let (_, already) = judged(facts);
     let mut best: Option<(u64, NextCheck)> = None;
-    for item in items.iter().filter(|item| item.state == ItemState::Unknown) {
-        let Some(Cure::TypeFact { key, place }) = &item.cure else {
+    for line in lines.iter().filter(|line| line.is_unknown()) {
+        let Some(Cure::TypeFact { key, place }) = line.cure() else {
             continue;
         };
         if best.as_ref().is_some_and(|(_, known)| known.key == *key) {
@@ -59,7 +54,7 @@ pub(super) fn next_check(
             let (after, settled) = judged(&supposed);
             if settled == Settled::Yes && already == Settled::No {
                 settling += 1;
-                decided += items.len();
+                decided += lines.len();
             } else {
                 decided += open.saturating_sub(unknown(&after));
             }
@@ -71,7 +66,7 @@ pub(super) fn next_check(
         };
         let minutes = family
             .place(*key)
-            .map_or(item.minutes.unwrap_or(1), |place| place.minutes)
+            .map_or(line.minutes.unwrap_or(1), |place| place.minutes)
             .max(1);
         let gain = decides_percent as u64 * 60 / u64::from(minutes);
         if best.as_ref().is_none_or(|(known, _)| gain > *known) {

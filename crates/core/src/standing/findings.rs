@@ -3,14 +3,14 @@
 
 use serde::Serialize;
 
+use crate::act::wrong_with;
 use crate::facts::equipment::EquipmentId;
 use crate::facts::{CitedFact, FactKey, FactValue, Facts, Reading};
 use crate::family::{Family, Role};
 use crate::mode::Lock;
 use crate::rule::Rule;
-use crate::seal::wrong_with;
 
-use super::StandingInput;
+use crate::dossier::Dossier;
 
 /// How much a finding weighs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -41,15 +41,15 @@ pub struct Finding {
 }
 
 /// Everything that is odd, the heaviest first.
-pub(super) fn findings(family: &Family, input: &StandingInput<'_>) -> Vec<Finding> {
-    let facts = input.facts;
+pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
+    let (family, facts) = (of.family, of.facts);
     let mut all: Vec<Finding> = [
         identity_lost(family, facts),
         variant_stranger(family, facts),
         build_and_patch(family, facts),
         version_jump(family, facts),
         second_id(family, facts),
-        nothing_kept(family, input),
+        nothing_kept(of),
         hibernates(facts),
         intake(facts),
     ]
@@ -246,15 +246,16 @@ fn contradictions(facts: &Facts) -> Vec<Finding> {
 }
 
 /// `B6`: where no lock stands in the way, the next foreign write could end the only copy there is.
-fn nothing_kept(family: &Family, input: &StandingInput<'_>) -> Option<Finding> {
-    let is_open = family.stages.is_empty() || input.facts.lock() == Some(Lock::Unlocked);
+fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
+    let family = of.family;
+    let is_open = family.stages.is_empty() || of.facts.lock() == Some(Lock::Unlocked);
     let once: Vec<&str> = family
         .partitions
         .iter()
         .filter(|part| part.role == Role::DeviceUnique)
         .map(|part| part.label.as_str())
         .collect();
-    (is_open && input.captures == 0 && !once.is_empty()).then(|| {
+    (is_open && of.captures.is_empty() && !once.is_empty()).then(|| {
         let text = format!(
             "No copy is kept of what exists once in the world: {}. Back it up before anything is written.",
             once.join(", ")

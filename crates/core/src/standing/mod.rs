@@ -1,7 +1,7 @@
 //! Can it be unlocked, and what next? (JOB 2)
 //!
 //! Three-valued: what is not known never counts as met. The lines are the evidence list of `G1`
-//! ([`crate::seal`]); the verdict is read off what would cure the open ones. Whatever a person can
+//! ([`crate::act`]); the verdict is read off what would cure the open ones. Whatever a person can
 //! find out or do in known minutes makes *ready after*; what decides whether at all, and is not
 //! known, makes *not known yet*.
 //!
@@ -18,18 +18,20 @@ mod outlook;
 use serde::Serialize;
 use veritope_wire::{BenchTime, Digest};
 
+use crate::act::{Act, Ground, Standpoint, Unlock, list};
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
-use crate::coverage::Coverage;
+use crate::dossier::{Dossier, Shelved};
+use crate::evidence::{Basis, Cure, Due, Line};
 use crate::facts::{FactKey, Facts};
 use crate::family::{Caution, Consequence, Family};
-use crate::keepsafe::KeepSafe;
+use crate::goal::Goal;
 use crate::mode::{Lock, Mode, RecoveryKind};
-use crate::plan::{self, Goal, NoPlan, Sheet, State, Ways};
-use crate::relock::Held;
+use crate::plan::{self, NoPlan, Sheet};
 use crate::rule::Rule;
-use crate::seal::{self, Consent, Cure, Item, ItemState, Torn, UnlockEvidence};
+use crate::state::{Presence, State};
 
+pub use crate::evidence::Finality;
 pub use check::NextCheck;
 pub use findings::{Finding, Level};
 pub use lines::{FactLine, FactReading, fact_lines};
@@ -72,16 +74,6 @@ pub enum Verdict {
     NotKnownYet,
 }
 
-/// Whether a *no* can change.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Finality {
-    /// Nothing changes it.
-    Final,
-    /// It can change; the reasons say how.
-    Open,
-}
-
 /// The whole judgement, with all it rests on.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Standing {
@@ -92,7 +84,8 @@ pub struct Standing {
     /// What decides it, where the sentence alone would leave one asking why.
     pub because: Option<String>,
     /// The lines it rests on, met and missing.
-    pub items: Vec<Item>,
+    #[serde(rename = "items")]
+    pub lines: Vec<Line>,
     /// What is odd about the facts themselves.
     pub findings: Vec<Finding>,
     /// What else there is to say, beside the unlock; the most pressing first.
@@ -143,32 +136,12 @@ pub struct Afternoon {
 pub struct StandingInput<'a> {
     /// The unit's name.
     pub nickname: &'a str,
-    /// Its family, when known.
-    pub family: Option<&'a Family>,
     /// What is known.
     pub facts: &'a Facts,
-    /// What was said about the owner's data.
-    pub keep_safe: &'a KeepSafe,
+    /// All that is known, where its family is.
+    pub of: Option<Dossier<'a>>,
     /// The bench's policy.
     pub policy: &'a Policy,
-    /// Another unit on the bench with which this one could be confused (`K4`).
-    pub twin: Option<&'a str>,
-    /// Captures of this unit that are kept.
-    pub captures: usize,
-    /// How what exists once is kept, line by line; empty where nothing was ever captured.
-    pub kept: &'a [Item],
-    /// How all partitions are kept, where the unit's table was ever read.
-    pub coverage: Option<&'a Coverage>,
-    /// What is known of each partition's content (`R1`).
-    pub held: &'a [Held],
-    /// Writes whose end nobody has seen.
-    pub torn: &'a [Torn],
-    /// What the bench has at hand.
-    pub ways: Ways,
-    /// A consent that was given, if any.
-    pub consent: Option<&'a Consent>,
-    /// Now.
-    pub now: BenchTime,
     /// How much is asked.
     pub depth: Depth,
 }
@@ -188,11 +161,9 @@ pub enum Depth {
 /// # Errors
 /// See [`plan::find`].
 pub fn plan_for(
-    family: &Family,
-    facts: &Facts,
+    of: &Dossier<'_>,
     start: State,
     goal: Goal,
-    ways: Ways,
     back_to: Option<&str>,
 ) -> Result<Sheet, NoPlan> {
     let mut start = start;
@@ -202,14 +173,14 @@ pub fn plan_for(
     }
     let chain = match goal {
         Goal::Unlock if start.lock != Some(Lock::Unlocked) => {
-            match builds::gate(family, facts, back_to) {
+            match builds::gate(of.family, of.facts, back_to) {
                 Gate::Chain(chain) => chain,
                 _ => Chain::default(),
             }
         }
         _ => Chain::default(),
     };
-    plan::find_along(family, start, goal, ways, &chain)
+    plan::find_along(of, start, goal, &chain)
 }
 
 /// Judges whether a unit can be unlocked.
@@ -220,7 +191,7 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
         verdict: Verdict::NotKnownYet,
         sentence,
         because: None,
-        items: Vec::new(),
+        lines: Vec::new(),
         findings: Vec::new(),
         outlook: Vec::new(),
         ahead: Ahead::Unlock,
@@ -239,22 +210,25 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
             "The record of {name} is held back: its log is damaged."
         ));
     }
-    let Some(family) = input.family else {
+    let Some(of) = input.of else {
         return nothing(format!("Which family {name} belongs to is not known yet."));
     };
+    let (of, family) = (&of, of.family);
     let mut standing = Standing {
         verdict: Verdict::NotKnownYet,
         sentence: String::new(),
         because: None,
-        items: Vec::new(),
-        findings: findings::findings(family, input),
+        lines: Vec::new(),
+        findings: findings::findings(of),
         outlook: match input.depth {
             Depth::Row => Vec::new(),
-            Depth::Page => outlook::outlook(family, input),
+            Depth::Page => outlook::outlook(of),
         },
         ahead: Ahead::Unlock,
         next_check: None,
-        consequences: seal::unlock_consequences(family),
+        consequences: unlock(family)
+            .costs(of)
+            .map_or_else(Vec::new, |costs| costs.consequences),
         battery: None,
         afternoon: None,
         sheet: None,
@@ -263,16 +237,23 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
         cautions: family.cautions.clone(),
         family: Some(family.digest),
     };
-    if let Some((verdict, sentence, items)) = settled(name, family, input.facts) {
-        (standing.verdict, standing.sentence, standing.items) = (verdict, sentence, items);
+    if let Some((verdict, sentence, lines)) = settled(name, family, input.facts) {
+        (standing.verdict, standing.sentence, standing.lines) = (verdict, sentence, lines);
         standing.ahead = Ahead::Nothing;
         return standing;
     }
-    weigh(input, family, standing)
+    weigh(input, of, standing)
+}
+
+/// The unlock that is judged: what it asks for is the same for every stage that each plan needs.
+fn unlock(family: &Family) -> Act {
+    let stage = family.main_stages().next();
+    let stage = stage.map_or_else(String::new, |stage| stage.id.clone());
+    Unlock { stage }.into()
 }
 
 /// The verdicts that need no list: no lock at all, or open already.
-fn settled(name: &str, family: &Family, facts: &Facts) -> Option<(Verdict, String, Vec<Item>)> {
+fn settled(name: &str, family: &Family, facts: &Facts) -> Option<(Verdict, String, Vec<Line>)> {
     if family.stages.is_empty() {
         return Some((
             Verdict::NoLock,
@@ -284,29 +265,17 @@ fn settled(name: &str, family: &Family, facts: &Facts) -> Option<(Verdict, Strin
     if facts.lock() != Some(Lock::Unlocked) {
         return None;
     }
-    let mut items = vec![Item {
-        rule: Rule::L3,
-        state: ItemState::Met,
-        text: "The unit itself, or somebody who looked, says so.".to_owned(),
-        cure: None,
-        minutes: None,
-        facts: vec![row.into()],
-    }];
+    let said = "The unit itself, or somebody who looked, says so.";
+    let mut lines = vec![Line::met(Rule::L3, said, row)];
     if let Some(row) = facts.known(FactKey::CriticalLock) {
         let stage = facts.choice(FactKey::CriticalLock).unwrap_or("");
-        items.push(Item {
-            rule: Rule::L2,
-            state: ItemState::Met,
-            text: format!("The stage for critical partitions is {stage}."),
-            cure: None,
-            minutes: None,
-            facts: vec![row.into()],
-        });
+        let text = format!("The stage for critical partitions is {stage}.");
+        lines.push(Line::met(Rule::L2, text, row));
     }
     Some((
         Verdict::AlreadyUnlocked { since: row.at },
         format!("{name} is unlocked already."),
-        items,
+        lines,
     ))
 }
 
@@ -319,48 +288,44 @@ fn start(facts: &Facts) -> State {
     start
 }
 
-fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> Standing {
-    let name = input.nickname;
+fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) -> Standing {
+    let (name, family) = (input.nickname, of.family);
     if let Gate::Chain(chain) = builds::gate(family, input.facts, None) {
         standing.chain = Some(chain);
     }
     standing.closing = closing(family, input.facts);
     let start = start(input.facts);
-    let sheet = plan_for(family, input.facts, start, Goal::Unlock, input.ways, None);
+    let sheet = plan_for(of, start, Goal::Unlock, None);
+    let unlock = unlock(family);
     let judged = |facts: &Facts| {
         let battery = match &sheet {
-            Ok(sheet) => budget::battery(sheet, facts, family, input.policy, input.now),
-            Err(_) => budget::unplanned(facts, family, input.now),
+            Ok(sheet) => budget::battery(sheet.load(), facts, family, input.policy, of.now),
+            Err(_) => budget::unplanned(facts, family, of.now),
         };
-        let evidence = UnlockEvidence {
-            family,
-            nickname: name,
+        let of = Dossier {
             facts,
-            keep_safe: input.keep_safe,
-            battery: &battery,
-            coverage: input.coverage,
-            torn: input.torn,
-            now: input.now,
-            consent: input.consent,
-            twin: input.twin,
+            battery: Some(&battery),
+            ..*of
         };
-        (seal::unlock_preparations(&evidence), battery)
+        let mut lines = list(&unlock, Ground::plain(&of), Standpoint::now(&of)).into_lines();
+        lines.retain(|line| line.due <= Due::Way);
+        (lines, battery)
     };
-    let (items, battery) = judged(input.facts);
-    standing.verdict = verdict(&items);
+    let (lines, battery) = judged(input.facts);
+    standing.verdict = verdict(&lines);
     // A *no* is a *no* whatever else is found out.
     if !matches!(standing.verdict, Verdict::NotPossible { .. }) {
-        standing.next_check = check::next_check(family, input.facts, input.now, &items, |facts| {
+        standing.next_check = check::next_check(family, input.facts, of.now, &lines, |facts| {
             if settled(name, family, facts).is_some() {
                 return (Vec::new(), Settled::Yes);
             }
-            let (items, _) = judged(facts);
+            let (lines, _) = judged(facts);
             let is_settled = matches!(
-                verdict(&items),
+                verdict(&lines),
                 Verdict::NotPossible { .. } | Verdict::WaitUntil { .. }
             );
             (
-                items,
+                lines,
                 if is_settled {
                     Settled::Yes
                 } else {
@@ -369,25 +334,29 @@ fn weigh(input: &StandingInput<'_>, family: &Family, mut standing: Standing) -> 
             )
         });
     }
-    if let (Err(error), Verdict::Ready | Verdict::ReadyAfter { .. }) = (&sheet, &standing.verdict) {
+    let barred = match &sheet {
+        Err(error) => Some(format!("{error}.")),
+        Ok(sheet) => sheet.why_not.first().map(|why| why.text.clone()),
+    };
+    if let (Some(why), Verdict::Ready | Verdict::ReadyAfter { .. }) = (barred, &standing.verdict) {
         standing.verdict = Verdict::NotPossible {
             finality: Finality::Open,
         };
         standing.sentence = format!("{name} can't be unlocked here now.");
-        standing.because = Some(format!("{error}."));
+        standing.because = Some(why);
     } else {
         let chain = standing.chain.as_ref();
         let stays_on = chain.and_then(|chain| chain.stays_on.as_deref());
         (standing.sentence, standing.because) =
-            sentence(name, &standing.verdict, &items, stays_on, input.now);
+            sentence(name, &standing.verdict, &lines, stays_on, of.now);
     }
-    standing.items = items;
+    standing.lines = lines;
     if matches!(standing.verdict, Verdict::NotPossible { .. }) {
         standing.ahead = Ahead::Nothing;
     }
     standing.afternoon = match input.depth {
         Depth::Row => None,
-        Depth::Page => afternoon(input, family, start),
+        Depth::Page => afternoon(input, of, start),
     };
     standing.battery = Some(battery);
     standing.sheet = sheet.ok();
@@ -420,25 +389,25 @@ const DECISIVE: [FactKey; 13] = [
 
 /// Reads the verdict off the open lines. What is final comes before what can change, what somebody
 /// else decides before what only takes time.
-fn verdict(items: &[Item]) -> Verdict {
-    let open = || items.iter().filter(|item| item.state != ItemState::Met);
-    let has = |cure: &Cure| open().any(|item| item.cure.as_ref() == Some(cure));
+fn verdict(lines: &[Line]) -> Verdict {
+    let open = || lines.iter().filter(|line| !line.is_met());
+    let has = |finality| open().any(|line| line.absence() == Some(finality));
     let is_unknown = |keys: &[FactKey]| {
-        open().any(|item| {
-            item.state == ItemState::Unknown
+        open().any(|line| {
+            line.is_unknown()
                 && matches!(
-                    &item.cure,
+                    line.cure(),
                     Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. })
                         if keys.contains(key)
                 )
         })
     };
-    if has(&Cure::Never) {
+    if has(Finality::Final) {
         return Verdict::NotPossible {
             finality: Finality::Final,
         };
     }
-    if has(&Cure::Nothing) {
+    if has(Finality::Open) {
         return Verdict::NotPossible {
             finality: Finality::Open,
         };
@@ -446,14 +415,14 @@ fn verdict(items: &[Item]) -> Verdict {
     if is_unknown(&[FactKey::Lock, FactKey::Ownership]) {
         return Verdict::NotKnownYet;
     }
-    let asked = open().find_map(|item| match &item.cure {
+    let asked = open().find_map(|line| match line.cure() {
         Some(Cure::Ask { who, .. }) => Some(who.clone()),
         _ => None,
     });
     if let Some(who) = asked {
         return Verdict::AskTheVendor { who };
     }
-    let until = open().filter_map(|item| match &item.cure {
+    let until = open().filter_map(|line| match line.cure() {
         Some(Cure::Wait { until }) => Some(*until),
         _ => None,
     });
@@ -467,7 +436,7 @@ fn verdict(items: &[Item]) -> Verdict {
         Verdict::Ready
     } else {
         Verdict::ReadyAfter {
-            minutes: open().filter_map(|item| item.minutes).sum(),
+            minutes: open().filter_map(|line| line.minutes).sum(),
         }
     }
 }
@@ -475,22 +444,22 @@ fn verdict(items: &[Item]) -> Verdict {
 fn sentence(
     name: &str,
     verdict: &Verdict,
-    items: &[Item],
+    lines: &[Line],
     stays_on: Option<&str>,
     now: BenchTime,
 ) -> (String, Option<String>) {
     // An end that is not the present build is said in the same breath.
     let stays = stays_on.map_or_else(String::new, |build| format!(", and stays on {build} then"));
-    let open = || items.iter().filter(|item| item.state != ItemState::Met);
-    let reason = |wanted: &dyn Fn(&Cure) -> bool| {
+    let open = || lines.iter().filter(|line| !line.is_met());
+    let reason = |finality| {
         open()
-            .find(|item| item.cure.as_ref().is_some_and(wanted))
-            .map(|item| item.text.clone())
+            .find(|line| line.absence() == Some(finality))
+            .map(|line| line.text.clone())
     };
     let said = match verdict {
         Verdict::Ready => format!("{name} can be unlocked now{stays}."),
         Verdict::ReadyAfter { .. } => {
-            let fetch = open().find_map(|item| match &item.cure {
+            let fetch = open().find_map(|line| match line.cure() {
                 Some(Cure::Fetch { packages, .. }) => Some(packages.join(", ")),
                 _ => None,
             });
@@ -512,22 +481,24 @@ fn sentence(
             format!("{name} can be unlocked in {hours} h at the earliest.")
         }
         Verdict::AskTheVendor { who } => {
-            let wrong = open().find(|item| {
-                item.rule == Rule::K3 && item.state == ItemState::Unknown && !item.facts.is_empty()
-            });
-            let because = wrong.map(|item| format!("First: {}", item.text));
+            let is_read =
+                |line: &&Line| line.basis().iter().any(|one| matches!(one, Basis::Fact(_)));
+            let wrong = open()
+                .filter(is_read)
+                .find(|line| line.rule == Rule::K3 && line.is_unknown());
+            let because = wrong.map(|line| format!("First: {}", line.text));
             return (format!("To unlock {name}, ask {who}."), because);
         }
         Verdict::NotPossible {
             finality: Finality::Final,
         } => {
-            let because = reason(&|cure| *cure == Cure::Never);
+            let because = reason(Finality::Final);
             return (format!("{name} can't be unlocked, ever."), because);
         }
         Verdict::NotPossible {
             finality: Finality::Open,
         } => {
-            let because = reason(&|cure| *cure == Cure::Nothing);
+            let because = reason(Finality::Open);
             return (format!("{name} is not unlocked here."), because);
         }
         Verdict::NotKnownYet => format!("Whether {name} can be unlocked is not known yet."),
@@ -556,17 +527,21 @@ fn closing(family: &Family, facts: &Facts) -> Vec<String> {
         .collect()
 }
 
-/// The goal behind the unlock that takes the most battery.
-fn afternoon(input: &StandingInput<'_>, family: &Family, start: State) -> Option<Afternoon> {
+/// The goal behind the unlock that takes the most battery, with everything at hand for it.
+fn afternoon(input: &StandingInput<'_>, of: &Dossier<'_>, start: State) -> Option<Afternoon> {
+    let mut of = *of;
+    of.by.link = Presence::Here;
+    of.recovery = of.recovery.or(Some(Shelved {
+        findings: &[],
+        seen: None,
+        published: None,
+    }));
     [Goal::BackUp, Goal::KeepRecovery]
         .into_iter()
         .filter_map(|goal| {
-            let ways = Ways {
-                link: plan::Presence::Here,
-                image: plan::Presence::Here,
-            };
-            let sheet = plan_for(family, input.facts, start, goal, ways, None).ok()?;
-            let battery = budget::battery(&sheet, input.facts, family, input.policy, input.now);
+            let sheet = plan_for(&of, start, goal, None).ok()?;
+            let facts = input.facts;
+            let battery = budget::battery(sheet.load(), facts, of.family, input.policy, of.now);
             Some(Afternoon {
                 goal: goal.shown().to_owned(),
                 battery,
@@ -580,32 +555,25 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::act::testing::waived;
     use crate::facts::testing::{at, facts};
     use crate::family::testing::gimbal;
-    use crate::plan::Presence;
-    use crate::seal::testing::waived;
+    use crate::keepsafe::KeepSafe;
+    use crate::plan::testing::{Ways, known};
 
     fn judged(pairs: &[(FactKey, &str)], keep_safe: &KeepSafe) -> Standing {
-        let family = gimbal();
+        let (family, facts) = (gimbal(), facts(pairs));
         judge(&StandingInput {
             nickname: "Sanderling",
-            family: Some(&family),
-            facts: &facts(pairs),
-            keep_safe,
+            facts: &facts,
+            of: Some(Dossier {
+                nickname: "Sanderling",
+                keep_safe,
+                now: at(10),
+                ..known(&family, &facts, Ways::ALL)
+            }),
             policy: &Policy::usual(),
-            ways: Ways {
-                link: Presence::Here,
-                image: Presence::Here,
-            },
-            captures: 0,
-            kept: &[],
-            coverage: None,
-            held: &[],
-            torn: &[],
-            twin: None,
-            consent: None,
             depth: Depth::Page,
-            now: at(10),
         })
     }
 
@@ -671,10 +639,10 @@ mod tests {
             .iter()
             .map(|(case, standing)| {
                 let open: Vec<_> = standing
-                    .items
+                    .lines
                     .iter()
-                    .filter(|item| item.state != ItemState::Met)
-                    .map(|item| item.rule.id())
+                    .filter(|line| !line.is_met())
+                    .map(|line| line.rule.id())
                     .collect();
                 let check = standing
                     .next_check

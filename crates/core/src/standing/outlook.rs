@@ -4,12 +4,12 @@
 
 use serde::Serialize;
 
-use super::StandingInput;
-use crate::family::Family;
+use crate::act::{Act, EraseAll, Ground, Relock, Standpoint, before_foreign, list};
+use crate::dossier::Dossier;
+use crate::evidence::{Cure, Due, Line, Need};
 use crate::mode::Lock;
 use crate::route::way_to_read;
 use crate::rule::Rule;
-use crate::seal::{self, Cure, Item, ItemState, RelockEvidence};
 use crate::triage;
 
 /// What it is about.
@@ -50,17 +50,18 @@ pub struct Outlook {
     /// In one sentence.
     pub sentence: String,
     /// The lines it rests on.
-    pub items: Vec<Item>,
+    #[serde(rename = "items")]
+    pub lines: Vec<Line>,
 }
 
 /// Everything beside the unlock, the most pressing first.
-pub(super) fn outlook(family: &Family, input: &StandingInput<'_>) -> Vec<Outlook> {
+pub(super) fn outlook(of: &Dossier<'_>) -> Vec<Outlook> {
     let mut all: Vec<Outlook> = [
-        symptom(family, input),
-        whole_erase(family, input),
-        read_out(family, input),
-        foreign(family, input),
-        relock(family, input),
+        symptom(of),
+        whole_erase(of),
+        read_out(of),
+        foreign(of),
+        relock(of),
     ]
     .into_iter()
     .flatten()
@@ -75,49 +76,49 @@ pub(super) fn outlook(family: &Family, input: &StandingInput<'_>) -> Vec<Outlook
     all
 }
 
-fn symptom(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
-    let causes = triage::causes(family, input.facts, input.captures);
+fn symptom(of: &Dossier<'_>) -> Option<Outlook> {
+    let causes = triage::causes(of.family, of.facts, of.captures.len());
     let first = causes.first()?;
-    let sentence = match (first.rule, triage::lower_mode(family)) {
+    let sentence = match (first.rule, triage::lower_mode(of.family)) {
         (Rule::T5, Some(mode)) => format!(
             "{} does not start. Bring it to {mode} and find out which of these it is; write nothing before.",
-            input.nickname
+            of.nickname
         ),
         _ => format!(
             "{} may have lost something that exists once; write nothing before that is clear.",
-            input.nickname
+            of.nickname
         ),
     };
-    let items = causes
+    let lines = causes
         .into_iter()
-        .map(|cause| Item {
-            rule: cause.rule,
-            state: ItemState::Unknown,
-            text: format!("{} {} Then: {}", cause.text, cause.test, cause.way_out),
-            cure: None,
-            minutes: None,
-            facts: Vec::new(),
+        .map(|cause| {
+            let text = format!("{} {} Then: {}", cause.text, cause.test, cause.way_out);
+            Line::unknown(cause.rule, text, Need::Carried { cure: None })
         })
         .collect();
     Some(Outlook {
         of: OutlookOf::Symptom,
         outcome: Outcome::After,
         sentence,
-        items,
+        lines,
     })
 }
 
-fn whole_erase(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
-    let items = seal::erase_items(family, input.facts, input.kept);
-    let open = items.iter().filter(|item| item.state != ItemState::Met);
-    let rules: Vec<Rule> = open.map(|item| item.rule).collect();
-    if items.is_empty() {
+fn whole_erase(of: &Dossier<'_>) -> Option<Outlook> {
+    let act: Act = EraseAll::ticked(of.family, of.facts)?.into();
+    // What it would take is what is told here; what anything that erases asks for is not repeated.
+    let its_own = [Rule::S6, Rule::G6];
+    let mut lines = list(&act, Ground::plain(of), Standpoint::now(of)).into_lines();
+    lines.retain(|line| its_own.contains(&line.rule));
+    let open = lines.iter().filter(|line| !line.is_met());
+    let rules: Vec<Rule> = open.map(|line| line.rule).collect();
+    if lines.is_empty() {
         return None;
     }
     let once = rules.iter().filter(|rule| **rule == Rule::G6).count();
-    let offered = items
+    let offered = lines
         .iter()
-        .find(|item| item.rule == Rule::S6)
+        .find(|line| line.rule == Rule::S6)
         .map_or("", |_| "; the choice without it is offered");
     Some(Outlook {
         of: OutlookOf::WholeErase,
@@ -127,57 +128,52 @@ fn whole_erase(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
             Outcome::Refused
         },
         sentence: match once {
-            0 => format!(
-                "A whole erase of {} stands ticked{offered}.",
-                input.nickname
-            ),
+            0 => format!("A whole erase of {} stands ticked{offered}.", of.nickname),
             once => format!(
                 "A whole erase of {} is refused: {once} partitions that exist once would go{offered}.",
-                input.nickname
+                of.nickname
             ),
         },
-        items,
+        lines,
     })
 }
 
 /// Only while nothing is kept and nothing stands between a mistake and the only copy.
-fn read_out(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
-    let is_bare = input.captures == 0
-        && (family.stages.is_empty() || input.facts.lock() == Some(Lock::Unlocked));
-    let item = way_to_read(family, input.facts).filter(|_| is_bare)?;
-    let sentence = match item.rule {
+fn read_out(of: &Dossier<'_>) -> Option<Outlook> {
+    let family = of.family;
+    let is_bare = of.captures.is_empty()
+        && (family.stages.is_empty() || of.facts.lock() == Some(Lock::Unlocked));
+    let line = way_to_read(family, of.facts).filter(|_| is_bare)?;
+    let sentence = match line.rule {
         Rule::G3 => format!(
             "To read {} out, a recovery has to be written first, then straight into it.",
-            input.nickname
+            of.nickname
         ),
-        _ => format!("{} can be read out without writing to it.", input.nickname),
+        _ => format!("{} can be read out without writing to it.", of.nickname),
     };
     Some(Outlook {
         of: OutlookOf::ReadOut,
-        outcome: if item.rule == Rule::G3 {
+        outcome: if line.rule == Rule::G3 {
             Outcome::After
         } else {
             Outcome::Open
         },
         sentence,
-        items: vec![item],
+        lines: vec![line],
     })
 }
 
 /// What its own screens must say before anything foreign is written (`L5`).
-fn foreign(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
-    if input.facts.lock() != Some(Lock::Unlocked) {
+fn foreign(of: &Dossier<'_>) -> Option<Outlook> {
+    if of.facts.lock() != Some(Lock::Unlocked) {
         return None;
     }
-    let items = seal::before_foreign(family, input.facts);
-    let open = items
-        .iter()
-        .filter(|item| item.state != ItemState::Met)
-        .count();
-    if items.is_empty() {
+    let lines = before_foreign(of.family, of.facts);
+    let open = lines.iter().filter(|line| !line.is_met()).count();
+    if lines.is_empty() {
         return None;
     }
-    let name = input.nickname;
+    let name = of.nickname;
     let (outcome, sentence) = if open == 0 {
         (
             Outcome::Open,
@@ -188,7 +184,7 @@ fn foreign(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
             Outcome::After,
             format!(
                 "Before anything foreign is written to {name}, {open} of {} lines must read as the maker has them.",
-                items.len()
+                lines.len()
             ),
         )
     };
@@ -196,36 +192,28 @@ fn foreign(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
         of: OutlookOf::Foreign,
         outcome,
         sentence,
-        items,
+        lines,
     })
 }
 
-fn relock(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
-    if family.stages.is_empty() || input.facts.lock() != Some(Lock::Unlocked) {
+fn relock(of: &Dossier<'_>) -> Option<Outlook> {
+    let family = of.family;
+    if family.stages.is_empty() || of.facts.lock() != Some(Lock::Unlocked) {
         return None;
     }
-    let evidence = RelockEvidence {
-        family,
-        nickname: input.nickname,
-        facts: input.facts,
-        held: input.held,
-        torn: input.torn,
-        keep_safe: input.keep_safe,
-        battery: None,
-        now: input.now,
-        consent: None,
-        twin: input.twin,
-    };
-    let items = seal::relock_preparations(&evidence);
-    let name = input.nickname;
-    let foreign = items.iter().find_map(|item| match &item.cure {
-        Some(Cure::PutStock { labels }) if item.rule == Rule::R7 => Some(labels),
+    // What they ask for is the same for every stage.
+    let stage = family.relock.order.first();
+    let stage = stage.map_or_else(String::new, Clone::clone);
+    let act: Act = Relock { stage }.into();
+    let mut lines = list(&act, Ground::plain(of), Standpoint::now(of)).into_lines();
+    // What is read or given on the way is for its step.
+    lines.retain(|line| line.due <= Due::Way);
+    let name = of.nickname;
+    let foreign = lines.iter().find_map(|line| match line.cure() {
+        Some(Cure::PutStock { labels }) if line.rule == Rule::R7 => Some(labels),
         _ => None,
     });
-    let open = items
-        .iter()
-        .filter(|item| item.state != ItemState::Met)
-        .count();
+    let open = lines.iter().filter(|line| !line.is_met()).count();
     let (outcome, sentence) = match (foreign, open) {
         (Some(labels), _) => {
             let labels: Vec<String> = labels.iter().map(ToString::to_string).collect();
@@ -254,6 +242,6 @@ fn relock(family: &Family, input: &StandingInput<'_>) -> Option<Outlook> {
         of: OutlookOf::Relock,
         outcome,
         sentence,
-        items,
+        lines,
     })
 }

@@ -13,6 +13,9 @@ pub enum DeskError {
     /// The same id was used for something else.
     #[error("this request's id was used for another request before")]
     AnotherRequest,
+    /// What was judged rests on an older state of the record.
+    #[error("the unit's record moved on while this was judged: ask again")]
+    MovedOn,
     /// It can't be noted.
     #[error(transparent)]
     Journal(#[from] JournalError),

@@ -158,6 +158,23 @@ impl Pen {
         Ok(())
     }
 
+    /// Writes down what is about to be done with a unit, by a judgement that rests on line `seq` of its log.
+    ///
+    /// # Errors
+    /// [`DeskError::MovedOn`] when another line came since: nothing is written then.
+    pub(crate) fn intend(
+        &self,
+        unit: UnitId,
+        request: Option<RequestId>,
+        entries: Vec<Entry>,
+        seq: u64,
+    ) -> Result<(), DeskError> {
+        if self.record(unit)?.seq != seq {
+            return Err(DeskError::MovedOn);
+        }
+        self.append(unit, request, entries)
+    }
+
     pub(crate) fn append_to(
         &self,
         scope: Scope,

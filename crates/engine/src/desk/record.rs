@@ -2,20 +2,22 @@
 //! acts have two, the *intent* before and the *outcome* after.
 
 use serde::{Deserialize, Serialize};
+use veritope_core::act::{Act, How};
 use veritope_core::budget::Policy;
+use veritope_core::consent::Consent;
 use veritope_core::coverage::{BlankBytes, CaptureFacts, CopyFacts, Rest};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Happening, Source};
 use veritope_core::family::Paired;
+use veritope_core::goal::Goal;
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::{Goal, Planned, Sheet};
+use veritope_core::plan::Sheet;
 use veritope_core::rule::Rule;
-use veritope_core::seal::{Consent, Effect};
 
 use crate::stored::{
-    self, Agreed, As, Change, Copied, Damage, Ended, Fact, Happened, Keeping, Own, Pairing,
-    PlannedChange, Rules, Shown, Told, Word,
+    self, Agreed, As, Copied, Damage, Ended, Fact, Happened, Keeping, Own, Pairing, Rules, Shown,
+    Told, Word,
 };
 use veritope_wire::link::{Epoch, Handle};
 use veritope_wire::{
@@ -251,9 +253,17 @@ pub enum Entry {
         run: RunId,
         /// The step in words.
         title: String,
-        /// The change it makes, if it makes one.
-        #[serde(with = "As::<Option<PlannedChange>>")]
-        effect: Option<Planned>,
+        /// What is done, where it changes anything.
+        #[serde(with = "As::<Option<stored::Act>>", alias = "effect")]
+        act: Option<Act>,
+        /// How it is done by hand, as a complete list told it: kept, so that nobody who has begun stands
+        /// there without.
+        #[serde(
+            default,
+            with = "As::<Option<stored::HandsOn>>",
+            skip_serializing_if = "Option::is_none"
+        )]
+        told: Option<How>,
     },
     /// What came of it.
     Outcome {
@@ -349,9 +359,9 @@ pub enum Entry {
     },
     /// A partition is about to be written.
     WriteBegan {
-        /// The change.
-        #[serde(with = "As::<Change>")]
-        effect: Effect,
+        /// What is done.
+        #[serde(with = "As::<stored::Act>", alias = "effect")]
+        act: Act,
         /// What lies there, where it was captured.
         before: Option<Digest>,
     },
@@ -626,18 +636,11 @@ impl Entry {
             Self::Consented { consent, .. } => {
                 format!("Consent to what it costs, by typing {}.", consent.typed)
             }
-            Self::Intent { title, effect, .. } => match effect {
-                Some(
-                    Planned::Unlock { .. }
-                    | Planned::Relock { .. }
-                    | Planned::Wipe { .. }
-                    | Planned::InstallPackage { .. },
-                ) => {
+            Self::Intent { title, act, .. } => match act {
+                Some(act) if !act.most().can_be_undone() => {
                     format!("About to: {title}. This can't be undone.")
                 }
-                Some(Planned::WriteImage { .. } | Planned::SetSlot { .. }) | None => {
-                    format!("About to: {title}.")
-                }
+                Some(_) | None => format!("About to: {title}."),
             },
             Self::Outcome { result, saw, .. } => match result {
                 StepResult::AsExpected => format!("As expected. {saw}"),
@@ -679,10 +682,13 @@ impl Entry {
                 None => format!("The copy in {name} was read back from its medium: sound."),
                 Some(first) => format!("The copy in {name} was read back: {}.", first.in_words()),
             },
-            Self::WriteBegan { effect, .. } => match effect.writes() {
-                Some((label, image)) => {
-                    format!("About to write {label}, image {}.", image.short())
-                }
+            Self::WriteBegan { act, .. } => match act.part() {
+                Some(part) => format!(
+                    "About to write {}, image {}.",
+                    part.label,
+                    part.image
+                        .map_or_else(|| "not chosen".to_owned(), |image| image.short())
+                ),
                 None => "About to change the lock.".to_owned(),
             },
             Self::WriteEnded {

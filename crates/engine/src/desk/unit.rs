@@ -4,14 +4,16 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use veritope_core::coverage::{CaptureFacts, CopyFacts, Written};
+use veritope_core::act::{Act, How, Touches};
+use veritope_core::consent::Consent;
+use veritope_core::coverage::{CaptureFacts, CopyFacts, Torn, Written};
 use veritope_core::facts::{FactKey, FactRow, Facts, Happening, Source};
 use veritope_core::family::Paired;
+use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepSafe;
 use veritope_core::mode::Lock;
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::{Goal, Planned, Sheet, Step};
-use veritope_core::seal::{Consent, Torn};
+use veritope_core::plan::{Sheet, Step};
 use veritope_core::steady::Taken;
 use veritope_wire::link::Epoch;
 use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, RunId, UnitId};
@@ -122,6 +124,8 @@ pub struct OpenIntent {
     pub title: String,
     /// Since when.
     pub since: BenchTime,
+    /// How it is done by hand, as a complete list told it.
+    pub told: Option<How>,
 }
 
 /// A step that was taken.
@@ -311,17 +315,18 @@ impl UnitRecord {
                     self.damage.push((*capture, *place, damage.clone()));
                 }
             }
-            Entry::WriteBegan { effect, before } => {
+            Entry::WriteBegan { act, before } => {
                 self.touched = Some(now);
                 self.first_write.get_or_insert(now);
-                if let Some((label, _)) = effect.writes() {
+                let written = act.part().and_then(|part| Some((part.label, part.image?)));
+                if let Some((label, image)) = written {
                     let first = self.torn.iter().find(|torn| torn.label == *label);
                     // What lay there before the first try is what can be put back.
                     let before = first.map_or(*before, |torn| torn.before);
                     let since = first.map_or(now, |torn| torn.since);
                     let torn = Torn {
                         label: label.clone(),
-                        effect: effect.clone(),
+                        image,
                         before,
                         since,
                     };
@@ -348,9 +353,8 @@ impl UnitRecord {
                 if let Entry::TableRead { partitions, .. } = entry {
                     self.own = Some(partitions.clone());
                 }
-                if let Entry::Intent {
-                    effect: Some(_), ..
-                } = entry
+                if let Entry::Intent { act: Some(act), .. } = entry
+                    && !act.most().within(Touches::READS.and(Touches::MEMORY))
                 {
                     self.touched = Some(now);
                 }
@@ -407,17 +411,20 @@ impl UnitRecord {
     /// The same of the lock alone, which neither a wipe nor an image touches.
     #[must_use]
     pub fn is_lock_in_doubt(&self) -> bool {
-        !matches!(
-            self.in_doubt(),
-            None | Some(
-                Planned::Wipe { .. } | Planned::WriteImage { .. } | Planned::SetSlot { .. }
-            )
-        )
+        let touches_lock = |act: &Act| {
+            let touches = act.most();
+            // A package may lock or unlock; nothing says that it does not.
+            touches.any(Touches::LOCKS) || act.file().is_some()
+        };
+        self.in_doubt().is_some_and(touches_lock)
     }
 
-    fn in_doubt(&self) -> Option<&Planned> {
+    fn in_doubt(&self) -> Option<&Act> {
         let run = self.active_run().filter(|run| run.open.is_some())?;
-        run.next_step()?.effect.as_ref()
+        let step = run.next_step().filter(|step| step.permitted)?;
+        // What is only started from memory changes neither.
+        let changes = !step.act.most().within(Touches::READS.and(Touches::MEMORY));
+        changes.then_some(&step.act)
     }
 
     /// Link readings come by the hundred and nobody takes them back one by one, so only the newest
@@ -447,10 +454,13 @@ impl RunRecord {
                 self.consents.retain(|known| known.stage != consent.stage);
                 self.consents.push(consent.clone());
             }
-            Entry::Intent { run, title, .. } if *run == self.id => {
+            Entry::Intent {
+                run, title, told, ..
+            } if *run == self.id => {
                 self.open = Some(OpenIntent {
                     title: title.clone(),
                     since: at,
+                    told: told.clone(),
                 });
             }
             Entry::Outcome {

@@ -11,6 +11,8 @@ use veritope_core::coverage::{
 use veritope_core::digest::{Claimed, FrameLayout};
 use veritope_core::facts::Happening;
 use veritope_core::family::{Family, Role};
+use veritope_core::mode::Mode;
+use veritope_core::rule::Rule;
 use veritope_core::steady::Taken;
 use veritope_core::worth::Inside;
 use veritope_formats::filesystem;
@@ -30,6 +32,7 @@ use crate::library::places::OWN_NAME;
 use crate::links::watch::Observation;
 use crate::progress::{Moving, Watcher};
 use crate::stored::{self, As};
+use crate::turns::TurnError;
 
 /// What a capture under way needs to go on after a restart.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -62,6 +65,32 @@ impl Keeping {
         })
     }
 
+    /// Whether a unit's partitions may be captured now, by what is known: one answer for page and request.
+    ///
+    /// # Errors
+    /// Why not.
+    pub(crate) fn may_capture(&self, record: &UnitRecord) -> Result<(), KeepingError> {
+        if self.turns.is_changing(record.id) {
+            return Err(TurnError::Busy.into());
+        }
+        if !self.links.answers(record) {
+            return Err(KeepingError::NotThisWay("the unit does not answer now"));
+        }
+        self.reads_in(record, record.known().mode()).map(drop)
+    }
+
+    /// The mode in which partitions are read, where it is in one (`B1`).
+    fn reads_in(&self, record: &UnitRecord, mode: Option<Mode>) -> Result<Mode, KeepingError> {
+        let family = self.library.family_of(record);
+        let modes = family.map(|family| family.reading_modes());
+        mode.filter(|mode| modes.is_some_and(|modes| modes.has(*mode))).ok_or_else(|| {
+            no_backup(
+                Rule::B1,
+                "Partitions are read in a recovery: start one from memory first, on the run station.".to_owned(),
+            )
+        })
+    }
+
     /// Captures a unit's partitions, and reads the capture back. One that was cut off goes on where
     /// it was.
     ///
@@ -85,19 +114,13 @@ impl Keeping {
         kind: &CaptureKind,
         watcher: &dyn Watcher,
     ) -> Result<CaptureId, KeepingError> {
-        use veritope_core::rule::Rule;
         let seen = self.links.observe(unit)?;
         let record = self.pen.record(unit)?;
         let family = &*self
             .library
             .family_of(&record)
             .ok_or(KeepingError::NoFamily)?;
-        let mode =
-            seen.mode()
-                .filter(|mode| mode.reads_partitions())
-                .ok_or(KeepingError::NotThisWay(
-                    "partitions are read in a recovery: start one from memory first",
-                ))?;
+        let mode = self.reads_in(&record, seen.mode())?;
         let chip = family.chip(&seen.facts).ok_or_else(|| {
                 no_backup(
                     Rule::K4,
@@ -304,8 +327,7 @@ impl Keeping {
                     return None;
                 }
                 let record = self.pen.record(note.unit).ok()?;
-                let mode = record.known().mode();
-                let is_readable = mode.is_some_and(veritope_core::mode::Mode::reads_partitions)
+                let is_readable = self.reads_in(&record, record.known().mode()).is_ok()
                     && self.links.answers(&record);
                 let is_wanted = !note.is_stopped && !matches!(note.kind, CaptureKind::Some { .. });
                 (is_readable && is_wanted).then_some(note)

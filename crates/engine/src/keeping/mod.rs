@@ -2,12 +2,15 @@
 //!
 //! * `reading`: tables and partitions over a link
 //! * `backup`: captures, copies, what is read back of them
+//! * `known`: all that is known of a unit, brought together · `change`: the one way by which anything is changed
 //! * `restore`: what is put back, and how it is judged
 //! * `found`: what another bench kept · `stock`: sets of the maker's
 
 pub(crate) mod backup;
+pub(crate) mod change;
 mod error;
 pub(crate) mod found;
+pub(crate) mod known;
 pub(crate) mod reading;
 pub(crate) mod restore;
 pub(crate) mod stock;

@@ -3,8 +3,9 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
-use veritope_core::coverage::{Agreement, Wanted, wanted};
+use veritope_core::coverage::Agreement;
 use veritope_core::digest::FrameLayout;
+use veritope_core::family::Wanted;
 use veritope_core::family::{Family, Role};
 use veritope_core::partitions::{OwnPartition, describe};
 use veritope_core::rule::Rule;
@@ -96,8 +97,8 @@ pub(crate) fn images(family: &Family, tables: &Tables, kind: &CaptureKind) -> Ve
                 (CaptureKind::Some { labels }, _) => labels.contains(&image.label),
                 // A table.
                 (_, None) => true,
-                (CaptureKind::Quick, Some(role)) => wanted(role) == Wanted::Always,
-                (CaptureKind::Full, Some(role)) => wanted(role) != Wanted::Never,
+                (CaptureKind::Quick, Some(role)) => role.spec().wanted == Wanted::Always,
+                (CaptureKind::Full, Some(role)) => role.spec().wanted != Wanted::Never,
             };
             is_wanted.then(|| Image {
                 role,

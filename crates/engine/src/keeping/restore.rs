@@ -2,32 +2,32 @@
 //! differs written, read back and compared, by the same unit. Also the one other write of this version,
 //! a recovery image, since both end at the same door.
 
+use veritope_core::act::{Act, Ground, PutBack, PutStock, Standpoint, list};
 use veritope_core::budget;
-use veritope_core::coverage::{
-    CaptureFacts, Origin, Taker, VerifiedCopy, Wanted, WriteShown, wanted,
-};
-use veritope_core::digest::{Claimed, FrameList, Seen};
-use veritope_core::facts::{FactKey, FactValue, Happening, Source};
-use veritope_core::family::{Changes, Family, Role};
+use veritope_core::coverage::{Origin, Taker, VerifiedCopy, WriteShown};
+use veritope_core::digest::FrameList;
+use veritope_core::dossier::{Dossier, Put, Witnessed};
+use veritope_core::evidence::Line;
+use veritope_core::facts::{FactValue, Happening, Source};
+use veritope_core::family::Wanted;
+use veritope_core::family::{Changes, Chip, Family, Role};
+use veritope_core::matching::Finding;
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::Sheet;
+use veritope_core::plan::due::in_the_way;
 use veritope_core::rule::Rule;
-use veritope_core::seal::{
-    self, Effect, Item, LinkWitness, Permit, ReadBack, RestoreEvidence, Witnessed, WriteEvidence,
-};
 use veritope_core::worth;
-use veritope_link::DeviceLink;
+use veritope_link::{DeviceLink, OpenWrite};
 use veritope_vault::{Access, Captured, Manifest};
-use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId};
+use veritope_wire::link::Epoch;
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, UnitId};
 
-use crate::desk::DeskError;
 use crate::desk::record::Entry;
 use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::keeping::Keeping;
 use crate::keeping::KeepingError;
+use crate::keeping::change::{Change, Kept};
+use crate::keeping::known::{Depth, Known};
 use crate::keeping::reading::CaptureKind;
-use crate::library::shelf::read_seen;
-use crate::links::watch::Observation;
 use crate::progress::{Moving, Watcher};
 
 /// What putting a capture back would do to one partition.
@@ -51,12 +51,13 @@ pub struct RestoreRow {
     /// Bytes that would be written.
     pub bytes: u64,
     /// The evidence list, as far as it can be told before.
-    pub items: Vec<Item>,
+    #[serde(rename = "items")]
+    pub lines: Vec<Line>,
     /// Whether anything on the list refuses for good.
     pub refused: bool,
     /// The line that stands against it now, that for good first; what the putting back itself brings
     /// (`S2`) is not counted.
-    pub against: Option<Item>,
+    pub against: Option<Line>,
 }
 
 /// How a captured image compares with the unit.
@@ -86,15 +87,55 @@ pub struct RestorePlan {
     pub read: Option<CaptureKind>,
 }
 
-/// What one judgement of a restore is about.
-struct Ask<'a> {
+/// One partition of a capture that is to be put back.
+struct Wish<'a> {
     manifest: &'a Manifest,
+    own: &'a OwnPartition,
+    part: &'a Captured,
     copy: Option<&'a VerifiedCopy>,
     present: Option<Digest>,
-    /// Bytes that all of it moves.
-    bytes: u64,
-    /// What exists once, read back now, and places that are away.
-    kept: &'a (Vec<VerifiedCopy>, Vec<PlaceId>),
+    set: &'a [Finding],
+}
+
+impl Wish<'_> {
+    /// The act that it comes to: the unit's own bytes, or its maker's.
+    fn act(&self) -> Act {
+        let label = self.own.label.clone();
+        let image = Some(self.part.blake3);
+        match self.manifest.source.origin {
+            Origin::Stock => PutStock {
+                label,
+                set: self.manifest.capture,
+                image,
+            }
+            .into(),
+            Origin::Read | Origin::Declared => PutBack {
+                label,
+                capture: self.manifest.capture,
+                image,
+            }
+            .into(),
+        }
+    }
+
+    /// What its list reads of it.
+    fn put<'a>(&'a self, record: &'a UnitRecord) -> Put<'a> {
+        let known = record.image_source(self.manifest.capture);
+        Put {
+            own: self.own,
+            capture: known,
+            witnessed: Witnessed {
+                // `manifest_of` compared the file's digest with the log's.
+                manifest: known.map_or_else(|| Digest::of(b""), |known| known.manifest),
+                identifiers: &self.manifest.identifiers,
+                mode: self.manifest.source.mode,
+                origin: self.manifest.source.origin,
+            },
+            copy: self.copy,
+            present: self.present,
+            set: self.set,
+        }
+    }
 }
 
 impl Keeping {
@@ -142,11 +183,10 @@ impl Keeping {
         capture: CaptureId,
     ) -> Result<RestorePlan, KeepingError> {
         let record = self.pen.record(unit)?;
-        let family = &*self
-            .library
-            .family_of(&record)
-            .ok_or(KeepingError::NoFamily)?;
+        let shared = self.family_of(&record)?;
+        let family = &*shared;
         let manifest = self.manifest_of(&record, capture)?;
+        let set = self.set_of(&record, family, capture);
         let mut plan = RestorePlan {
             capture,
             rows: Vec::new(),
@@ -156,7 +196,6 @@ impl Keeping {
         };
         let facts = record.known();
         let own = record.own.clone().unwrap_or_default();
-        let nothing = (Vec::new(), self.library.places_away());
         for part in manifest
             .partitions
             .iter()
@@ -166,15 +205,18 @@ impl Keeping {
                 continue;
             };
             let present = Self::present_of(&record, &part.label);
-            let ask = Ask {
+            let wish = Wish {
                 manifest: &manifest,
+                own,
+                part,
                 copy: None,
                 present,
-                bytes: 3 * part.length_bytes,
-                kept: &nothing,
+                set: &set,
             };
-            let items = self.with_restore_evidence(&record, family, own, &ask, seal::restore_items);
-            let refused = items.iter().any(is_final);
+            let known = self.known(&record, shared.clone(), record.known(), Depth::List);
+            let known = known.carrying(budget::moving(3 * part.length_bytes, family));
+            let lines = lines(&known, &record, &wish, None);
+            let refused = lines.iter().any(is_final);
             let now = present.and_then(|digest| self.frames_of(&record, &part.label, digest));
             let (compared, frames, bytes) = match (present, now) {
                 (Some(digest), _) if digest == part.blake3 => (Compared::Same, 0, 0),
@@ -191,7 +233,9 @@ impl Keeping {
                 plan.bytes += bytes;
             }
             if !refused && compared == Compared::NotRead {
-                let is_system = wanted(part.role.unwrap_or(Role::Reserve)) == Wanted::InFull;
+                let is_system = part
+                    .role
+                    .is_some_and(|role| role.spec().wanted == Wanted::InFull);
                 plan.read = match (&plan.read, is_system) {
                     (Some(CaptureKind::Full), _) | (_, true) => Some(CaptureKind::Full),
                     _ => Some(CaptureKind::Quick),
@@ -241,17 +285,16 @@ impl Keeping {
                 },
                 frames,
                 bytes,
-                against: items
+                against: lines
                     .iter()
-                    .find(|item| is_final(item))
+                    .find(|line| is_final(line))
                     .or_else(|| {
                         // What lies there is captured, and so the way back, by the putting back itself.
-                        let own = [Rule::S2, Rule::Q1];
-                        let mut open = items.iter().filter(|item| !own.contains(&item.rule));
-                        open.find(|item| item.state != veritope_core::seal::ItemState::Met)
+                        let mut open = in_the_way(&lines).into_iter();
+                        open.find(|line| line.rule != Rule::Q1)
                     })
                     .cloned(),
-                items,
+                lines,
                 refused,
             });
         }
@@ -275,50 +318,11 @@ impl Keeping {
             })
     }
 
-    fn with_restore_evidence<T>(
-        &self,
-        record: &UnitRecord,
-        family: &Family,
-        own: &OwnPartition,
-        ask: &Ask<'_>,
-        judge: impl FnOnce(&RestoreEvidence<'_>) -> T,
-    ) -> T {
-        let facts = record.known();
-        let policy = self.library.policy();
-        let capture = ask.manifest.capture;
-        let known: Option<&CaptureFacts> = record.image_source(capture);
+    /// What is found of a set of the maker's, where `capture` is one.
+    fn set_of(&self, record: &UnitRecord, family: &Family, capture: CaptureId) -> Vec<Finding> {
+        let known = record.image_source(capture);
         let stock = known.filter(|known| known.origin == Origin::Stock);
-        let coverage = stock.map(|_| self.coverage_of(record, family));
-        let set = stock.map_or_else(Vec::new, |stock| self.set_findings(record, family, stock));
-        let battery = budget::moving(ask.bytes, &facts, family, &policy, self.pen.now());
-        judge(&RestoreEvidence {
-            family,
-            facts: &facts,
-            live: None,
-            paired: &record.paired,
-            own,
-            capture: known,
-            captures: &record.captures,
-            witnessed: Witnessed {
-                // `manifest_of` compared the file's digest with the log's.
-                manifest: known.map_or_else(|| Digest::of(b""), |known| known.manifest),
-                identifiers: &ask.manifest.identifiers,
-                mode: ask.manifest.source.mode,
-                origin: ask.manifest.source.origin,
-            },
-            copy: ask.copy,
-            present: ask.present,
-            coverage: coverage.as_ref(),
-            read_back: ReadBack {
-                copies: &ask.kept.0,
-                away: &ask.kept.1,
-                needed: policy.copies,
-            },
-            set: &set,
-            torn: &record.torn,
-            battery: &battery,
-            now: self.pen.now(),
-        })
+        stock.map_or_else(Vec::new, |stock| self.set_findings(record, family, stock))
     }
 
     /// Puts partitions back from a capture. What lies there now is captured first; only frames that
@@ -347,10 +351,7 @@ impl Keeping {
         }
         let manifest = self.manifest_of(&record, capture)?;
         // What nothing opens is refused before the unit is touched at all, reading included.
-        let family = &*self
-            .library
-            .family_of(&record)
-            .ok_or(KeepingError::NoFamily)?;
+        let family = self.family_of(&record)?;
         let seen = self.links.observe(unit)?;
         let record = self.pen.record(unit)?;
         let moved: u64 = labels
@@ -360,29 +361,28 @@ impl Keeping {
             .sum();
         // Read for the record, written, read back.
         let bytes = moved.saturating_mul(3);
-        let nothing = (Vec::new(), Vec::new());
+        let set = self.set_of(&record, &family, capture);
         for label in labels {
             let own = own_of(&record, label)?;
-            let ask = Ask {
+            let part = manifest
+                .partition(label)
+                .ok_or_else(|| KeepingError::BadInput(format!("the capture holds no {label}")))?;
+            let wish = Wish {
                 manifest: &manifest,
+                own: &own,
+                part,
                 copy: None,
                 present: Self::present_of(&record, label),
-                bytes,
-                kept: &nothing,
+                set: &set,
             };
-            let items = self.with_restore_evidence(&record, family, &own, &ask, |evidence| {
-                seal::restore_items(&RestoreEvidence {
-                    live: Some(&seen.facts),
-                    ..*evidence
-                })
-            });
-            let refused: Vec<Item> = items.into_iter().filter(is_final).collect();
+            let known = self.known(&record, family.clone(), record.known(), Depth::List);
+            let known = known.carrying(budget::moving(bytes, &family));
+            let lines = lines(&known, &record, &wish, Some(&seen.facts));
+            let refused: Vec<Line> = lines.into_iter().filter(is_final).collect();
             if !refused.is_empty() {
-                let rule = list_of(&manifest);
-                return Err(self
-                    .turns
-                    .refuse(unit, format!("put {label} back"), rule, refused)
-                    .into());
+                let rule = wish.act().rule(&known.dossier());
+                let wanted = format!("put {label} back");
+                return Err(self.turns.refuse(unit, wanted, rule, refused).into());
             }
         }
         drop(seen);
@@ -396,34 +396,27 @@ impl Keeping {
         let record = self.pen.record(unit)?;
         let present = self.manifest_of(&record, present)?;
         let kept = match manifest.source.origin {
-            Origin::Stock => self.read_copies_back(unit, family)?,
-            Origin::Read | Origin::Declared => nothing,
+            Origin::Stock => Some(self.read_copies_back(unit, &family)?),
+            Origin::Read | Origin::Declared => None,
         };
         for label in order(&manifest, labels) {
-            self.restore_one(unit, &manifest, &present, &kept, bytes, &label, watcher)?;
+            let of = (&manifest, &present);
+            self.restore_one(unit, of, kept.as_ref(), bytes, &label, watcher)?;
         }
         Ok(())
     }
 
-    #[expect(
-        clippy::too_many_arguments,
-        reason = "the parts of one restore, brought together here only"
-    )]
     fn restore_one(
         &self,
         unit: UnitId,
-        manifest: &Manifest,
-        present: &Manifest,
-        kept: &(Vec<VerifiedCopy>, Vec<PlaceId>),
+        (manifest, present): (&Manifest, &Manifest),
+        kept: Option<&Kept>,
         bytes: u64,
         label: &Label,
         watcher: &dyn Watcher,
     ) -> Result<(), KeepingError> {
         let record = self.pen.record(unit)?;
-        let family = &*self
-            .library
-            .family_of(&record)
-            .ok_or(KeepingError::NoFamily)?;
+        let family = self.family_of(&record)?;
         let not_in = || KeepingError::BadInput(format!("the capture holds no {label}"));
         let part = manifest.partition(label).ok_or_else(not_in)?;
         let now = present.partition(label).ok_or_else(not_in)?;
@@ -433,333 +426,220 @@ impl Keeping {
             .and_then(|known| known.partition(label))
             .map_or(part.blake3, |known| known.blake3);
         let verified = self.verified_copy(part, claim);
-        let seen = self.links.observe(unit)?;
-        let record = self.pen.record(unit)?;
-        let witness = LinkWitness {
-            unit,
-            live: &seen.facts,
-            epoch: seen.state.epoch,
-        };
-        let ask = Ask {
+        let set = self.set_of(&record, &family, manifest.capture);
+        let wish = Wish {
             manifest,
+            own: &own,
+            part,
             copy: verified.as_ref().map(|(_, copy)| copy),
             present: Some(now.blake3),
-            bytes,
-            kept,
+            set: &set,
         };
-        let permit = self.with_restore_evidence(&record, family, &own, &ask, |evidence| {
-            seal::mint_restore(evidence, &witness)
-        });
-        let permit = match permit {
-            Ok(permit) => permit,
-            Err(closed) => {
-                let rule = list_of(manifest);
-                let wanted = format!("put {label} back");
-                return Err(self.turns.refuse(unit, wanted, rule, closed.missing).into());
-            }
-        };
-        let (place, _) = verified.ok_or_else(not_in)?;
-        let (_, vault) = self.library.open_place(place, Access::Read)?;
-        let differing = differing(part, &now.frames);
-        let device = self.links.device(&record)?;
-        let (effect, chip) = (permit.effect().clone(), permit.chip().clone());
+        let act = wish.act();
+        let title = format!("put {label} back");
         let list = part.frame_list().ok_or_else(not_in)?;
-        let mut moving = Moving {
-            what: format!("writing {label}"),
-            done_bytes: 0,
-            total_bytes: differing
-                .iter()
-                .map(|n| part.layout().span(*n).1)
-                .sum::<u64>()
-                + part.length_bytes,
+        let change = Change {
+            unit,
+            act: act.clone(),
+            title: &title,
+            payload: Some(list.image()),
+            seen: None,
+            load: budget::moving(bytes, &family),
+            consents: &[],
+            put: Some(wish.put(&record)),
+            kept,
+            request: None,
         };
-        if !differing.is_empty() {
-            self.write_frames(
-                unit,
-                &device,
-                permit,
-                effect,
-                Some(now.blake3),
-                list.clone(),
-                &differing,
-                |index| Ok(vault.frame(part, index)?),
-                &mut moving,
-                watcher,
-            )?;
-        }
-        // Read back whole, and compared with the capture frame by frame.
-        moving.what = format!("reading {label} back");
-        let layout = part.layout();
-        let mut unequal = Vec::new();
-        for index in 0..layout.count() {
-            let (first, count) = layout.span(index);
-            let bytes = device.read(label.as_str(), first, count, seen.state.epoch)?;
-            moving.done_bytes += count;
-            watcher.moving(&moving);
-            if !list.admits(index, &bytes) {
-                unequal.push(index);
+        let differing = differing(part, &now.frames);
+        let begun = || {
+            let before = Some(now.blake3);
+            let act = act.clone();
+            // What is the same already is only read back.
+            let writes = (!differing.is_empty()).then_some(Entry::WriteBegan { act, before });
+            writes.into_iter().collect()
+        };
+        self.change(&change, begun, |device, permit| {
+            let (place, _) = verified.as_ref().ok_or_else(not_in)?;
+            let (_, vault) = self.library.open_place(*place, Access::Read)?;
+            let (chip, epoch) = (permit.chip().cloned(), permit.epoch());
+            let layout = part.layout();
+            let mut moving = Moving {
+                what: format!("writing {label}"),
+                done_bytes: 0,
+                total_bytes: differing.iter().map(|n| layout.span(*n).1).sum::<u64>()
+                    + part.length_bytes,
+            };
+            if !differing.is_empty() {
+                let open = device.open(permit, list.clone())?;
+                let bytes_of = |index| Ok(vault.frame(part, index)?);
+                write_frames(&open, &differing, bytes_of, &mut moving, watcher)?;
             }
-        }
-        // Whoever read it back is whoever was written to.
-        device.is_still(&chip, seen.state.epoch)?;
-        if !unequal.is_empty() {
-            return Err(KeepingError::NoBackup {
-                rule: Rule::S3,
-                text: format!(
-                    "{label} reads back otherwise than it was written, in {} frames from {} on: worn storage or a bad cable; take it up again",
-                    unequal.len(),
-                    unequal[0]
-                ),
-            });
-        }
+            moving.what = format!("reading {label} back");
+            read_back(device, epoch, (label, &list), &mut moving, watcher)?;
+            // Whoever read it back is whoever was written to.
+            still(device, chip.as_ref(), epoch)
+        })?;
         let mut entries = vec![Entry::WriteEnded {
             label: label.clone(),
             image: part.blake3,
             shown: WriteShown::ReadBack,
         }];
-        entries.extend(self.system_written(unit, label)?);
+        entries.extend(self.left_by(&act, &family)?);
         Ok(self.pen.append(unit, None, entries)?)
     }
 
-    /// Writes frames through the door, the intent on disk before the first.
-    #[expect(
-        clippy::too_many_arguments,
-        reason = "the parts of one write, brought together here only"
-    )]
-    fn write_frames(
+    /// Writes the image of a run's step, whole.
+    pub(crate) fn write_image(
         &self,
-        unit: UnitId,
-        device: &DeviceLink,
-        permit: Permit,
-        effect: Effect,
-        before: Option<Digest>,
-        list: FrameList,
-        frames: &[u64],
-        mut bytes_of: impl FnMut(u64) -> Result<Vec<u8>, KeepingError>,
-        moving: &mut Moving,
-        watcher: &dyn Watcher,
-    ) -> Result<(), KeepingError> {
-        let open = device.open_write(permit, list)?;
-        self.pen
-            .append(unit, None, vec![Entry::WriteBegan { effect, before }])?;
-        watcher.moving(moving);
-        for index in frames {
-            let bytes = bytes_of(*index)?;
-            open.put(*index, &bytes)?;
-            moving.done_bytes += bytes.len() as u64;
-            watcher.moving(moving);
-        }
-        Ok(())
-    }
-
-    /// The evidence list for writing a recovery, with the image hashed where it lies.
-    pub(crate) fn write_list(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Item> {
-        let Some(family) = self.library.family_of(record) else {
-            return Vec::new();
-        };
-        let family = &*family;
-        let nothing = (Vec::new(), Vec::new());
-        self.with_write_evidence(record, family, sheet, &nothing, None, seal::write_items)
-    }
-
-    fn with_write_evidence<T>(
-        &self,
-        record: &UnitRecord,
-        family: &Family,
-        sheet: &Sheet,
-        kept: &(Vec<VerifiedCopy>, Vec<PlaceId>),
-        seen: Option<&Seen>,
-        judge: impl FnOnce(&WriteEvidence<'_>) -> T,
-    ) -> T {
-        let facts = record.known();
-        let policy = self.library.policy();
-        let coverage = self.coverage_of(record, family);
-        let battery = budget::battery(sheet, &facts, family, &policy, self.pen.now());
-        let image = self.library.shelf.recovery_for(family).ok().flatten();
-        let label = family
-            .recovery_write
-            .as_ref()
-            .map(|spec| spec.partition.clone());
-        // For showing, the judgement that the shelf keeps until the file changes is enough; for
-        // minting the caller has hashed the very bytes that it will send.
-        let shown;
-        let seen = match (seen, &image) {
-            (Some(seen), _) => Some(seen),
-            (None, Some(image)) => {
-                shown = read_seen(&image.path).ok().map(|(_, seen)| seen);
-                shown.as_ref()
-            }
-            (None, None) => None,
-        };
-        judge(&WriteEvidence {
-            family,
-            facts: &facts,
-            label: label.as_ref(),
-            findings: image.as_ref().map_or(&[][..], |image| &image.findings),
-            seen,
-            published: image
-                .as_ref()
-                .and_then(|image| image.published)
-                .map(Claimed),
-            coverage: &coverage,
-            battery: &battery,
-            torn: &record.torn,
-            read_back: ReadBack {
-                copies: &kept.0,
-                away: &kept.1,
-                needed: policy.copies,
-            },
-            now: self.pen.now(),
-        })
-    }
-
-    /// Writes the recovery of a run's step.
-    pub(crate) fn write_recovery(
-        &self,
-        unit: UnitId,
         run: &RunRecord,
-        seen: &Observation,
-        title: &str,
-        begin: impl FnOnce() -> Result<(), DeskError>,
+        change: &Change<'_>,
+        intent: &Entry,
+        bytes: &[u8],
         watcher: &dyn Watcher,
     ) -> Result<(), KeepingError> {
+        let unit = change.unit;
         let record = self.pen.record(unit)?;
-        let family = &*self
-            .library
-            .family_of(&record)
-            .ok_or(KeepingError::NoFamily)?;
-        let (bytes, hashed) = self.library.judged_image(family, run.image)?;
-        let kept = self.read_copies_back(unit, family)?;
-        let record = self.pen.record(unit)?;
-        let witness = LinkWitness {
-            unit,
-            live: &seen.facts,
-            epoch: seen.state.epoch,
-        };
-        let permit = self.with_write_evidence(
-            &record,
-            family,
-            &run.sheet,
-            &kept,
-            Some(&hashed),
-            |evidence| seal::mint_write(evidence, &witness),
-        );
-        let permit = match permit {
-            Ok(permit) => permit,
-            Err(closed) => {
-                return Err(self
-                    .turns
-                    .refuse(unit, title.to_owned(), Rule::G4, closed.missing)
-                    .into());
-            }
-        };
-        let (effect, chip) = (permit.effect().clone(), permit.chip().clone());
-        let Some((label, digest)) = effect.writes().map(|(label, image)| (label.clone(), image))
-        else {
+        let family = self.family_of(&record)?;
+        let (Some(part), Some(digest)) = (change.act.part(), change.payload) else {
             return Err(KeepingError::NoStep);
         };
+        let label = part.label;
         let before = record
             .captures
             .iter()
-            .filter_map(|capture| Some((capture.taken.order(), capture.partition(&label)?.blake3)))
+            .filter_map(|capture| Some((capture.taken.order(), capture.partition(label)?.blake3)))
             .max_by_key(|(taken, _)| *taken)
             .map(|(_, digest)| digest);
-        begin()?;
-        let device = self.links.device(&record)?;
-        let list = FrameList::of(&bytes);
-        let frames: Vec<u64> = (0..list.layout().count()).collect();
+        let list = FrameList::of(bytes);
         let layout = list.layout();
+        let frames: Vec<u64> = (0..layout.count()).collect();
         let mut moving = Moving {
             what: format!("writing {label}"),
             done_bytes: 0,
             total_bytes: bytes.len() as u64,
         };
-        self.write_frames(
-            unit,
-            &device,
-            permit,
-            effect,
-            before,
-            list,
-            &frames,
-            |index| {
+        let begun = || {
+            let act = change.act.clone();
+            vec![intent.clone(), Entry::WriteBegan { act, before }]
+        };
+        tracing::debug!(run = ?run.id, %label, "writing an image");
+        self.change(change, begun, |device, permit| {
+            let (chip, epoch) = (permit.chip().cloned(), permit.epoch());
+            let open = device.open(permit, list)?;
+            let bytes_of = |index| {
                 let (first, count) = layout.span(index);
                 let range = usize::try_from(first)
                     .ok()
                     .zip(usize::try_from(first + count).ok())
                     .and_then(|(first, end)| bytes.get(first..end));
                 range.map(<[u8]>::to_vec).ok_or(KeepingError::NoStep)
-            },
-            &mut moving,
-            watcher,
-        )?;
-        device.is_still(&chip, seen.state.epoch)?;
-        // The device reported every frame; that the recovery runs is for the next step to show.
-        let kind = FactValue::parse(FactKey::Recovery, "custom")?;
-        Ok(self.pen.append(
-            unit,
-            None,
-            vec![
-                Entry::WriteEnded {
-                    label,
-                    image: digest,
-                    shown: WriteShown::Reported,
-                },
-                Entry::happened(Happening::RecoveryWritten, self.pen.now()),
-                Entry::Facts {
-                    facts: vec![self.pen.row(
-                        FactKey::Recovery,
-                        kind,
-                        Source::Concluded,
-                        self.pen.now(),
-                    )],
-                },
-            ],
-        )?)
+            };
+            write_frames(&open, &frames, bytes_of, &mut moving, watcher)?;
+            still(device, chip.as_ref(), epoch)
+        })?;
+        // The device reported every frame; that what was written runs is for the next step to show.
+        let mut entries = vec![Entry::WriteEnded {
+            label: label.clone(),
+            image: digest,
+            shown: WriteShown::Reported,
+        }];
+        entries.extend(self.left_by(&change.act, &family)?);
+        Ok(self.pen.append(unit, None, entries)?)
     }
-}
 
-impl Keeping {
-    /// What was read of build and generation is no longer so once a partition was written that
-    /// they are read from (`K5`).
-    fn system_written(&self, unit: UnitId, label: &Label) -> Result<Option<Entry>, KeepingError> {
-        let family = self.library.family_of(&*self.pen.record(unit)?);
-        let role = family.and_then(|family| family.partition(label).map(|part| part.role));
-        let happening = match role {
-            Some(Role::Os | Role::Boot | Role::BootChain | Role::RadioFirmware) => {
-                Some(Happening::SystemWritten)
-            }
-            Some(Role::Recovery) => Some(Happening::RecoveryWritten),
-            _ => None,
-        };
-        Ok(happening.map(|happening| Entry::happened(happening, self.pen.now())))
-    }
-}
-
-/// The list that putting this back needs: the unit's own bytes, or its maker's.
-fn list_of(manifest: &Manifest) -> Rule {
-    match manifest.source.origin {
-        Origin::Stock => Rule::G4,
-        _ => Rule::G7,
-    }
-}
-
-/// Whether nothing that a person could do would open this line.
-fn is_final(item: &Item) -> bool {
-    item.state == veritope_core::seal::ItemState::Missing
-        && match item.rule {
-            Rule::E4
-            | Rule::S1
-            | Rule::S4
-            | Rule::S5
-            | Rule::B5
-            | Rule::M1
-            | Rule::M2
-            | Rule::W1 => true,
-            // Roles that are not put back; a torn partition has a cure.
-            Rule::S3 => item.cure.is_none(),
-            _ => false,
+    /// What an act that is through leaves behind: what facts were read from is another one, or gone
+    /// (`K5`).
+    pub(crate) fn left_by(&self, act: &Act, family: &Family) -> Result<Vec<Entry>, KeepingError> {
+        let brings = act.brings(family);
+        let at = self.pen.now();
+        let happened = brings.happened.into_iter();
+        let mut entries: Vec<Entry> = happened.map(|what| Entry::happened(what, at)).collect();
+        let mut facts = Vec::new();
+        for (key, value) in brings.facts {
+            let value = FactValue::parse(key, &value)?;
+            facts.push(self.pen.row(key, value, Source::Concluded, self.pen.now()));
         }
+        if !facts.is_empty() {
+            entries.push(Entry::Facts { facts });
+        }
+        Ok(entries)
+    }
+}
+
+/// Writes frames through the door.
+fn write_frames(
+    open: &OpenWrite<'_>,
+    frames: &[u64],
+    mut bytes_of: impl FnMut(u64) -> Result<Vec<u8>, KeepingError>,
+    moving: &mut Moving,
+    watcher: &dyn Watcher,
+) -> Result<(), KeepingError> {
+    watcher.moving(moving);
+    for index in frames {
+        let bytes = bytes_of(*index)?;
+        open.put(*index, &bytes)?;
+        moving.done_bytes += bytes.len() as u64;
+        watcher.moving(moving);
+    }
+    Ok(())
+}
+
+/// Reads a partition back whole and compares it with its image, frame by frame.
+fn read_back(
+    device: &DeviceLink,
+    epoch: Epoch,
+    (label, list): (&Label, &FrameList),
+    moving: &mut Moving,
+    watcher: &dyn Watcher,
+) -> Result<(), KeepingError> {
+    let layout = list.layout();
+    let mut unequal = Vec::new();
+    for index in 0..layout.count() {
+        let (first, count) = layout.span(index);
+        let bytes = device.read(label.as_str(), first, count, epoch)?;
+        moving.done_bytes += count;
+        watcher.moving(moving);
+        if !list.admits(index, &bytes) {
+            unequal.push(index);
+        }
+    }
+    match unequal.first() {
+        None => Ok(()),
+        Some(first) => Err(KeepingError::NoBackup {
+            rule: Rule::S3,
+            text: format!(
+                "{label} reads back otherwise than it was written, in {} frames from {first} on: worn storage or a bad cable; take it up again",
+                unequal.len(),
+            ),
+        }),
+    }
+}
+
+fn still(device: &DeviceLink, chip: Option<&Chip>, epoch: Epoch) -> Result<(), KeepingError> {
+    match chip {
+        Some(chip) => Ok(device.is_still(chip, epoch)?),
+        None => Ok(()),
+    }
+}
+
+/// The list for one partition, by what the device says of itself where it was looked at.
+fn lines(
+    known: &Known<'_>,
+    record: &UnitRecord,
+    wish: &Wish<'_>,
+    live: Option<&veritope_core::facts::Facts>,
+) -> Vec<Line> {
+    let of = Dossier {
+        live,
+        put: Some(wish.put(record)),
+        ..known.dossier()
+    };
+    list(&wish.act(), Ground::plain(&of), Standpoint::now(&of)).into_lines()
+}
+
+/// Whether nothing that a person could do would open this line. Where the unit is, is looked at first.
+fn is_final(line: &Line) -> bool {
+    line.is_missing() && line.absence().is_some()
 }
 
 /// Frames of `part` that are not what lies there.
@@ -782,14 +662,8 @@ fn order(manifest: &Manifest, labels: &[Label]) -> Vec<Label> {
         .iter()
         .filter(|part| labels.contains(&part.label))
         .map(|part| {
-            let place = match part.role {
-                Some(Role::RadioFirmware) => 0,
-                Some(Role::Os) => 1,
-                Some(Role::Boot | Role::Recovery | Role::Overlay | Role::Verification) => 2,
-                Some(Role::DeviceUnique) => 4,
-                _ => 3,
-            };
-            (place, part)
+            // What the family does not list is never put back (B5): its turn is nobody's.
+            (part.role.map_or(u8::MAX, |role| role.spec().turn), part)
         })
         .collect();
     ordered.sort_by_key(|(place, part)| (*place, part.offset_bytes));

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{Agreement, CaptureFacts, Origin, Rest};
 use veritope_core::digest::{Claimed, FrameLayout};
-use veritope_core::family::{Family, PartitionSpec, Role};
+use veritope_core::family::{Family, PartitionSpec};
 use veritope_core::matching::{Finding, Fit, StockClaims, judge_stock};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
@@ -352,16 +352,10 @@ fn placed<'o>(
     own: &'o [OwnPartition],
     label: &Label,
 ) -> Vec<(&'o OwnPartition, &'o PartitionSpec)> {
-    let slots = ["", "_a", "_b"].map(|slot| format!("{label}{slot}"));
     own.iter()
-        .filter(|one| slots.iter().any(|slot| slot == one.label.as_str()))
         .filter_map(|one| Some((one, family.partition(&one.label)?)))
-        .filter(|(_, spec)| {
-            !matches!(
-                spec.role,
-                Role::DeviceUnique | Role::LockState | Role::UserData
-            )
-        })
+        .filter(|(_, spec)| spec.label == *label || spec.stem() == label)
+        .filter(|(_, spec)| spec.role.spec().is_published)
         .collect()
 }
 

@@ -42,6 +42,9 @@ pub struct ShelfImage {
     /// Digest that its publisher gives.
     #[serde(skip)]
     pub published: Option<Digest>,
+    /// Its bytes, hashed as it was judged; not again before the file changes.
+    #[serde(skip)]
+    pub(crate) seen: Option<Arc<Seen>>,
     /// Where it lies.
     #[serde(skip)]
     pub path: PathBuf,
@@ -108,6 +111,7 @@ impl Shelf {
                             text: reason,
                         }],
                         published: None,
+                        seen: None,
                         path: side.clone(),
                     })
             })
@@ -230,6 +234,7 @@ impl Shelf {
                 &seen,
             ),
             published: Some(claims.blake3),
+            seen: Some(Arc::new(seen)),
             path,
         };
         judged.insert(key, shelf_image.clone());

@@ -212,7 +212,10 @@ impl Links {
         });
         self.set_live(record.id, presence, None);
         let at = self.pen.now();
-        if was_here && record.known().mode().is_some() {
+        // Being away is how *off* looks from here: it puts every other mode in doubt.
+        let mode = record.known().mode();
+        let is_as_known = presence == LinkPresence::Absent && mode == Some(Mode::Off);
+        if was_here && mode.is_some() && !is_as_known {
             let entry = Entry::happened(Happening::ModeChanged, at);
             self.pen.append(record.id, None, vec![entry])?;
         }

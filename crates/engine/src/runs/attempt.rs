@@ -3,27 +3,25 @@
 
 use std::time::Duration;
 
-use veritope_core::digest::Claimed;
-use veritope_core::family::Method;
-use veritope_core::mode::Slot;
-use veritope_core::plan::{Act, Planned, Step};
-use veritope_core::rule::Rule;
-use veritope_core::seal::{self, LinkWitness, Permit};
+use veritope_core::act::{Act, Command, Doing, Reading};
+use veritope_core::digest::Seen;
+use veritope_core::family::Family;
+use veritope_core::plan::Step;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
 use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::desk::DeskError;
 use crate::desk::record::Entry;
-use crate::desk::unit::{RunRecord, UnitRecord};
+use crate::desk::unit::RunRecord;
 use crate::keeping::KeepingError;
+use crate::keeping::change::Change;
 use crate::keeping::reading::{CaptureKind, read_tables};
 use crate::links::LinksError;
 use crate::links::watch::Observation;
 use crate::progress::{StepPhase, Watcher};
 use crate::runs::Runs;
 use crate::runs::RunsError;
-use crate::runs::evidence::list_of;
 
 /// How often a running operation is looked at.
 const LOOK_EVERY: Duration = Duration::from_millis(150);
@@ -39,7 +37,59 @@ pub(crate) enum Attempt {
     Lost(String),
 }
 
+/// The act of a step with the image that was judged for it, read whole just now where it takes one.
+pub(crate) struct Chosen {
+    act: Act,
+    bytes: Vec<u8>,
+    seen: Option<Seen>,
+}
+
+impl Chosen {
+    /// The change that it comes to.
+    pub(crate) fn change<'a>(
+        &'a self,
+        unit: UnitId,
+        run: &'a RunRecord,
+        step: &'a Step,
+    ) -> Change<'a> {
+        Change {
+            unit,
+            act: self.act.clone(),
+            title: &step.title,
+            payload: self.seen.as_ref().map(Seen::digest),
+            seen: self.seen.as_ref(),
+            load: run.sheet.load(),
+            consents: &run.consents,
+            put: None,
+            kept: None,
+            request: None,
+        }
+    }
+}
+
 impl Runs {
+    /// Reads the image that a step takes, the very one that its sheet was judged with (`E5`).
+    pub(crate) fn chosen(
+        &self,
+        family: &Family,
+        run: &RunRecord,
+        act: &Act,
+    ) -> Result<Chosen, RunsError> {
+        if act.image().is_none() {
+            return Ok(Chosen {
+                act: act.clone(),
+                bytes: Vec::new(),
+                seen: None,
+            });
+        }
+        let (bytes, seen) = self.library.judged_image(family, run.image)?;
+        Ok(Chosen {
+            act: act.clone().choosing(seen.digest()),
+            bytes,
+            seen: Some(seen),
+        })
+    }
+
     #[expect(
         clippy::too_many_arguments,
         reason = "the parts of one step, used nowhere else"
@@ -58,29 +108,39 @@ impl Runs {
         let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
         let device = self.links.device(&record)?;
         let epoch = seen.state.epoch;
-        let write_down =
-            || -> Result<(), DeskError> { self.pen.append(unit, Some(request), vec![intent]) };
-        let begun = match &step.act {
-            Act::LookAtMode { .. } => {
-                write_down()?;
+        let write_down = |intent: Entry| -> Result<(), DeskError> {
+            self.pen.append(unit, Some(request), vec![intent])
+        };
+        let begun = match self.doing(&record, step) {
+            Doing::Look(_) => {
+                write_down(intent)?;
                 return Ok(Attempt::Through);
             }
-            Act::ReadTable => {
-                write_down()?;
+            Doing::Read(Reading::Table) => {
+                write_down(intent)?;
                 return self.take_table(unit, run.id, &device, epoch);
             }
-            Act::Capture => {
-                write_down()?;
+            Doing::Read(Reading::Capture) => {
+                write_down(intent)?;
                 return attempted(
                     self.keeping
                         .capture_held(unit, &CaptureKind::Quick, watcher)
                         .map(drop),
                 );
             }
-            Act::WriteRecovery => {
+            Doing::Command(Command::Restart(mode)) => {
+                write_down(intent)?;
+                device.restart(mode, epoch)
+            }
+            Doing::Send { .. } => {
+                let chosen = self.chosen(family, run, &step.act)?;
+                let change = Change {
+                    request: Some(request),
+                    ..chosen.change(unit, run, step)
+                };
                 let written =
                     self.keeping
-                        .write_recovery(unit, run, seen, &step.title, write_down, watcher);
+                        .write_image(run, &change, &intent, &chosen.bytes, watcher);
                 // Before the intent was written down, nothing was sent.
                 if self
                     .pen
@@ -93,135 +153,62 @@ impl Runs {
                 }
                 return attempted(written);
             }
-            Act::Move { way } => {
-                let to = family
-                    .way(way)
-                    .map(|spec| spec.to)
-                    .ok_or(RunsError::NoStep)?;
-                write_down()?;
-                device.restart(to, epoch)
-            }
-            Act::TemporaryStart => {
-                let (bytes, seen) = self.library.judged_image(family, run.image)?;
-                write_down()?;
-                match device.put_memory(&bytes, Claimed(seen.digest()), epoch) {
-                    Ok(_) => device.start_from_memory(epoch),
-                    Err(error) => Err(error),
-                }
-            }
-            Act::Unlock { stage } => {
-                let spec = family.stage(stage).ok_or(RunsError::NoStep)?;
-                let token = match spec.method {
-                    Method::Token => {
-                        Some(self.library.token_of(unit)?.ok_or(RunsError::NotThisWay(
-                            "the token that is kept for this unit does not open: type it again",
-                        ))?)
-                    }
-                    Method::Command | Method::LongPress => None,
+            Doing::Command(command) => {
+                let chosen = self.chosen(family, run, &step.act)?;
+                let change = Change {
+                    request: Some(request),
+                    ..chosen.change(unit, run, step)
                 };
-                let permit = self.permit_for(&record, run, step, &spec.id, seen)?;
-                write_down()?;
-                device.unlock(permit, &spec.forms, token.as_deref())
+                let secret = self.secret_for(unit, &command)?;
+                return self.keeping.change(
+                    &change,
+                    || vec![intent.clone()],
+                    |device, permit| {
+                        let begun = match &command {
+                            Command::StartImage { .. } => device.start(permit, &chosen.bytes),
+                            _ => device.perform(permit, secret.as_deref()),
+                        };
+                        Ok(self.end_of(unit, run.id, step, device, begun, watcher))
+                    },
+                );
             }
-            Act::Relock { stage } => {
-                let act = family.relock.act.as_ref().ok_or(RunsError::NoStep)?;
-                let permit = self.permit_for(&record, run, step, stage, seen)?;
-                write_down()?;
-                device.lock(permit, &act.forms)
-            }
-            Act::Wipe { way } => {
-                let spec = family.wipe(way).ok_or(RunsError::NoStep)?;
-                let stage = seal::wipe_stage(&spec.id);
-                let permit = self.permit_for(&record, run, step, &stage, seen)?;
-                write_down()?;
-                device.erase(permit, spec)
-            }
-            Act::SetSlot { slot } => {
-                let permit = self.slot_permit(&record, run, step, *slot, seen)?;
-                write_down()?;
-                device.set_slot(permit)
-            }
-            Act::SwitchDebuggingOn
-            | Act::SwitchFastStartOff
-            | Act::LookAtLock { .. }
-            | Act::LookAtCriticalLock { .. }
-            | Act::InstallPackage { .. } => {
+            Doing::Hands => {
                 return Err(RunsError::NotThisWay("this step is for a person's hands"));
             }
         };
-        Ok(match begun {
-            Ok(operation) => self.wait(unit, run.id, step, &device, operation.id, watcher),
+        Ok(self.end_of(unit, run.id, step, &device, begun, watcher))
+    }
+
+    /// The unit's own token, where the command takes it (`U4`).
+    fn secret_for(&self, unit: UnitId, command: &Command) -> Result<Option<String>, RunsError> {
+        if !matches!(command, Command::Unlock { token: true, .. }) {
+            return Ok(None);
+        }
+        let token = self.library.token_of(unit)?;
+        token.map(Some).ok_or(RunsError::NotThisWay(
+            "the token that is kept for this unit does not open: type it again",
+        ))
+    }
+
+    /// Waits for what was begun, and says how it ended.
+    fn end_of(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+        device: &DeviceLink,
+        begun: Result<Operation, LinkError>,
+        watcher: &dyn Watcher,
+    ) -> Attempt {
+        match begun {
+            Ok(operation) => self.wait(unit, run, step, device, operation.id, watcher),
             Err(LinkError::Refused(refusal)) => Attempt::Declined(refusal.words),
             // The request may or may not have arrived.
             Err(error @ (LinkError::Unreachable { .. } | LinkError::Odd { .. })) => {
                 Attempt::Lost(error.to_string())
             }
             Err(error) => Attempt::Declined(error.to_string()),
-        })
-    }
-
-    /// The permit for a stage of the lock or a wipe; without it the refusal is written down.
-    fn permit_for(
-        &self,
-        record: &UnitRecord,
-        run: &RunRecord,
-        step: &Step,
-        stage: &str,
-        seen: &Observation,
-    ) -> Result<Permit, RunsError> {
-        let family = &*self.library.family_of(record).ok_or(RunsError::NoFamily)?;
-        let consent = run.consents.iter().find(|consent| consent.stage == stage);
-        let witness = LinkWitness {
-            unit: record.id,
-            live: &seen.facts,
-            epoch: seen.state.epoch,
-        };
-        let permit = match &step.effect {
-            Some(Planned::Relock { .. }) => {
-                self.with_relock(record, family, &run.sheet, consent, |evidence| {
-                    seal::mint_relock(stage, evidence, &witness)
-                })
-            }
-            Some(Planned::Wipe { way }) => self
-                .with_wipe(record, family, &run.sheet, way, consent, |evidence| {
-                    seal::mint_wipe(evidence, &witness)
-                })
-                .ok_or(RunsError::NoStep)?,
-            _ => self.with_evidence(record, family, &run.sheet, consent, |evidence| {
-                seal::mint_unlock(stage, evidence, &witness)
-            }),
-        };
-        permit.map_err(|closed| {
-            let (title, rule) = (step.title.clone(), list_of(step, &record.known()));
-            self.turns
-                .refuse(record.id, title, rule, closed.missing)
-                .into()
-        })
-    }
-
-    /// Opens the seal for a slot, or refuses with what is missing.
-    fn slot_permit(
-        &self,
-        record: &UnitRecord,
-        run: &RunRecord,
-        step: &Step,
-        slot: Slot,
-        seen: &Observation,
-    ) -> Result<Permit, RunsError> {
-        let family = &*self.library.family_of(record).ok_or(RunsError::NoFamily)?;
-        let witness = LinkWitness {
-            unit: record.id,
-            live: &seen.facts,
-            epoch: seen.state.epoch,
-        };
-        self.with_slot(record, family, &run.sheet, slot, |evidence| {
-            seal::mint_slot(evidence, &witness)
-        })
-        .map_err(|closed| {
-            self.turns
-                .refuse(record.id, step.title.clone(), Rule::G5, closed.missing)
-                .into()
-        })
+        }
     }
 
     fn wait(

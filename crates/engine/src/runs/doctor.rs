@@ -4,12 +4,13 @@
 use std::fs;
 use std::path::Path;
 
+use veritope_core::act::{Doing, Reversibility};
+use veritope_core::evidence::{Basis, Line, Need};
 use veritope_core::facts::{FactKey, Source};
+use veritope_core::goal::Goal;
 use veritope_core::mode::Mode;
-use veritope_core::plan::sheet::Reversibility;
-use veritope_core::plan::{Act, Goal, Step};
+use veritope_core::plan::Step;
 use veritope_core::rule::Rule;
-use veritope_core::seal::{Item, ItemState};
 use veritope_wire::link::{LINK_VERSION, Listed};
 use veritope_wire::{BridgeId, UnitId};
 
@@ -27,7 +28,7 @@ impl Runs {
     ///
     /// # Errors
     /// When the unit is not known.
-    pub fn doctor(&self, unit: UnitId, goal: Option<Goal>) -> Result<Vec<Item>, RunsError> {
+    pub fn doctor(&self, unit: UnitId, goal: Option<Goal>) -> Result<Vec<Line>, RunsError> {
         let record = self.pen.record(unit)?;
         let mut lines = self.to_the_unit(&record);
         lines.extend(self.modes_ahead(&record, goal));
@@ -37,55 +38,55 @@ impl Runs {
 
     /// The lines of [`Self::doctor`] that hold `steps` back: what is known to be wrong with the way to
     /// the unit or with this computer, where one of the steps can't be undone (`U8`).
-    pub(crate) fn connection_holds(&self, record: &UnitRecord, steps: &[Step]) -> Vec<Item> {
+    pub(crate) fn connection_holds(&self, record: &UnitRecord, steps: &[Step]) -> Vec<Line> {
         if !any_is_final(steps) {
             return Vec::new();
         }
         let mut lines = self.to_the_unit(record);
         lines.extend(self.this_computer());
-        lines.retain(|line| line.state == ItemState::Missing);
+        lines.retain(Line::is_missing);
         lines
     }
 
     /// The first of [`Self::connection_holds`] for a page, which does not wait for a bridge that the watch
     /// has found silent.
-    pub(crate) fn connection_hold_seen(&self, record: &UnitRecord, steps: &[Step]) -> Option<Item> {
+    pub(crate) fn connection_hold_seen(&self, record: &UnitRecord, steps: &[Step]) -> Option<Line> {
         if self.links.link_view(record).presence == LinkPresence::BridgeGone {
             let text = "The bridge does not answer: start its program on this computer.";
-            let silent = line(ItemState::Missing, text.to_owned());
+            let silent = line(State::Missing, text.to_owned());
             return any_is_final(steps).then_some(silent);
         }
         self.connection_holds(record, steps).into_iter().next()
     }
 
     /// Bridge and unit.
-    fn to_the_unit(&self, record: &UnitRecord) -> Vec<Item> {
+    fn to_the_unit(&self, record: &UnitRecord) -> Vec<Line> {
         let Way::Link { bridge, handle } = &record.way else {
             return vec![line(
-                ItemState::Met,
+                State::Met,
                 "No link is used: every step is done by hand, and you say what you see.".to_owned(),
             )];
         };
         let answer = self.links.transport(*bridge).map(|bridge| bridge.info());
         let mut lines = vec![match answer {
             Ok(Ok(info)) if info.link_version == LINK_VERSION => line(
-                ItemState::Met,
+                State::Met,
                 format!("The bridge {} answers, version {LINK_VERSION}.", info.name),
             ),
             Ok(Ok(info)) => line(
-                ItemState::Missing,
+                State::Missing,
                 format!(
                     "The bridge speaks version {}, wanted is {LINK_VERSION}: bring one of the two up to date.",
                     info.link_version
                 ),
             ),
             Ok(Err(error)) => line(
-                ItemState::Missing,
+                State::Missing,
                 format!(
                     "The bridge does not answer ({error}): start its program on this computer."
                 ),
             ),
-            Err(error) => line(ItemState::Missing, error.to_string()),
+            Err(error) => line(State::Missing, error.to_string()),
         }];
         let listed = self
             .links
@@ -95,19 +96,19 @@ impl Runs {
             .and_then(|list| list.devices.into_iter().find(|one| one.handle == *handle))
             .map_or(Listed::Absent, |one| one.listed);
         lines.push(match listed {
-            Listed::Ready => line(ItemState::Met, "The unit is listed and answers.".to_owned()),
+            Listed::Ready => line(State::Met, "The unit is listed and answers.".to_owned()),
             Listed::NotAuthorised => line(
-                ItemState::Unknown,
+                State::Unknown,
                 "The unit is listed and lets nobody in: confirm this computer on its screen.".to_owned(),
             ),
             Listed::Absent => line(
-                ItemState::Unknown,
+                State::Unknown,
                 "The unit is not listed: another cable, another port, the driver for the mode it is in; with nothing attached the list must be empty.".to_owned(),
             ),
         });
         if let Some(other) = self.also_listed_by(record, *bridge) {
             lines.push(line(
-                ItemState::Missing,
+                State::Missing,
                 format!("{other} lists it too, by its chip: stop one of the two programs, or both will talk to it."),
             ));
         }
@@ -134,22 +135,22 @@ impl Runs {
     }
 
     /// Room and power.
-    fn this_computer(&self) -> Vec<Item> {
+    fn this_computer(&self) -> Vec<Line> {
         let room = match self.library.vault.has_room(ROOM_BYTES) {
             Ok(()) => line(
-                ItemState::Met,
+                State::Met,
                 "This computer has room for captures and for unpacking.".to_owned(),
             ),
-            Err(error) => line(ItemState::Missing, error.to_string()),
+            Err(error) => line(State::Missing, error.to_string()),
         };
         let power = match on_mains(&self.supplies) {
-            Some(true) => line(ItemState::Met, "This computer is on mains.".to_owned()),
+            Some(true) => line(State::Met, "This computer is on mains.".to_owned()),
             Some(false) => line(
-                ItemState::Missing,
+                State::Missing,
                 "This computer runs on its battery: plug it in, and keep it from going to sleep.".to_owned(),
             ),
             None => line(
-                ItemState::Unknown,
+                State::Unknown,
                 "Whether this computer is on mains can't be read: see to it, and keep it from going to sleep.".to_owned(),
             ),
         };
@@ -158,20 +159,18 @@ impl Runs {
 
     /// Each mode in which the sheet will talk to the unit: whether it has answered there since it
     /// was last another.
-    fn modes_ahead(&self, record: &UnitRecord, goal: Option<Goal>) -> Vec<Item> {
+    fn modes_ahead(&self, record: &UnitRecord, goal: Option<Goal>) -> Vec<Line> {
         let Some(goal) = goal.or(record.goal) else {
             return Vec::new();
         };
-        let (Some(family), Ok(sheet)) =
-            (self.library.family_of(record), self.plan_for(record, goal))
-        else {
+        let Ok(sheet) = self.plan_for(record, goal) else {
             return Vec::new();
         };
         let mut modes: Vec<Mode> = sheet
             .steps
             .iter()
-            .filter(|step| Self::is_by_link(record, &family, step))
-            .filter(|step| !matches!(step.act, Act::LookAtMode { .. }))
+            .filter(|step| self.is_by_link(record, step))
+            .filter(|step| !matches!(self.doing(record, step), Doing::Look(_)))
             .filter_map(|step| step.before.mode)
             .collect();
         modes.sort_unstable();
@@ -190,15 +189,15 @@ impl Runs {
                 };
                 let shown = mode.shown();
                 if is_now || has_answered {
-                    line(ItemState::Met, format!("It has answered in {shown}."))
+                    line(State::Met, format!("It has answered in {shown}."))
                 } else if matches!(mode, Mode::System | Mode::Bootloader | Mode::Download) {
                     line(
-                        ItemState::Unknown,
+                        State::Unknown,
                         format!("The sheet talks to it in {shown}, where it was not seen to answer yet: go there once, nothing is lost."),
                     )
                 } else {
                     line(
-                        ItemState::Unknown,
+                        State::Unknown,
                         format!("The sheet talks to it in {shown}; that can be tried only on the way."),
                     )
                 }
@@ -213,14 +212,21 @@ fn any_is_final(steps: &[Step]) -> bool {
         .any(|step| step.reversibility == Reversibility::NoReturn)
 }
 
-fn line(state: ItemState, text: String) -> Item {
-    Item {
-        rule: Rule::U8,
-        state,
-        text,
-        facts: Vec::new(),
-        cure: None,
-        minutes: None,
+/// How a line of this computer's side stands.
+#[derive(Clone, Copy)]
+enum State {
+    Met,
+    Missing,
+    Unknown,
+}
+
+/// What this computer and the bridge themselves say; what to do is said in the sentence.
+fn line(state: State, text: String) -> Line {
+    let need = Need::Carried { cure: None };
+    match state {
+        State::Met => Line::met(Rule::U8, text, Basis::log("this look at the connection")),
+        State::Missing => Line::missing(Rule::U8, text, need),
+        State::Unknown => Line::unknown(Rule::U8, text, need),
     }
 }
 

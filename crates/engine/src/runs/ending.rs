@@ -1,12 +1,12 @@
 //! How a step ended: what is seen is compared with what it should bring, the outcome written down, and the
 //! run goes on, ends or is planned anew. Seen by the link, or said by a person.
 
+use veritope_core::act::{Doing, Reading};
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
-use veritope_core::family::Family;
 use veritope_core::mode::{Lock, Mode};
+use veritope_core::plan::Step;
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
-use veritope_core::plan::{Act, Goal, Planned, Step};
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
 use crate::desk::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
@@ -28,10 +28,9 @@ pub(crate) enum Settling {
 impl Runs {
     /// Whether what a look at a lock is for is known by now, the link asked once more.
     pub(crate) fn is_looked_at(&self, unit: UnitId, step: &Step) -> bool {
-        let key = match &step.act {
-            Act::LookAtLock { .. } => FactKey::Lock,
-            Act::LookAtCriticalLock { .. } => FactKey::CriticalLock,
-            _ => return false,
+        let record = self.pen.record(unit);
+        let Ok(Doing::Look(key)) = record.map(|record| self.doing(&record, step)) else {
+            return false;
         };
         // A unit that does not answer is looked at by a person.
         self.links.observe(unit).is_ok()
@@ -60,7 +59,7 @@ impl Runs {
         if let Some(doubt) = in_doubt(step, self.pen.now()).filter(|_| is_unseen) {
             self.pen.append(unit, None, vec![doubt])?;
         }
-        let is_look = step.act.is_look();
+        let is_look = self.is_look(unit, step)?;
         if let Some(why) = diverges {
             let result = if is_look {
                 StepResult::AsExpected
@@ -75,7 +74,7 @@ impl Runs {
         }
         let record = self.pen.record(unit)?;
         let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
-        let brought = self.brought(step, family, self.pen.now())?;
+        let brought = self.brought(step, family)?;
         if !brought.is_empty() {
             self.pen.append(unit, None, brought)?;
         }
@@ -83,37 +82,22 @@ impl Runs {
         self.go_on(unit, run, step)
     }
 
-    /// What is to be written down when a package or a wipe went as expected: what facts were read from
-    /// is another one, or gone (`K5`).
+    /// What is to be written down when a step went as expected. What is sent is through, and written down,
+    /// before anybody looks.
     fn brought(
         &self,
         step: &Step,
-        family: &Family,
-        at: BenchTime,
+        family: &veritope_core::family::Family,
     ) -> Result<Vec<Entry>, RunsError> {
-        let happened = |happening| Entry::happened(happening, at);
-        let name = match &step.effect {
-            Some(Planned::InstallPackage { name }) => name,
-            Some(Planned::Wipe { .. }) => return Ok(vec![happened(Happening::Wiped)]),
-            _ => return Ok(Vec::new()),
-        };
-        let mut entries = vec![happened(Happening::SystemWritten)];
-        if family
-            .packages
-            .iter()
-            .any(|one| one.name == *name && one.wipes)
-        {
-            entries.push(happened(Happening::Wiped));
+        if step.act.part().is_some() {
+            return Ok(Vec::new());
         }
-        let value = FactValue::parse(FactKey::LastPackage, name)?;
-        let fact = self.pen.row(
-            FactKey::LastPackage,
-            value,
-            Source::Concluded,
-            self.pen.now(),
-        );
-        entries.push(Entry::Facts { facts: vec![fact] });
-        Ok(entries)
+        Ok(self.keeping.left_by(&step.act, family)?)
+    }
+
+    fn is_look(&self, unit: UnitId, step: &Step) -> Result<bool, RunsError> {
+        let record = self.pen.record(unit)?;
+        Ok(matches!(self.doing(&record, step), Doing::Look(_)))
     }
 
     pub(crate) fn outcome(
@@ -147,12 +131,8 @@ impl Runs {
         let Some(open) = record.active_run().filter(|open| open.id == run) else {
             return Ok(StepEnd::AsExpected);
         };
-        let is_look = step.act.is_look();
-        let wanted = match open.sheet.goal {
-            Goal::Unlock => Some(Lock::Unlocked),
-            Goal::Relock => Some(Lock::Locked),
-            _ => None,
-        };
+        let is_look = self.is_look(unit, step)?;
+        let wanted: Option<Lock> = open.sheet.goal.lock();
         if wanted.is_some() && open.next_step().is_none() && record.known().lock() != wanted {
             self.replan(unit, run, "The lock was not seen.", None)?;
             return Ok(StepEnd::AsExpected);
@@ -230,7 +210,7 @@ impl Runs {
         if open.open.is_none() {
             return Err(RunsError::NotThisWay("this step has not been begun"));
         }
-        if Self::is_by_link(&record, family, &step) {
+        if self.is_by_link(&record, &step) {
             return Err(RunsError::NotThisWay(
                 "the link sees this step; look instead",
             ));
@@ -272,7 +252,7 @@ impl Runs {
             entries.extend(in_doubt(&step, at));
         }
         if is_expected {
-            entries.extend(self.brought(&step, family, at)?);
+            entries.extend(self.brought(&step, family)?);
         }
         let result = if is_expected {
             StepResult::AsExpected
@@ -315,12 +295,12 @@ impl Runs {
         };
         let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
         let (id, step) = (run.id, step.clone());
-        let by_link = Self::is_by_link(&record, family, &step);
-        if matches!(step.act, Act::ReadTable | Act::Capture) {
+        let by_link = self.is_by_link(&record, &step);
+        if let Doing::Read(reading) = self.doing(&record, &step) {
             // Reading may be taken again: what is here is not read twice, and nothing changes.
-            let is_here = match &step.act {
-                Act::Capture => self.keeping.coverage_of(&record, family).is_captured_now(),
-                _ => run.table.is_some(),
+            let is_here = match reading {
+                Reading::Capture => self.keeping.coverage_of(&record, family).is_captured_now(),
+                Reading::Table => run.table.is_some(),
             };
             if asked == Settling::Asked || is_here {
                 let result = if is_here {
@@ -384,14 +364,10 @@ impl Runs {
 /// What is to be written down when a step on the lock ended and the lock was not seen, or a wipe whose
 /// end nobody knows (`K5`, `L3`).
 fn in_doubt(step: &Step, at: BenchTime) -> Option<Entry> {
-    let happening = match step.effect {
-        Some(Planned::Unlock { .. } | Planned::Relock { .. }) => Happening::LockInDoubt,
-        Some(Planned::Wipe { .. }) => Happening::Wiped,
-        _ => return None,
-    };
-    Some(Entry::happened(happening, at))
+    step.act.doubt().map(|what| Entry::happened(what, at))
 }
 
+/// Whether nothing that a link reads tells that it came about.
 fn is_wipe(step: &Step) -> bool {
-    matches!(step.effect, Some(Planned::Wipe { .. }))
+    step.act.shows().only_words
 }

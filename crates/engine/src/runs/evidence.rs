@@ -1,263 +1,159 @@
-//! What a step needs before it is permitted: the evidence brought together from the record, the shelf
-//! and the vault, and handed to the lists of the seal.
+//! What a sheet or a step needs before it is permitted, and whether it may be taken now: one answer for page
+//! and request.
 
-use veritope_core::budget;
-use veritope_core::facts::Facts;
-use veritope_core::family::{Consequence, Family};
-use veritope_core::plan::{Planned, Sheet, Step};
+use veritope_core::act::{Act, Ground, List, Standpoint, list};
+use veritope_core::consent::Costs;
+use veritope_core::dossier::Dossier;
+use veritope_core::evidence::Line;
+use veritope_core::permission::{Asked, Refusal, may};
+use veritope_core::plan::due;
+use veritope_core::plan::{Sheet, Step};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent, Item, PackageEvidence, UnlockEvidence, WipeEvidence};
 
+use crate::desk::record::Way;
 use crate::desk::unit::{RunRecord, UnitRecord};
+use crate::keeping::known::{Depth, Known};
 use crate::runs::Runs;
 
+/// Who asks whether something may be done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Asking {
+    /// A page, which does not wait for a bridge that the watch has found silent.
+    Page,
+    /// A request, which has just looked.
+    Request,
+}
+
 impl Runs {
-    /// What must be there before `sheet` begins, when it needs a permit anywhere.
-    pub(crate) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Item> {
-        let Some(family) = self.library.family_of(record) else {
-            return Vec::new();
+    /// All that is known of a unit, with the packages and the battery that `sheet` asks for.
+    pub(crate) fn known_for<'r>(&self, record: &'r UnitRecord, sheet: &Sheet) -> Option<Known<'r>> {
+        let family = self.library.family_of(record)?;
+        let known = self
+            .keeping
+            .known(record, family, record.known(), Depth::List);
+        let files = sheet.steps.iter().filter_map(|step| step.act.file());
+        let known = self.keeping.with_packages(known, files);
+        Some(known.carrying(sheet.load()))
+    }
+
+    /// What must be there before `sheet` begins.
+    pub(crate) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Line> {
+        let known = self.known_for(record, sheet);
+        known.map_or_else(Vec::new, |known| due::preparations(sheet, &known.dossier()))
+    }
+
+    /// Hands the list of an act on the way of `sheet` on, by what was consented to on its run.
+    fn with_list<T>(
+        &self,
+        record: &UnitRecord,
+        sheet: &Sheet,
+        run: Option<&RunRecord>,
+        act: &Act,
+        judge: impl FnOnce(List, &Dossier<'_>) -> T,
+    ) -> Option<T> {
+        let known = self.known_for(record, sheet)?;
+        let of = Dossier {
+            consents: run.map_or(&[], |run| &run.consents),
+            ..known.dossier()
         };
-        let family = &*family;
-        let effects = || sheet.steps.iter().filter_map(|step| step.effect.as_ref());
-        // Packages before the unlock go by a list of their own, and so does the unlock then.
-        if let Some(Planned::InstallPackage { name }) = effects().next()
-            && let Some(mut items) = self.with_package(
-                record,
-                family,
-                sheet,
-                name,
-                None,
-                seal::package_preparations,
-            )
-        {
-            let mut later: Vec<&str> = effects()
-                .filter_map(|effect| match effect {
-                    Planned::InstallPackage { name: next } if next != name => Some(next.as_str()),
-                    _ => None,
-                })
-                .collect();
-            later.sort_unstable();
-            later.dedup();
-            let ahead =
-                |name| self.with_package(record, family, sheet, name, None, seal::package_ahead);
-            items.extend(later.into_iter().filter_map(ahead).flatten());
-            return items;
-        }
-        if effects().any(|effect| matches!(effect, Planned::Unlock { .. })) {
-            return self.with_evidence(record, family, sheet, None, seal::unlock_preparations);
-        }
-        if effects().any(|effect| matches!(effect, Planned::Relock { .. })) {
-            return self.with_relock(record, family, sheet, None, seal::relock_preparations);
-        }
-        let slots = effects().find_map(|effect| match effect {
-            Planned::SetSlot { slot } => Some(*slot),
-            _ => None,
-        });
-        if let Some(slot) = slots {
-            return self.with_slot(record, family, sheet, slot, seal::slot_preparations);
-        }
-        let wipes = effects().find_map(|effect| match effect {
-            Planned::Wipe { way } => Some(way),
-            _ => None,
-        });
-        if let Some(way) = wipes
-            && let Some(items) =
-                self.with_wipe(record, family, sheet, way, None, seal::wipe_preparations)
-        {
-            return items;
-        }
-        Vec::new()
+        let list = list(act, Ground::plain(&of), Standpoint::now(&of));
+        Some(judge(list, &of))
     }
 
-    /// Brings the evidence for an unlock together and hands it on.
-    pub(crate) fn with_evidence<T>(
-        &self,
-        record: &UnitRecord,
-        family: &Family,
-        sheet: &Sheet,
-        consent: Option<&Consent>,
-        judge: impl FnOnce(&UnlockEvidence<'_>) -> T,
-    ) -> T {
-        let facts = record.known();
-        let battery = budget::battery(
-            sheet,
-            &facts,
-            family,
-            &self.library.policy(),
-            self.pen.now(),
-        );
-        judge(&UnlockEvidence {
-            family,
-            nickname: &record.nickname,
-            facts: &facts,
-            keep_safe: &record.keep_safe,
-            battery: &battery,
-            coverage: record
-                .own
-                .is_some()
-                .then(|| self.keeping.coverage_of(record, family))
-                .as_ref(),
-            torn: &record.torn,
-            now: self.pen.now(),
-            consent,
-            twin: self.links.twin_of(record, family, &facts).as_deref(),
-        })
-    }
-
-    /// Brings the evidence for a package together and hands it on; nothing when the family doesn't
-    /// know it.
-    fn with_package<T>(
-        &self,
-        record: &UnitRecord,
-        family: &Family,
-        sheet: &Sheet,
-        name: &str,
-        consent: Option<&Consent>,
-        judge: impl FnOnce(&PackageEvidence<'_>) -> T,
-    ) -> Option<T> {
-        let package = family.packages.iter().find(|one| one.name == name)?;
-        let facts = record.known();
-        let battery = budget::battery(
-            sheet,
-            &facts,
-            family,
-            &self.library.policy(),
-            self.pen.now(),
-        );
-        let coverage = self.keeping.coverage_of(record, family);
-        // What is not there or can't be read was not hashed; the list says so.
-        let seen = self.library.shelf.package(name).ok();
-        Some(judge(&PackageEvidence {
-            family,
-            nickname: &record.nickname,
-            facts: &facts,
-            package,
-            seen: seen.as_deref(),
-            keep_safe: &record.keep_safe,
-            coverage: &coverage,
-            battery: &battery,
-            torn: &record.torn,
-            consent,
-        }))
-    }
-
-    /// Brings the evidence for a wipe together and hands it on; nothing when the family doesn't know
-    /// it.
-    pub(crate) fn with_wipe<T>(
-        &self,
-        record: &UnitRecord,
-        family: &Family,
-        sheet: &Sheet,
-        way: &str,
-        consent: Option<&Consent>,
-        judge: impl FnOnce(&WipeEvidence<'_>) -> T,
-    ) -> Option<T> {
-        let wipe = family.wipes.iter().find(|one| one.id == way)?;
-        let facts = record.known();
-        let battery = budget::battery(
-            sheet,
-            &facts,
-            family,
-            &self.library.policy(),
-            self.pen.now(),
-        );
-        Some(judge(&WipeEvidence {
-            family,
-            nickname: &record.nickname,
-            facts: &facts,
-            wipe,
-            keep_safe: &record.keep_safe,
-            torn: &record.torn,
-            battery: &battery,
-            consent,
-            twin: self.links.twin_of(record, family, &facts).as_deref(),
-        }))
-    }
-
-    /// The whole evidence list of a step's effect, where it has one.
+    /// The list of a step, where it needs a permit.
     pub(crate) fn seal_of(
         &self,
         record: &UnitRecord,
         run: &RunRecord,
         step: &Step,
-    ) -> Option<Vec<Item>> {
-        let family = &*self.library.family_of(record)?;
-        let consent_to = |stage: &String| run.consents.iter().find(|one| one.stage == *stage);
-        Some(match step.effect.as_ref()? {
-            Planned::Unlock { stage } => self.with_evidence(
-                record,
-                family,
-                &run.sheet,
-                consent_to(stage),
-                seal::unlock_items,
-            ),
-            Planned::Relock { stage } => self.with_relock(
-                record,
-                family,
-                &run.sheet,
-                consent_to(stage),
-                seal::relock_items,
-            ),
-            Planned::WriteImage { .. } => self.keeping.write_list(record, &run.sheet),
-            Planned::Wipe { way } => {
-                let stage = seal::wipe_stage(way);
-                let consent = run.consents.iter().find(|one| one.stage == stage);
-                self.with_wipe(record, family, &run.sheet, way, consent, seal::wipe_items)?
-            }
-            Planned::SetSlot { slot } => {
-                self.with_slot(record, family, &run.sheet, *slot, seal::slot_items)
-            }
-            Planned::InstallPackage { name } => {
-                let stage = format!("package {name}");
-                let consent = run.consents.iter().find(|one| one.stage == stage);
-                self.with_package(
-                    record,
-                    family,
-                    &run.sheet,
-                    name,
-                    consent,
-                    seal::package_items,
-                )?
-            }
+    ) -> Option<Vec<Line>> {
+        let list = |list: List, _: &Dossier<'_>| list.into_lines();
+        let is_asked = step.permitted;
+        is_asked
+            .then(|| self.with_list(record, &run.sheet, Some(run), &step.act, list))
+            .flatten()
+    }
+
+    /// The list of an act that no run has come to yet.
+    pub(crate) fn list_of(&self, record: &UnitRecord, sheet: &Sheet, act: &Act) -> Vec<Line> {
+        let list = |list: List, _: &Dossier<'_>| list.into_lines();
+        self.with_list(record, sheet, None, act, list)
+            .unwrap_or_default()
+    }
+
+    /// What a step costs, told before it is consented to.
+    pub(crate) fn costs_of(
+        &self,
+        record: &UnitRecord,
+        sheet: &Sheet,
+        step: &Step,
+    ) -> Option<Costs> {
+        let costs = |_: List, of: &Dossier<'_>| step.act.costs(of);
+        self.with_list(record, sheet, None, &step.act, costs)?
+    }
+
+    /// The rule whose list decides about `sheet`: that of its first change.
+    fn rule_of(&self, record: &UnitRecord, sheet: &Sheet) -> Rule {
+        let first = sheet.steps.iter().find(|step| step.permitted);
+        let rule = |list: List, _: &Dossier<'_>| list.rule();
+        first
+            .and_then(|step| self.with_list(record, sheet, None, &step.act, rule))
+            .unwrap_or(Rule::G1)
+    }
+
+    /// Whether `sheet` may begin now.
+    ///
+    /// # Errors
+    /// Why not.
+    pub(crate) fn may_begin(
+        &self,
+        record: &UnitRecord,
+        sheet: &Sheet,
+        asking: Asking,
+    ) -> Result<(), Refusal> {
+        let lines = self.preparations(record, sheet);
+        may(Asked {
+            rule: self.rule_of(record, sheet),
+            lines: &lines,
+            under_way: None,
+            answers: record.way == Way::Hand || self.links.answers(record),
+            connection: &self.connection(record, &sheet.steps, asking),
         })
     }
-}
 
-/// The stage that a step's consent is for, and what the step costs; nothing where it wants none.
-pub(crate) fn costs_of(
-    step: &Step,
-    family: &Family,
-    facts: &Facts,
-) -> (Option<String>, Vec<Consequence>) {
-    match &step.effect {
-        Some(Planned::Unlock { stage }) => (Some(stage.clone()), seal::unlock_consequences(family)),
-        Some(Planned::Relock { stage }) => (Some(stage.clone()), seal::relock_consequences(family)),
-        Some(Planned::Wipe { way }) => {
-            let wipe = family.wipes.iter().find(|one| one.id == *way);
-            (
-                wipe.map(|one| seal::wipe_stage(&one.id)),
-                wipe.map_or_else(Vec::new, seal::wipe_consequences),
-            )
-        }
-        Some(Planned::InstallPackage { name }) => {
-            let package = family.packages.iter().find(|one| one.name == *name);
-            (
-                package.map(seal::package_stage),
-                package.map_or_else(Vec::new, |one| seal::package_consequences(one, facts)),
-            )
-        }
-        Some(Planned::WriteImage { .. }) => (None, family.consequences.clone()),
-        Some(Planned::SetSlot { .. }) | None => (None, Vec::new()),
+    /// Whether a step of a run may be taken now.
+    ///
+    /// # Errors
+    /// Why not.
+    pub(crate) fn may_step(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+        under_way: Option<&str>,
+        asking: Asking,
+    ) -> Result<(), Refusal> {
+        let read = |list: List, _: &Dossier<'_>| (list.rule(), list.into_lines());
+        let is_asked = step.permitted;
+        let list = is_asked.then(|| self.with_list(record, &run.sheet, Some(run), &step.act, read));
+        let (rule, lines) = list.flatten().unwrap_or((Rule::G1, Vec::new()));
+        let by_link = self.is_by_link(record, step);
+        may(Asked {
+            rule,
+            lines: &lines,
+            under_way,
+            answers: !by_link || self.links.answers(record),
+            connection: &self.connection(record, std::slice::from_ref(step), asking),
+        })
     }
-}
 
-/// The list that a step's effect needs.
-pub(crate) fn list_of(step: &Step, facts: &Facts) -> Rule {
-    match step.effect {
-        Some(Planned::WriteImage { .. }) => Rule::G4,
-        Some(Planned::InstallPackage { .. }) => seal::package_rule(facts),
-        Some(Planned::Relock { .. }) => Rule::G8,
-        Some(Planned::Wipe { .. } | Planned::SetSlot { .. }) => Rule::G5,
-        Some(Planned::Unlock { .. }) | None => Rule::G1,
+    fn connection(&self, record: &UnitRecord, steps: &[Step], asking: Asking) -> Vec<Line> {
+        match asking {
+            Asking::Page => self
+                .connection_hold_seen(record, steps)
+                .into_iter()
+                .collect(),
+            Asking::Request => self.connection_holds(record, steps),
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! Runs: a sheet taken step by step, each permitted by its list, each ended by what is seen.
 //!
 //! * `run`: planned, begun, consented to, taken, stopped
-//! * `evidence`, `relock`: what a step needs before it is permitted · `doctor`: this computer's side of it
+//! * `evidence`: what a step needs before it is permitted, and whether it may be taken · `doctor`: this computer's side of it
 //! * `attempt`: one step over the link · `ending`: how it ended
 
 pub(crate) mod attempt;
@@ -9,7 +9,6 @@ pub(crate) mod doctor;
 pub(crate) mod ending;
 mod error;
 pub(crate) mod evidence;
-pub(crate) mod relock;
 pub(crate) mod run;
 
 pub use error::RunsError;
@@ -17,13 +16,9 @@ pub use error::RunsError;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use veritope_core::family::Family;
-use veritope_core::plan::{Presence, Ways};
 use veritope_wire::UnitId;
 
 use crate::desk::pen::Pen;
-use crate::desk::record::Way;
-use crate::desk::unit::UnitRecord;
 use crate::keeping::Keeping;
 use crate::keeping::reading::CaptureKind;
 use crate::library::kept::Library;
@@ -53,23 +48,6 @@ impl Runs {
             keeping,
             supplies,
         }
-    }
-
-    /// What the bench has at hand for a unit.
-    pub(crate) fn ways(&self, record: &UnitRecord, family: &Family) -> Ways {
-        let image = match self.library.shelf.recovery_for(family) {
-            Ok(Some(_)) => Presence::Here,
-            Ok(None) => Presence::Missing,
-            Err(error) => {
-                tracing::warn!(%error, "the shelf can't be listed");
-                Presence::Missing
-            }
-        };
-        let link = match &record.way {
-            Way::Link { bridge, .. } if self.links.transport(*bridge).is_ok() => Presence::Here,
-            Way::Link { .. } | Way::Hand => Presence::Missing,
-        };
-        Ways { link, image }
     }
 
     /// Goes on with a capture that was cut off; a run's step that waited for it is settled.

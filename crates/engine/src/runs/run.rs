@@ -5,16 +5,17 @@
 //! write the outcome down. Between intent and outcome the process may die: then the step's outcome
 //! is unknown until somebody looks.
 
+use veritope_core::act::Doing;
+use veritope_core::consent::{Consent, told};
+use veritope_core::dossier::By;
 use veritope_core::facts::{FactKey, Source};
-use veritope_core::family::{Family, Method, MoveBy};
+use veritope_core::goal::Goal;
 use veritope_core::mode::Mode;
+use veritope_core::permission::Refusal;
 use veritope_core::plan::sighting::divergence;
-use veritope_core::plan::{
-    Act, BackedUp, Data, Goal, Planned, Sheet, State, Step, Switch, TableRead,
-};
-use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Consent};
+use veritope_core::plan::{Sheet, Step};
 use veritope_core::standing;
+use veritope_core::state::{BackedUp, Data, Presence, State, Switch, TableRead};
 use veritope_link::LinkError;
 use veritope_wire::{RequestId, RunId, UnitId};
 
@@ -23,10 +24,12 @@ use crate::runs::attempt::Attempt;
 
 use crate::desk::record::{Entry, RunEnd, Scope, StepResult, Way};
 use crate::desk::unit::{RunRecord, UnitRecord};
+use crate::keeping::change::Change;
+use crate::keeping::known::Depth;
 use crate::links::watch::Observation;
 use crate::progress::Watcher;
 use crate::runs::RunsError;
-use crate::runs::evidence::{costs_of, list_of};
+use crate::runs::evidence::Asking;
 
 /// How a call to [`Runs::do_step`] ended.
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
@@ -73,7 +76,7 @@ impl Runs {
     }
 
     pub(crate) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, RunsError> {
-        let family = &*self.library.family_of(record).ok_or(RunsError::NoFamily)?;
+        let family = self.library.family_of(record).ok_or(RunsError::NoFamily)?;
         let mut state = State::from_facts(&record.known());
         if record.active_run().is_some_and(|run| run.table.is_some()) {
             state.table = TableRead::Read;
@@ -81,18 +84,14 @@ impl Runs {
         if record.active_run().is_some_and(|run| run.erased) {
             state.data = Data::Erased;
         }
-        if self.keeping.coverage_of(record, family).is_captured_now() {
+        if self.keeping.coverage_of(record, &family).is_captured_now() {
             state.backed_up = BackedUp::Yes;
         }
-        let ways = self.ways(record, family);
-        Ok(standing::plan_for(
-            family,
-            &record.known(),
-            state,
-            goal,
-            ways,
-            record.active_run().and_then(|run| run.began_on.as_deref()),
-        )?)
+        let known = self
+            .keeping
+            .known(record, family, record.known(), Depth::Row);
+        let back_to = record.active_run().and_then(|run| run.began_on.as_deref());
+        Ok(standing::plan_for(&known.dossier(), state, goal, back_to)?)
     }
 
     /// Begins a run towards `goal`.
@@ -126,22 +125,9 @@ impl Runs {
         if !sheet.why_not.is_empty() {
             return Err(RunsError::WhyNot(sheet.why_not));
         }
-        let mut missing = seal::open_items(self.preparations(&record, &sheet));
-        missing.extend(self.connection_holds(&record, &sheet.steps));
-        if !missing.is_empty() {
-            return Err(self
-                .turns
-                .refuse(
-                    unit,
-                    format!("begin: {}", goal.shown().to_lowercase()),
-                    sheet
-                        .steps
-                        .iter()
-                        .find(|step| step.effect.is_some())
-                        .map_or(Rule::G1, |step| list_of(step, &record.known())),
-                    missing,
-                )
-                .into());
+        if let Err(refusal) = self.may_begin(&record, &sheet, Asking::Request) {
+            let wanted = format!("begin: {}", goal.shown().to_lowercase());
+            return Err(self.refused(unit, wanted, refusal));
         }
         let run = RunId::new(self.pen.ids.fresh());
         let mut entries = Vec::new();
@@ -151,10 +137,7 @@ impl Runs {
         let is_there = sheet.steps.is_empty();
         let family = self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
         self.library.keep_text(&family)?;
-        let takes_image = sheet
-            .steps
-            .iter()
-            .any(|step| matches!(step.act, Act::TemporaryStart | Act::WriteRecovery));
+        let takes_image = sheet.steps.iter().any(|step| step.act.image().is_some());
         let image = self.library.shelf.recovery_for(&family).ok().flatten();
         entries.push(Entry::RunBegan {
             run,
@@ -212,8 +195,9 @@ impl Runs {
         let record = self.pen.record(unit)?;
         let open = self.open_run(&record, run, revision)?;
         let step = open.next_step().ok_or(RunsError::NoStep)?;
-        let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
-        let (Some(stage), costs) = costs_of(step, family, &record.known()) else {
+        let costs = self.costs_of(&record, &open.sheet, step);
+        let Some((stage, costs)) = costs.and_then(|costs| Some((costs.stage?, costs.consequences)))
+        else {
             return Err(RunsError::NotThisWay("the next step needs no consent"));
         };
         if typed != record.nickname {
@@ -225,7 +209,7 @@ impl Runs {
         let consent = Consent {
             stage,
             typed: typed.to_owned(),
-            told: seal::told(&costs),
+            told: told(&costs),
             at: self.pen.now(),
         };
         Ok(self
@@ -260,32 +244,45 @@ impl Runs {
         )?)
     }
 
-    /// Whether the link takes this step, rather than a person's hands.
-    pub(crate) fn is_by_link(record: &UnitRecord, family: &Family, step: &Step) -> bool {
-        record.way != Way::Hand
-            && match &step.act {
-                // What the link reads is known already when it answers; the rest is looked at.
-                Act::SwitchDebuggingOn
-                | Act::SwitchFastStartOff
-                | Act::LookAtLock { .. }
-                | Act::LookAtCriticalLock { .. }
-                | Act::InstallPackage { .. } => false,
-                Act::Unlock { stage } => {
-                    family.stage(stage).is_some_and(|spec| match spec.method {
-                        Method::Command => true,
-                        Method::Token => record.has_token,
-                        Method::LongPress => false,
-                    })
-                }
-                Act::Relock { .. } => family
-                    .relock
-                    .act
-                    .as_ref()
-                    .is_some_and(|act| act.method == Method::Command),
-                Act::Wipe { way } => family.wipe(way).is_some_and(|spec| spec.by == MoveBy::Link),
-                Act::Move { way } => family.way(way).is_some_and(|spec| spec.by == MoveBy::Link),
-                _ => true,
+    /// What is done for a step with this unit, and by whom.
+    pub(crate) fn doing(&self, record: &UnitRecord, step: &Step) -> Doing {
+        let here = |is: bool| {
+            if is {
+                Presence::Here
+            } else {
+                Presence::Missing
             }
+        };
+        let by = By {
+            link: here(record.way != Way::Hand),
+            token: here(record.has_token),
+        };
+        match self.library.family_of(record) {
+            Some(family) => step.act.doing(&family, by),
+            None => Doing::Hands,
+        }
+    }
+
+    /// Whether the link takes this step, rather than a person's hands.
+    pub(crate) fn is_by_link(&self, record: &UnitRecord, step: &Step) -> bool {
+        record.way != Way::Hand
+            && match self.doing(record, step) {
+                // What the link reads is known already when it answers; the rest is looked at.
+                Doing::Look(key) => key == FactKey::Mode,
+                Doing::Hands => false,
+                Doing::Command(_) | Doing::Read(_) | Doing::Send { .. } => true,
+            }
+    }
+
+    /// Says why something is not done, and writes down what a list refused.
+    fn refused(&self, unit: UnitId, wanted: String, refusal: Refusal) -> RunsError {
+        match refusal {
+            Refusal::Open { rule, missing } => {
+                self.turns.refuse(unit, wanted, rule, missing).into()
+            }
+            Refusal::UnderWay(_) => RunsError::LookFirst,
+            Refusal::NoAnswer => LinkError::Refused(not_there()).into(),
+        }
     }
 
     /// Takes the next step of a run; returns when it is through, or when it is for a person's hands.
@@ -312,7 +309,7 @@ impl Runs {
         }
         let step = open.next_step().ok_or(RunsError::NoStep)?.clone();
         let family = self.library.family_of(&record);
-        let family = &*match (family, open.family) {
+        let family = match (family, open.family) {
             (Some(family), Some(digest)) if family.digest != digest => {
                 return Err(RunsError::FamilyGone);
             }
@@ -322,9 +319,10 @@ impl Runs {
         let intent = Entry::Intent {
             run,
             title: step.title.clone(),
-            effect: step.effect.clone(),
+            act: step.permitted.then(|| step.act.clone()),
+            told: None,
         };
-        if !Self::is_by_link(&record, family, &step) {
+        if !self.is_by_link(&record, &step) {
             if record.way != Way::Hand && self.is_looked_at(unit, &step) {
                 self.pen.append(unit, Some(request), vec![intent])?;
                 let saw = "The link has it.".to_owned();
@@ -333,30 +331,25 @@ impl Runs {
             }
             // A file is hashed as it lies there now, not as it lay when it was last looked at.
             self.library.shelf.forget();
-            let kept = match step.effect {
-                Some(Planned::InstallPackage { .. }) => {
-                    self.keeping.read_copies_back(unit, family)?
-                }
-                _ => (Vec::new(), Vec::new()),
-            };
-            let record = self.pen.record(unit)?;
-            if let Some(items) = self.seal_of(&record, &open, &step) {
-                let mut missing = seal::open_items(items);
-                if list_of(&step, &record.known()) == Rule::G4 {
-                    let coverage = self.keeping.coverage_of(&record, family);
-                    let read = seal::ReadBack {
-                        copies: &kept.0,
-                        away: &kept.1,
-                        needed: self.library.policy().copies,
-                    };
-                    missing.extend(seal::not_read_back(&coverage, &read, self.pen.now()));
-                }
-                if !missing.is_empty() {
-                    let rule = list_of(&step, &record.known());
-                    return Err(self.turns.refuse(unit, step.title, rule, missing).into());
-                }
+            if let Err(refusal) = self.may_step(&record, &open, &step, None, Asking::Request) {
+                return Err(self.refused(unit, step.title, refusal));
             }
-            self.pen.append(unit, Some(request), vec![intent])?;
+            if step.permitted {
+                let chosen = self.chosen(&family, &open, &step.act)?;
+                let change = Change {
+                    request: Some(request),
+                    ..chosen.change(unit, &open, &step)
+                };
+                // How is told by the complete list alone, and written down with the intent.
+                self.keeping.by_hand(&change, |complete| Entry::Intent {
+                    run,
+                    title: step.title.clone(),
+                    act: Some(complete.act().clone()),
+                    told: Some(complete.how(&family)),
+                })?;
+            } else {
+                self.pen.append(unit, Some(request), vec![intent])?;
+            }
             return Ok(StepEnd::ByHand);
         }
         let seen = self.links.observe(unit)?;
@@ -368,10 +361,9 @@ impl Runs {
             self.replan(unit, run, &why, Some(request))?;
             return Ok(StepEnd::NotTaken { why });
         }
-        let holds = self.connection_holds(&record, std::slice::from_ref(&step));
-        if !holds.is_empty() {
-            let rule = list_of(&step, &record.known());
-            return Err(self.turns.refuse(unit, step.title, rule, holds).into());
+        let record = self.pen.record(unit)?;
+        if let Err(refusal) = self.may_step(&record, &open, &step, None, Asking::Request) {
+            return Err(self.refused(unit, step.title, refusal));
         }
         let attempt = self.attempt(unit, &open, &step, &seen, intent, request, watcher);
         self.turns.set_phase(unit, run, None);

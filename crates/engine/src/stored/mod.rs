@@ -15,7 +15,7 @@ use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, WallTi
 
 pub(crate) use backup::{Capture, Copied, Damage, Own, When};
 pub(crate) use facts::{Fact, Keeping, Pairing, Policy};
-pub(crate) use sheet::{Agreed, Change, PlannedChange, Rules, Sheet};
+pub(crate) use sheet::{Act, Agreed, HandsOn, Rules, Sheet};
 pub(crate) use words::{Ended, Happened, Result, Shown, Told, Word};
 
 /// The form in which a `T` is stored.
@@ -162,9 +162,13 @@ use {form, kinds};
 
 #[cfg(test)]
 mod tests {
+    use veritope_core::act::{self, Go, Unlock};
+    use veritope_core::dossier::{By, Dossier, Shelved};
     use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
     use veritope_core::family::{SHIPPED, load};
-    use veritope_core::plan::{Act, Goal, Presence, State, Ways, find};
+    use veritope_core::goal::Goal;
+    use veritope_core::plan::find;
+    use veritope_core::state::{Presence, State};
 
     use super::*;
 
@@ -192,7 +196,9 @@ mod tests {
             let words = of.split(|c: char| !c.is_alphanumeric());
             if words.into_iter().any(|word| judged.contains(&word)) {
                 seen += 1;
-                if !lines[at - 1].contains("As::<") {
+                let above = lines[..at].iter().rev();
+                let mut attributes = above.take_while(|line| !line.starts_with("///"));
+                if !attributes.any(|line| line.contains("As::<")) {
                     bare.push(*line);
                 }
             }
@@ -225,12 +231,21 @@ mod tests {
             ];
             let rows: Vec<FactRow> = told.into_iter().map(row).collect();
             let known = Facts::new(&rows, &[], []);
-            let ways = Ways {
-                link: Presence::Here,
-                image: Presence::Here,
+            let of = Dossier::new(&family, &known, BenchTime::from_ms(0));
+            let of = Dossier {
+                by: By {
+                    link: Presence::Here,
+                    ..of.by
+                },
+                recovery: Some(Shelved {
+                    findings: &[],
+                    seen: None,
+                    published: None,
+                }),
+                ..of
             };
             for goal in Goal::ALL {
-                let Ok(sheet) = find(&family, State::from_facts(&known), goal, ways) else {
+                let Ok(sheet) = find(&of, State::from_facts(&known), goal) else {
                     continue;
                 };
                 let stored = serde_json::to_value(Sheet::of(&sheet)).unwrap();
@@ -266,14 +281,14 @@ mod tests {
             let sheet: veritope_core::plan::Sheet = sheet.read().unwrap();
             for step in &sheet.steps {
                 match &step.act {
-                    Act::Move { way } => {
+                    act::Act::Go(Go { way }) => {
                         let is_there = family.way(way).is_some_and(|spec| {
                             (Some(spec.from), Some(spec.to)) == (step.before.mode, step.after.mode)
                         });
                         // Two ways lead from the system to bootloader mode: which one it was is not told.
                         assert_eq!(is_there, way != "system-to-bootloader", "{way}");
                     }
-                    Act::Unlock { stage } => {
+                    act::Act::Unlock(Unlock { stage }) => {
                         assert!(family.stage(stage).is_some(), "{stage}");
                     }
                     _ => continue,

@@ -1,18 +1,21 @@
 //! Sheets, their steps and what a step changes: acts by the family's ids.
 
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use veritope_core::act::{self, Args, How};
+use veritope_core::consent::Consent;
 use veritope_core::family::{Menu, Phase, Question};
-use veritope_core::mode::Mode;
 use veritope_core::plan::sheet::{SheetHead, WhyNot};
-use veritope_core::plan::{self, Act as PlanAct, Cost, Planned, State};
-use veritope_core::seal::{Consent, Effect};
-use veritope_wire::{BenchTime, CaptureId, Digest, Label};
+use veritope_core::plan::{self, Cost};
+use veritope_core::state::{Broken, State};
+use veritope_wire::{BenchTime, Digest};
 
 use super::words::{
-    AssumptionWord, BackedUpWord, CableWord, CueWord, DataWord, KeyWord, LookWord, PhaseWord,
-    ReachWord, ReversibilityWord, SwitchWord, TableWord, WipeWord, Word,
+    BackedUpWord, CableWord, CueWord, DataWord, KeyWord, LookWord, PhaseWord, ReachWord,
+    ReversibilityWord, SwitchWord, TableWord, WipeWord, Word,
 };
-use super::{Form, form, kinds};
+use super::{Form, form};
 
 /// Rules by their ids.
 pub(crate) type Rules = Vec<Word>;
@@ -47,7 +50,6 @@ form! {
 form! {
     /// What somebody would have to supply.
     Missing of WhyNot {
-        what: AssumptionWord,
         rule: Word,
         text: String,
     }
@@ -95,7 +97,7 @@ fn not_yet() -> BackedUpWord {
 }
 
 /// Keys that don't work, by name; before version 6 a number with a bit for each in the order of
-/// [`plan::Key::ALL`](veritope_core::family::Key::ALL).
+/// [`Key::ALL`](veritope_core::family::Key::ALL).
 #[derive(Serialize, Deserialize)]
 #[serde(untagged)]
 enum BrokenKeys {
@@ -109,12 +111,12 @@ impl Default for BrokenKeys {
     }
 }
 
-impl Form<plan::Broken> for BrokenKeys {
-    fn of(it: &plan::Broken) -> Self {
+impl Form<Broken> for BrokenKeys {
+    fn of(it: &Broken) -> Self {
         Self::Names(it.keys().map(|key| KeyWord::of(&key)).collect())
     }
 
-    fn read(self) -> Result<plan::Broken, String> {
+    fn read(self) -> Result<Broken, String> {
         let keys = match self {
             Self::Names(names) => names.read()?,
             Self::Bits(bits) => {
@@ -124,16 +126,18 @@ impl Form<plan::Broken> for BrokenKeys {
                     .collect()
             }
         };
-        Ok(plan::Broken::of(keys))
+        Ok(Broken::of(keys))
     }
 }
 
-/// A step. Before version 6 it named places in the family's lists; what they stood for is told by the
-/// change that it makes and by the modes before and after.
+/// A step. Before version 6 its act named places in the family's lists; what they stood for is told by the
+/// `effect` beside it and by the modes before and after. Before version 7 it told how, permitted or not.
 #[derive(Serialize, Deserialize)]
 struct Step {
     #[serde(alias = "action")]
     act: Act,
+    #[serde(default, skip_serializing)]
+    effect: Option<Act>,
     title: String,
     because: String,
     by_hand: String,
@@ -151,7 +155,6 @@ struct Step {
     reversibility: ReversibilityWord,
     wipe: Option<WipeWord>,
     cable: CableWord,
-    effect: Option<PlannedChange>,
 }
 
 impl Form<plan::Step> for Step {
@@ -173,7 +176,7 @@ impl Form<plan::Step> for Step {
             reversibility,
             wipe,
             cable,
-            effect,
+            permitted: _,
         } = it;
         Self {
             act: Form::of(act),
@@ -192,22 +195,34 @@ impl Form<plan::Step> for Step {
             reversibility: Form::of(reversibility),
             wipe: Form::of(wipe),
             cable: Form::of(cable),
-            effect: Form::of(effect),
+            effect: None,
         }
     }
 
     fn read(self) -> Result<plan::Step, String> {
         let (before, after): (State, State) = (self.before.read()?, self.after.read()?);
-        let effect: Option<Planned> = self.effect.read()?;
-        let mut act: plan::Act = self.act.read()?;
-        name(&mut act, effect.as_ref(), before.mode, after.mode);
+        let mut named = self.act;
+        if let Some(effect) = self.effect {
+            named.complete_by(effect);
+        }
+        if let (Some(from), Some(to)) = (before.mode, after.mode) {
+            named.way_between(from.id(), to.id());
+        }
+        let act = named.read()?;
+        let permitted = act.most().is_permitted();
+        // What the seal has not permitted is shown with why, not with how.
+        let (by_hand, phases, menu) = if permitted {
+            (String::new(), Vec::new(), None)
+        } else {
+            (self.by_hand, self.phases.read()?, self.menu.read()?)
+        };
         Ok(plan::Step {
             act,
             title: self.title,
             because: self.because,
-            by_hand: self.by_hand,
-            phases: self.phases.read()?,
-            menu: self.menu.read()?,
+            by_hand,
+            phases,
+            menu,
             question: self.question.read()?,
             before,
             after,
@@ -218,73 +233,77 @@ impl Form<plan::Step> for Step {
             reversibility: self.reversibility.read()?,
             wipe: self.wipe.read()?,
             cable: self.cable.read()?,
-            effect,
+            permitted,
         })
     }
 }
 
-/// Gives an act the id that it was written without.
-fn name(act: &mut plan::Act, effect: Option<&Planned>, before: Option<Mode>, after: Option<Mode>) {
-    use plan::Act;
-    let id = match (&mut *act, effect) {
-        (Act::Move { way }, _) => way,
-        (Act::Unlock { stage }, Some(Planned::Unlock { .. })) => stage,
-        (Act::Relock { stage }, Some(Planned::Relock { .. })) => stage,
-        (Act::Wipe { way }, Some(Planned::Wipe { .. })) => way,
-        (Act::InstallPackage { package }, Some(Planned::InstallPackage { .. })) => package,
-        _ => return,
-    };
-    if !id.is_empty() {
-        return;
-    }
-    *id = match (effect, before, after) {
-        (Some(Planned::Unlock { stage } | Planned::Relock { stage }), ..) => stage.clone(),
-        (Some(Planned::Wipe { way }), ..) => way.clone(),
-        (Some(Planned::InstallPackage { name }), ..) => name.clone(),
-        (_, Some(before), Some(after)) => format!("{}-to-{}", before.id(), after.id()),
-        _ => return,
-    };
-}
-
-kinds! {
-    /// What a step does.
-    Act of PlanAct, "kind" {
-        LookAtMode "look-at-mode" { hoped: Word, }
-        LookAtLock "look-at-lock" { hoped: Word, }
-        LookAtCriticalLock "look-at-critical-lock" { hoped: Word, }
-        Move "move" { way: Id, }
-        SwitchDebuggingOn "switch-debugging-on" {}
-        SwitchFastStartOff "switch-fast-start-off" {}
-        Unlock "unlock" { stage: Id, }
-        Relock "relock" { stage: Id, }
-        Wipe "wipe" { way: Id, }
-        SetSlot "set-slot" { slot: Word, }
-        TemporaryStart "temporary-start" {}
-        ReadTable "read-table" {}
-        Capture "capture" {}
-        WriteRecovery "write-recovery" {}
-        InstallPackage "install-package" { package: Id, }
-    }
-}
-
-/// An id of the family's; before version 6 a place in one of its lists, which reads as no id.
+/// An act: the word of its kind under `kind` (before version 7 also under `effect`), and the family's words
+/// that it is said with.
 #[derive(Serialize, Deserialize)]
-#[serde(untagged)]
-pub(crate) enum Id {
-    Name(String),
-    Place(u64),
-}
+#[serde(transparent)]
+pub(crate) struct Act(BTreeMap<String, Value>);
 
-impl Form<String> for Id {
-    fn of(it: &String) -> Self {
-        Self::Name(it.clone())
+const KIND: &str = "kind";
+
+impl Act {
+    /// Takes what was written without a name from what was written beside it.
+    fn complete_by(&mut self, effect: Self) {
+        for (name, value) in effect.0 {
+            let name = match name.as_str() {
+                "effect" | KIND => continue,
+                // A package's name.
+                "name" => "package".to_owned(),
+                _ => name,
+            };
+            let known = self.0.get(&name);
+            if known.is_none_or(|known| !known.is_string()) {
+                self.0.insert(name, value);
+            }
+        }
     }
 
-    fn read(self) -> Result<String, String> {
-        Ok(match self {
-            Self::Name(name) => name,
-            Self::Place(_) => String::new(),
-        })
+    /// The same for a way between two modes.
+    fn way_between(&mut self, from: &str, to: &str) {
+        let is_way = self.0.get(KIND).is_some_and(|kind| kind == "move");
+        let named = self.0.get("way").is_some_and(Value::is_string);
+        if is_way && !named {
+            let way = format!("{from}-to-{to}");
+            self.0.insert("way".to_owned(), way.into());
+        }
+    }
+}
+
+impl Form<act::Act> for Act {
+    fn of(it: &act::Act) -> Self {
+        let kind = (KIND.to_owned(), it.word().into());
+        let args = it.args().into_iter();
+        Self(
+            args.map(|(name, value)| (name, value.into()))
+                .chain([kind])
+                .collect(),
+        )
+    }
+
+    fn read(self) -> Result<act::Act, String> {
+        let kind = self.0.get(KIND).or(self.0.get("effect"));
+        let kind = kind
+            .and_then(Value::as_str)
+            .ok_or("an act without a kind")?;
+        let said = |(name, value): (&String, &Value)| {
+            Some((name.clone(), value.as_str()?.to_owned())).filter(|(name, _)| name != KIND)
+        };
+        let args: Args = self.0.iter().filter_map(said).collect();
+        act::Act::read(kind, &args).ok_or_else(|| format!("`{kind}` is no act with these words"))
+    }
+}
+
+form! {
+    /// How hands do it.
+    HandsOn of How {
+        by_hand: String,
+        phases: Vec<Phased>,
+        menu: Option<MenuLine>,
     }
 }
 
@@ -318,31 +337,6 @@ form! {
         text: String,
         default: String,
         answer: String,
-    }
-}
-
-kinds! {
-    /// What a step of a sheet changes.
-    PlannedChange of Planned, "effect" {
-        Unlock "unlock" { stage: String, }
-        Relock "relock" { stage: String, }
-        Wipe "wipe" { way: String, }
-        SetSlot "set-slot" { slot: Word, }
-        InstallPackage "install-package" { name: String, }
-        WriteImage "write-image" { label: Label, }
-    }
-}
-
-kinds! {
-    /// A change with what it changes to.
-    Change of Effect, "effect" {
-        Unlock "unlock" { stage: String, }
-        WriteImage "write-image" { label: Label, image: Digest, }
-        ReadRouteWrite "read-route-write" { label: Label, image: Digest, }
-        Relock "relock" { stage: String, }
-        Wipe "wipe" { way: String, }
-        SetSlot "set-slot" { slot: Word, }
-        Restore "restore" { label: Label, capture: CaptureId, image: Digest, }
     }
 }
 

@@ -1,15 +1,17 @@
 //! Things that are one word in the log.
 
 use serde::{Deserialize, Serialize};
+use veritope_core::act::{Cable, Reversibility};
 use veritope_core::budget::Media;
 use veritope_core::coverage::{Agreement, BlankBytes, Origin, Rest, Taker, WriteShown};
 use veritope_core::facts::{FactKey, Happening, Source};
 use veritope_core::family::{Cue, Key, PhaseKind, Wipe};
+use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepClass;
 use veritope_core::mode::{Lock, Mode, RecoveryKind, Slot};
-use veritope_core::plan::sheet::{Cable, Reach, Reversibility};
-use veritope_core::plan::{Assumption, BackedUp, Data, Goal, Look, Switch, TableRead};
+use veritope_core::plan::Reach;
 use veritope_core::rule::Rule;
+use veritope_core::state::{BackedUp, Data, Look, Switch, TableRead};
 
 use super::Form;
 use crate::outcome::{RunEnd, StepResult};
@@ -122,9 +124,6 @@ words! {
     }
     CableWord of Cable {
         In "in", Either "either", Out "out", Trigger "trigger",
-    }
-    AssumptionWord of Assumption {
-        Image "image", Link "link",
     }
     WipeWord of Wipe {
         Data "data", FormatData "format-data",

@@ -16,7 +16,7 @@ use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTi
 
 use crate::desk::record::DamageFacts;
 use crate::desk::unit::UnitRecord;
-use crate::keeping::Keeping;
+use crate::keeping::{Keeping, KeepingError};
 use crate::library::places::PlaceView;
 use crate::views::Permission;
 use crate::views::ViewError;
@@ -187,21 +187,10 @@ impl Views {
     }
 
     fn may_capture(&self, record: &UnitRecord) -> Permission {
-        let mode = record.known().mode();
-        if self.seen.is_changing(record.id) {
-            Permission::no(
-                "Something is being done with this unit at the moment.",
-                None,
-            )
-        } else if !self.seen.answers(record) {
-            Permission::no("The unit does not answer now.", None)
-        } else if mode.is_some_and(veritope_core::mode::Mode::reads_partitions) {
-            Permission::yes()
-        } else {
-            Permission::no(
-                "Partitions are read in a recovery: start one from memory first, on the run station.",
-                Some(veritope_core::rule::Rule::B1),
-            )
+        match self.seen.may_capture(record) {
+            Ok(()) => Permission::yes(),
+            Err(KeepingError::NoBackup { rule, text }) => Permission::no(text, Some(rule)),
+            Err(error) => Permission::no(error.to_string(), None),
         }
     }
 

@@ -10,21 +10,23 @@ use std::cmp::Reverse;
 use std::sync::Arc;
 
 use veritope_core::budget::{self};
+use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
 use veritope_core::family::{self, Family, Menu};
+use veritope_core::goal::Goal;
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
+use veritope_core::plan::due::{in_the_way, shown};
 use veritope_core::plan::stuck::{stuck, stuck_in_ms};
-use veritope_core::plan::{Goal, Step, ledger};
+use veritope_core::plan::{Sheet, Step, ledger};
 use veritope_core::rule::Rule;
-use veritope_core::seal::{self, Item, ItemState};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::{BenchTime, FactId, UnitId};
 
 use crate::desk::record::{RunEnd, Scope};
 use crate::desk::unit::{RunRecord, UnitRecord};
+use crate::keeping::known::Depth as Deep;
 use crate::progress::StepPhase;
-use crate::runs::evidence::list_of;
 use crate::runs::{Runs, RunsError};
 use crate::views::seen::Seen;
 
@@ -32,8 +34,8 @@ pub use error::ViewError;
 pub use types::{
     AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
     FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,
-    RuleLine, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy,
-    UnitTag, Wait,
+    RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
+    Wait,
 };
 
 /// What screens show.
@@ -152,44 +154,23 @@ impl Views {
     fn standing(
         &self,
         record: &UnitRecord,
-        family: Option<&Family>,
+        family: Option<&Arc<Family>>,
         facts: &Facts,
         depth: Depth,
     ) -> Standing {
-        let ways = family.map_or(
-            veritope_core::plan::Ways {
-                link: veritope_core::plan::Presence::Missing,
-                image: veritope_core::plan::Presence::Missing,
-            },
-            |family| self.seen.ways(record, family),
-        );
-        let (kept, held) = match (depth, family) {
-            (Depth::Page, Some(family)) => (
-                self.kept_items(record, Some(family)),
-                crate::runs::relock::held_of(record, family),
-            ),
-            _ => (Vec::new(), Vec::new()),
+        let deep = match depth {
+            Depth::Row => Deep::Row,
+            Depth::Page => Deep::List,
         };
-        let coverage = family
-            .filter(|_| record.own.is_some())
-            .map(|family| self.seen.coverage_of(record, family));
+        let known = family.map(|family| {
+            let family = Arc::clone(family);
+            self.seen.known(record, family, facts.clone(), deep)
+        });
         standing::judge(&StandingInput {
-            coverage: coverage.as_ref(),
             nickname: &record.nickname,
-            family,
             facts,
-            keep_safe: &record.keep_safe,
+            of: known.as_ref().map(|known| known.dossier()),
             policy: &self.seen.policy(),
-            twin: family
-                .and_then(|family| self.seen.twin_of(record, family, facts))
-                .as_deref(),
-            captures: record.captures.len(),
-            kept: &kept,
-            held: &held,
-            torn: &record.torn,
-            ways,
-            consent: None,
-            now: self.seen.now(),
             depth,
         })
     }
@@ -204,10 +185,10 @@ impl Views {
     }
 
     /// How what exists once is kept; empty where nothing was ever captured.
-    fn kept_items(&self, record: &UnitRecord, family: Option<&Family>) -> Vec<Item> {
+    fn kept_lines(&self, record: &UnitRecord, family: Option<&Family>) -> Vec<Line> {
         match family {
             Some(family) if !record.captures.is_empty() => {
-                self.seen.coverage_of(record, family).items
+                self.seen.coverage_of(record, family).lines
             }
             _ => Vec::new(),
         }
@@ -215,20 +196,20 @@ impl Views {
 
     fn tag(&self, record: &UnitRecord) -> UnitTag {
         let facts = self.facts_of(record);
-        let family = self.seen.family_of(record);
-        let family = family.as_deref();
-        let standing = self.standing(record, family, &facts, Depth::Row);
-        let shown = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
+        let shared = self.seen.family_of(record);
+        let family = shared.as_deref();
+        let standing = self.standing(record, shared.as_ref(), &facts, Depth::Row);
+        let worded = |key: FactKey| facts.known(key).map(|row| row.value.shown(key));
         UnitTag {
             id: record.id,
             nickname: record.nickname.clone(),
             family: family.map(Family::name),
-            model_code: shown(FactKey::ModelCode),
-            mode: shown(FactKey::Mode),
+            model_code: worded(FactKey::ModelCode),
+            mode: worded(FactKey::Mode),
             lock: match standing.verdict {
                 Verdict::NoLock => Some("no lock".to_owned()),
                 _ if record.is_lock_in_doubt() => None,
-                _ => shown(FactKey::Lock),
+                _ => worded(FactKey::Lock),
             },
             battery_percent: family
                 .and_then(|family| budget::charge_now(&facts, family, self.seen.now()))
@@ -246,7 +227,7 @@ impl Views {
                     place: NextPlace::Log,
                 }
             } else {
-                next_of(record, &standing, &self.kept_items(record, family))
+                next_of(record, &standing, &self.kept_lines(record, family))
             },
             verdict: standing.verdict,
             sentence: standing.sentence,
@@ -265,40 +246,37 @@ impl Views {
                 wanted: None,
                 missing: 1,
                 sentence: format!("{error}."),
-                items: Vec::new(),
+                lines: Vec::new(),
             };
         }
         let ahead = record.active_run().and_then(|run| {
             let step = run.sheet.steps[run.at.min(run.sheet.steps.len())..]
                 .iter()
-                .find(|step| step.effect.is_some())?;
+                .find(|step| step.permitted)?;
             Some((step.title.clone(), self.seen.seal_of(record, run, step)?))
         });
         let is_open_already = matches!(
             standing.verdict,
             Verdict::AlreadyUnlocked { .. } | Verdict::NoLock
         );
-        let (wanted, items) = match ahead {
-            Some((title, items)) => (Some(title), items),
+        let (wanted, lines) = match ahead {
+            Some((title, lines)) => (Some(title), lines),
             None if record.active_run().is_some() => (None, Vec::new()),
-            // The lock is open: what a write would want is what there is to see to.
+            // The lock is open: what the next change would want is what there is to see to.
             None if is_open_already => match self.seen.plan_for(record, Goal::KeepRecovery) {
-                Ok(sheet) if !sheet.steps.is_empty() => (
-                    Some("Write a recovery".to_owned()),
-                    self.seen.write_list(record, &sheet),
-                ),
-                _ => (None, Vec::new()),
+                Ok(sheet) => self.last_change(record, &sheet),
+                Err(_) => (None, Vec::new()),
             },
-            None => (
-                Some("Unlock".to_owned()),
-                self.unlock_list(record, standing),
-            ),
+            None => match &standing.sheet {
+                Some(sheet) => match self.last_change(record, sheet) {
+                    (Some(_), lines) => (Some("Unlock".to_owned()), lines),
+                    (None, _) => (Some("Unlock".to_owned()), standing.lines.clone()),
+                },
+                None => (Some("Unlock".to_owned()), standing.lines.clone()),
+            },
         };
-        let missing = items
-            .iter()
-            .filter(|item| item.state != ItemState::Met)
-            .count();
-        let missing = u32::try_from(missing).unwrap_or(u32::MAX);
+        let missing = u32::try_from(in_the_way(&lines).len()).unwrap_or(u32::MAX);
+        let lines = shown(lines);
         let sentence = match (&wanted, missing) {
             (None, _) => "Nothing ahead needs a permit.".to_owned(),
             (Some(act), 0) => format!("Open for: {}.", act.to_lowercase()),
@@ -312,18 +290,20 @@ impl Views {
             wanted,
             missing,
             sentence,
-            items,
+            lines,
         }
     }
 
-    /// The whole list of an unlock that is not on a sheet yet; as far as it can be judged.
-    fn unlock_list(&self, record: &UnitRecord, standing: &Standing) -> Vec<Item> {
-        match (self.seen.family_of(record), &standing.sheet) {
-            (Some(family), Some(sheet)) => {
-                self.seen
-                    .with_evidence(record, &family, sheet, seal::unlock_items)
+    /// The last change of a sheet that has not begun, and its whole list: what it comes down to.
+    fn last_change(&self, record: &UnitRecord, sheet: &Sheet) -> (Option<String>, Vec<Line>) {
+        let mut changes = sheet.steps.iter().filter(|step| step.permitted);
+        let lasting = |step: &&Step| step.wipe.is_some() || step.act.part().is_some();
+        match changes.rfind(lasting) {
+            Some(step) => {
+                let lines = self.seen.list_of(record, sheet, &step.act);
+                (Some(step.title.clone()), lines)
             }
-            _ => standing.items.clone(),
+            None => (None, Vec::new()),
         }
     }
 
@@ -333,40 +313,27 @@ impl Views {
     /// When there is no such unit.
     pub fn standing_view(&self, unit: UnitId) -> Result<StandingView, ViewError> {
         let record = self.seen.record(unit)?;
-        let family = self.seen.family_of(&record);
-        let family = family.as_deref();
+        let shared = self.seen.family_of(&record);
+        let family = shared.as_deref();
         let facts = self.facts_of(&record);
-        let standing = self.standing(&record, family, &facts, Depth::Page);
+        let standing = self.standing(&record, shared.as_ref(), &facts, Depth::Page);
         let asked = family.map_or(&[][..], |family| &family.keep_safe);
         let open = veritope_core::keepsafe::open_classes(
             asked,
             &record.keep_safe,
             facts.last(veritope_core::facts::Happening::Wiped),
         );
-        let mut cited: Vec<Rule> = standing.items.iter().map(|item| item.rule).collect();
-        cited.extend([Rule::U7, Rule::U11, Rule::W1]);
-        cited.extend(standing.findings.iter().map(|finding| finding.rule));
-        let beside = standing.outlook.iter().flat_map(|one| &one.items);
-        cited.extend(beside.map(|item| item.rule));
         let goal_list = self.goal_list(&record, &standing);
-        cited.extend(
-            goal_list
-                .iter()
-                .flat_map(|list| &list.items)
-                .map(|item| item.rule),
-        );
-        cited.sort();
-        cited.dedup();
         // Every list that asks for the owner's data asks for it by one of these.
-        let asks = |item: &Item| matches!(item.rule, Rule::U9 | Rule::R4);
+        let asks = |line: &Line| matches!(line.rule, Rule::U9 | Rule::R4);
         let asks_keep_safe = standing.ahead == standing::Ahead::Unlock
             || standing
                 .outlook
                 .iter()
                 .filter(|one| one.outcome != standing::Outcome::Refused)
-                .flat_map(|one| &one.items)
+                .flat_map(|one| &one.lines)
                 .any(asks)
-            || goal_list.iter().flat_map(|list| &list.items).any(asks);
+            || goal_list.iter().flat_map(|list| &list.lines).any(asks);
         Ok(StandingView {
             asks_keep_safe,
             goal_list,
@@ -402,7 +369,6 @@ impl Views {
                         .cloned(),
                 })
                 .collect(),
-            rules: cited.into_iter().map(rule_line).collect(),
             standing,
         })
     }
@@ -421,16 +387,16 @@ impl Views {
             return None;
         }
         let sheet = match run {
-            Some(run) => veritope_core::plan::Sheet {
+            Some(run) => Sheet {
                 steps: run.sheet.steps.get(run.at..)?.to_vec(),
                 ..run.sheet.clone()
             },
             None => self.seen.plan_for(record, goal).ok()?,
         };
-        let items = self.seen.preparations(record, &sheet);
-        (!items.is_empty()).then(|| GoalList {
+        let lines = self.seen.preparations(record, &sheet);
+        (!lines.is_empty()).then(|| GoalList {
             title: goal.shown().to_owned(),
-            items,
+            lines,
         })
     }
 
@@ -442,14 +408,14 @@ impl Views {
         let record = self.seen.record(unit)?;
         let family = self.seen.family_of(&record);
         let known = self.facts_of(&record);
-        let standing = self.standing(&record, family.as_deref(), &known, Depth::Row);
+        let standing = self.standing(&record, family.as_ref(), &known, Depth::Row);
         let Verdict::WaitUntil { at } = standing.verdict else {
             return Err(ViewError::WaitsForNothing(record.nickname.clone()));
         };
         let waits = standing
-            .items
+            .lines
             .iter()
-            .filter(|item| matches!(item.cure, Some(seal::Cure::Wait { .. })));
+            .filter(|line| matches!(line.cure(), Some(Cure::Wait { .. })));
         Ok(Wait {
             at: self.seen.wall_of(at),
             asked: self.seen.stamp().wall,
@@ -518,52 +484,39 @@ impl Views {
             }
         };
         preview.preparations = self.seen.preparations(record, &sheet);
-        let starts_image = sheet
-            .steps
-            .iter()
-            .any(|step| step.act == veritope_core::plan::Act::TemporaryStart);
-        if starts_image {
+        if sheet.steps.iter().any(|step| step.act.image().is_some()) {
             preview.images = self.seen.images(family).unwrap_or_default();
         }
-        let open = preview
-            .preparations
-            .iter()
-            .filter(|item| item.state != ItemState::Met)
-            .count();
+        let open = in_the_way(&preview.preparations).len();
         preview.begin = if sheet.steps.is_empty() && sheet.why_not.is_empty() {
             Permission::no("The unit is there already; nothing is to be done.", None)
         } else if let Some(why) = sheet.why_not.first() {
             Permission::no(why.text.clone(), Some(why.rule))
-        } else if open > 0 {
+        } else {
+            let asked = self.seen.may_begin(record, &sheet);
+            let permission = Permission::from(&asked);
             let things = if open == 1 {
                 "one thing is"
             } else {
                 "some things are"
             };
-            Permission::no(
-                format!("First {things} missing, see Standing."),
-                sheet
-                    .steps
-                    .iter()
-                    .find(|step| step.effect.is_some())
-                    .map(|step| list_of(step, &record.known())),
-            )
-        } else if let Some(line) = self.seen.connection_hold_seen(record, &sheet.steps) {
-            Permission::no(line.text, Some(line.rule))
-        } else if !self.seen.answers(record) {
-            Permission::no("The unit does not answer now: connect it.", None)
-        } else {
-            Permission::yes()
+            match asked {
+                Err(_) if open > 0 => Permission {
+                    reason: Some(format!("First {things} missing, see Standing.")),
+                    ..permission
+                },
+                _ => permission,
+            }
         };
         preview.battery = Some(budget::battery(
-            &sheet,
+            sheet.load(),
             &record.known(),
             family,
             &self.seen.policy(),
             self.seen.now(),
         ));
         preview.ledger = ledger::ledger(family, &sheet);
-        preview.sheet = Some(sheet.withheld());
+        preview.sheet = Some(sheet);
         preview
     }
 
@@ -576,7 +529,7 @@ impl Views {
             revision: run.revision,
             title: run.sheet.goal.shown().to_owned(),
             begun: run.begun,
-            sheet: run.sheet.withheld(),
+            sheet: run.sheet.clone(),
             done: run.done.clone(),
             step: run
                 .next_step()
@@ -617,15 +570,12 @@ impl Views {
     fn step_view(&self, record: &UnitRecord, run: &RunRecord, step: &Step) -> StepView {
         let family = self.seen.family_of(record);
         let family = family.as_deref();
-        let by_link = family.is_some_and(|family| Runs::is_by_link(record, family, step));
-        let items = self.seen.seal_of(record, run, step);
-        let open = |item: &&Item| item.state != ItemState::Met;
-        let consent_wanted = items
+        let by_link = self.seen.is_by_link(record, step);
+        let lines = self.seen.seal_of(record, run, step);
+        let in_the_way = in_the_way(lines.as_deref().unwrap_or(&[]));
+        let consent_wanted = in_the_way
             .iter()
-            .flatten()
-            .filter(open)
-            .any(|item| item.cure == Some(veritope_core::seal::Cure::Consent));
-        let missing = items.iter().flatten().filter(open).count();
+            .any(|line| line.cure() == Some(&Cure::Consent));
         let running = |since| {
             let elapsed_ms = self.seen.now().ms_since(since);
             StepState::Running {
@@ -643,34 +593,14 @@ impl Views {
             (None, Some(_)) => StepState::InHand,
             (None, None) => StepState::Ready,
         };
-        let permission = if missing > 0 {
-            let reason = items
-                .iter()
-                .flatten()
-                .find(open)
-                .map_or_else(String::new, |item| item.text.clone());
-            Permission::no(
-                reason,
-                Some(crate::runs::evidence::list_of(step, &record.known())),
-            )
-        } else if state != StepState::Ready {
-            Permission::no("This step is under way.", None)
-        } else if by_link && !self.seen.answers(record) {
-            Permission::no("The unit does not answer now.", None)
-        } else if let Some(line) = self
-            .seen
-            .connection_hold_seen(record, std::slice::from_ref(step))
-        {
-            Permission::no(line.text, Some(line.rule))
-        } else {
-            Permission::yes()
-        };
-        let is_held_back = missing > 0 || (state == StepState::Ready && !by_link);
-        // The seal shows why, not how.
-        let shown = if is_held_back {
-            step.withheld()
-        } else {
-            step.clone()
+        let under_way = (state != StepState::Ready).then_some("This step is under way.");
+        let asked = self.seen.may_step(record, run, step, under_way);
+        let permission = Permission::from(&asked);
+        // How is told by a complete list, for as long as the step is in a person's hands.
+        let told = run.open.as_ref().and_then(|intent| intent.told.clone());
+        let step = &match told {
+            Some(how) if state == StepState::InHand => step.with(how),
+            _ => step.clone(),
         };
         let is_stuck = matches!(
             state,
@@ -683,9 +613,9 @@ impl Views {
         StepView {
             number: position(run.at + 1),
             of: position(run.sheet.steps.len()),
-            phases: family::said(&shown.phases),
-            menu: shown.menu.as_ref().map(Menu::said),
-            step: shown,
+            phases: family::said(&step.phases),
+            menu: step.menu.as_ref().map(Menu::said),
+            step: step.clone(),
             by: if by_link {
                 TakenBy::Link
             } else {
@@ -695,11 +625,12 @@ impl Views {
             stuck: family
                 .filter(|_| is_stuck)
                 .map(|family| stuck(family, step)),
-            consequences: family.map_or_else(Vec::new, |family| {
-                crate::runs::evidence::costs_of(step, family, &record.known()).1
-            }),
+            consequences: self
+                .seen
+                .costs_of(record, &run.sheet, step)
+                .map_or_else(Vec::new, |costs| costs.consequences),
             consent_wanted,
-            seal: items,
+            seal: lines.map(shown),
             state,
             permission,
         }
@@ -739,7 +670,7 @@ fn order(unit: &UnitTag) -> (Reverse<Option<BenchTime>>, u8, u8, String) {
 }
 
 /// Hands what the record says to the core, which chooses.
-fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Item]) -> NextStep {
+fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Line]) -> NextStep {
     let run = match (record.active_run(), &record.run) {
         (Some(run), _) => RunNow::UnderWay(run.next_step().map(|step| step.title.as_str())),
         (None, Some(run)) if run.ended.is_some_and(|(end, _)| end == RunEnd::Reached) => {
@@ -808,11 +739,4 @@ fn newest_said(record: &UnitRecord, key: FactKey) -> Option<FactId> {
         .filter(|row| !record.retracted.contains(&row.id))
         .max_by_key(|row| (row.at, row.id))
         .map(|row| row.id)
-}
-
-fn rule_line(rule: Rule) -> RuleLine {
-    RuleLine {
-        id: rule,
-        gist: rule.gist().to_owned(),
-    }
 }

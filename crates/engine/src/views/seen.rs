@@ -3,13 +3,17 @@
 use std::io;
 use std::sync::Arc;
 
+use veritope_core::act::Act;
 use veritope_core::budget::Policy;
+use veritope_core::consent::Costs;
 use veritope_core::coverage::Coverage;
+use veritope_core::evidence::Line;
 use veritope_core::facts::Facts;
 use veritope_core::family::Family;
+use veritope_core::goal::Goal;
+use veritope_core::permission::Refusal;
 use veritope_core::plan::sighting::Sighting;
-use veritope_core::plan::{Goal, Sheet, Step, Ways};
-use veritope_core::seal::{Item, UnlockEvidence};
+use veritope_core::plan::{Sheet, Step};
 use veritope_vault::Manifest;
 use veritope_wire::{
     BenchTime, BridgeId, CaptureId, Digest, Label, RunId, Stamp, UnitId, WallTime,
@@ -20,12 +24,14 @@ use crate::desk::record::Scope;
 use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::desk::witness::Damage;
 use crate::keeping::KeepingError;
+use crate::keeping::known::{Depth, Known};
 use crate::library::clock::ClockNote;
 use crate::library::data::DamagedFile;
 use crate::library::places::PlaceView;
 use crate::library::shelf::ShelfImage;
 use crate::links::presence::LinkView;
 use crate::progress::StepPhase;
+use crate::runs::evidence::Asking;
 use crate::runs::{Runs, RunsError};
 
 /// The rooms below, for reading.
@@ -63,16 +69,13 @@ asks! {
     library.shelf => images(family: &Family) -> io::Result<Vec<ShelfImage>>;
     turns => is_changing(unit: UnitId) -> bool;
     turns => phase(run: RunId) -> Option<StepPhase>;
-    links => answers(record: &UnitRecord) -> bool;
     links => arrived(unit: UnitId) -> Option<BenchTime>;
     links => body_page(record: &UnitRecord) -> Option<String>;
     links => bridges() -> Vec<(BridgeId, String, String)>;
     links => link_view(record: &UnitRecord) -> LinkView;
-    links => twin_of(record: &UnitRecord, family: &Family, facts: &Facts) -> Option<String>;
     keeping => coverage_of(record: &UnitRecord, family: &Family) -> Coverage;
     keeping => frames_of(record: &UnitRecord, label: &Label, image: Digest) -> Option<Vec<Digest>>;
     keeping => manifest_of(record: &UnitRecord, capture: CaptureId) -> Result<Manifest, KeepingError>;
-    keeping => write_list(record: &UnitRecord, sheet: &Sheet) -> Vec<Item>;
 }
 
 impl Seen {
@@ -80,15 +83,11 @@ impl Seen {
         Self(runs)
     }
 
-    pub(super) fn connection_hold_seen(&self, record: &UnitRecord, steps: &[Step]) -> Option<Item> {
-        self.0.connection_hold_seen(record, steps)
-    }
-
     pub(super) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, RunsError> {
         self.0.plan_for(record, goal)
     }
 
-    pub(super) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Item> {
+    pub(super) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Line> {
         self.0.preparations(record, sheet)
     }
 
@@ -97,7 +96,7 @@ impl Seen {
         record: &UnitRecord,
         run: &RunRecord,
         step: &Step,
-    ) -> Option<Vec<Item>> {
+    ) -> Option<Vec<Line>> {
         self.0.seal_of(record, run, step)
     }
 
@@ -105,18 +104,49 @@ impl Seen {
         self.0.sightings_of(record, step)
     }
 
-    pub(super) fn ways(&self, record: &UnitRecord, family: &Family) -> Ways {
-        self.0.ways(record, family)
+    pub(super) fn is_by_link(&self, record: &UnitRecord, step: &Step) -> bool {
+        self.0.is_by_link(record, step)
     }
 
-    /// The list of an unlock that no sheet has planned yet.
-    pub(super) fn with_evidence<T>(
+    pub(super) fn list_of(&self, record: &UnitRecord, sheet: &Sheet, act: &Act) -> Vec<Line> {
+        self.0.list_of(record, sheet, act)
+    }
+
+    pub(super) fn costs_of(
         &self,
         record: &UnitRecord,
-        family: &Family,
         sheet: &Sheet,
-        judge: impl FnOnce(&UnlockEvidence<'_>) -> T,
-    ) -> T {
-        self.0.with_evidence(record, family, sheet, None, judge)
+        step: &Step,
+    ) -> Option<Costs> {
+        self.0.costs_of(record, sheet, step)
+    }
+
+    pub(super) fn may_begin(&self, record: &UnitRecord, sheet: &Sheet) -> Result<(), Refusal> {
+        self.0.may_begin(record, sheet, Asking::Page)
+    }
+
+    pub(super) fn may_step(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+        step: &Step,
+        under_way: Option<&str>,
+    ) -> Result<(), Refusal> {
+        self.0.may_step(record, run, step, under_way, Asking::Page)
+    }
+
+    pub(super) fn may_capture(&self, record: &UnitRecord) -> Result<(), KeepingError> {
+        self.0.keeping.may_capture(record)
+    }
+
+    /// All that is known of a unit, as its record may be shown now.
+    pub(super) fn known<'r>(
+        &self,
+        record: &'r UnitRecord,
+        family: Arc<Family>,
+        facts: Facts,
+        depth: Depth,
+    ) -> Known<'r> {
+        self.0.keeping.known(record, family, facts, depth)
     }
 }

@@ -2,17 +2,18 @@
 
 use serde::Serialize;
 use veritope_core::budget::Battery;
+use veritope_core::evidence::Line;
 use veritope_core::facts::{FactGroup, FactOption};
 use veritope_core::family::{Consequence, PhaseSaid};
+use veritope_core::goal::{Goal, GoalKind};
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
+pub use veritope_core::permission::Permission;
 use veritope_core::plan::ledger::Ledger;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::stuck::Stuck;
-use veritope_core::plan::{Goal, GoalKind, Sheet, Step};
-use veritope_core::rule::Rule;
-use veritope_core::seal::Item;
+use veritope_core::plan::{Sheet, Step};
 use veritope_core::standing::{FactLine, Standing, Verdict};
 use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime};
 
@@ -33,35 +34,6 @@ pub struct BridgeView {
     pub url: String,
 }
 
-/// Whether something may be done, and if not, why.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct Permission {
-    /// Whether.
-    pub allowed: bool,
-    /// Why not, in one sentence.
-    pub reason: Option<String>,
-    /// The rule behind it.
-    pub rule: Option<Rule>,
-}
-
-impl Permission {
-    pub(crate) fn yes() -> Self {
-        Self {
-            allowed: true,
-            reason: None,
-            rule: None,
-        }
-    }
-
-    pub(crate) fn no(reason: impl Into<String>, rule: Option<Rule>) -> Self {
-        Self {
-            allowed: false,
-            reason: Some(reason.into()),
-            rule,
-        }
-    }
-}
-
 /// The seal as the tag shows it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct SealTag {
@@ -71,8 +43,9 @@ pub struct SealTag {
     pub missing: u32,
     /// In one sentence.
     pub sentence: String,
-    /// Its evidence list.
-    pub items: Vec<Item>,
+    /// Its list.
+    #[serde(rename = "items")]
+    pub lines: Vec<Line>,
 }
 
 /// A unit as rows and tags show it.
@@ -275,8 +248,6 @@ pub struct StandingView {
     pub asks_keep_safe: bool,
     /// What the chosen goal asks for before its sheet begins, where no other list here says it.
     pub goal_list: Option<GoalList>,
-    /// Gist of each rule that is cited.
-    pub rules: Vec<RuleLine>,
 }
 
 /// What a goal asks for.
@@ -285,16 +256,8 @@ pub struct GoalList {
     /// The goal in words.
     pub title: String,
     /// Line by line.
-    pub items: Vec<Item>,
-}
-
-/// A rule with its gist.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct RuleLine {
-    /// Id.
-    pub id: Rule,
-    /// Gist.
-    pub gist: String,
+    #[serde(rename = "items")]
+    pub lines: Vec<Line>,
 }
 
 /// A sheet that could begin.
@@ -311,7 +274,7 @@ pub struct SheetPreview {
     /// What it wipes.
     pub ledger: Ledger,
     /// What its steps oblige to.
-    pub preparations: Vec<Item>,
+    pub preparations: Vec<Line>,
     /// What is on the shelf for it.
     pub images: Vec<ShelfImage>,
     /// Whether it may begin.
@@ -397,7 +360,7 @@ pub struct StepView {
     /// What may be seen, the expected first; for a person to look for or, by hand, to say.
     pub sightings: Vec<Sighting>,
     /// The evidence list, where the step needs a permit.
-    pub seal: Option<Vec<Item>>,
+    pub seal: Option<Vec<Line>>,
     /// What it costs, where consent is wanted.
     pub consequences: Vec<Consequence>,
     /// Whether a consent is wanted and missing.

@@ -4,7 +4,7 @@
 use std::sync::Mutex;
 use std::sync::atomic::Ordering;
 
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_engine::views::StepState;
 use veritope_engine::{CaptureKind, Compared, StepEnd, StepPhase, Watcher};
 use veritope_standin::Fault;

@@ -8,9 +8,9 @@ use std::fs;
 use std::path::PathBuf;
 use std::sync::Mutex;
 
-use veritope_core::plan::Goal;
+use veritope_core::evidence::Line;
+use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
-use veritope_core::seal::Item;
 use veritope_engine::keeping::KeepingError;
 use veritope_engine::links::LinksError;
 use veritope_engine::runs::RunsError;
@@ -169,7 +169,7 @@ impl Bench {
                 .unwrap()
                 .step
                 .unwrap();
-            let is_write = step.step.effect.is_some();
+            let is_write = step.step.permitted;
             let end = self.step(run);
             if is_write || end.is_err() {
                 return end;
@@ -178,7 +178,7 @@ impl Bench {
     }
 }
 
-fn missing(error: impl Into<RunsError>) -> Vec<Item> {
+fn missing(error: impl Into<RunsError>) -> Vec<Line> {
     match error.into() {
         RunsError::Turn(TurnError::Closed { missing, .. }) => missing,
         other => panic!("not refused by the seal: {other}"),

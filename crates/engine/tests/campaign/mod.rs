@@ -14,7 +14,7 @@ use std::sync::{Arc, OnceLock};
 
 use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
 use veritope_core::facts::{FactGroup, FactKey, Reading};
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
 use veritope_engine::DeskError;
 use veritope_engine::LibraryError;

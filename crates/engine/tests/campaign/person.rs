@@ -1,9 +1,10 @@
 //! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
 //! wrongly, and says what is there.
 
+use veritope_core::act::{Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which};
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
-use veritope_core::plan::{Act, Step};
+use veritope_core::plan::Step;
 use veritope_engine::views::StepView;
 use veritope_standin::{Bridge, Device};
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
@@ -272,7 +273,7 @@ impl Bench {
         }
         if step.phases.is_empty() {
             match &step.act {
-                Act::Move { way } => {
+                Act::Go(Go { way }) => {
                     if let Some(menu) = &step.menu {
                         self.through(menu, slip);
                     } else {
@@ -295,9 +296,11 @@ impl Bench {
                         }
                     }
                 }
-                Act::SwitchFastStartOff => self.switch("fast-start", "off"),
-                Act::SwitchDebuggingOn => self.switch("debugging", "on"),
-                Act::Unlock { stage } => {
+                Act::SetSwitch(SetSwitch { switch }) => match switch {
+                    Which::FastStartOff => self.switch("fast-start", "off"),
+                    Which::DebuggingOn => self.switch("debugging", "on"),
+                },
+                Act::Unlock(Unlock { stage }) => {
                     let stage = family.stage(stage).unwrap();
                     for form in &stage.forms {
                         let args = [
@@ -309,14 +312,14 @@ impl Bench {
                     }
                     self.answer_by_hand(slip);
                 }
-                Act::Relock { stage } => {
+                Act::Relock(Relock { stage }) => {
                     for form in &family.relock.act.as_ref().unwrap().forms {
                         let args = [("form", form.as_str()), ("stage", stage.as_str())];
                         self.own_program(ActKind::Lock, &args);
                     }
                     self.answer_by_hand(slip);
                 }
-                Act::Wipe { .. } => {
+                Act::Erase(Erase { .. }) => {
                     if let Some(menu) = &step.menu {
                         self.through(menu, slip);
                         self.answer_by_hand(slip);
@@ -324,7 +327,7 @@ impl Bench {
                         self.own_program(ActKind::Erase, &[("set", "user-data")]);
                     }
                 }
-                Act::InstallPackage { package } => {
+                Act::Install(Install { package }) => {
                     let name = package;
                     answer(&self.bridge, "card");
                     answer(&self.bridge, &format!("install-{name}"));
@@ -364,7 +367,7 @@ impl Bench {
     /// What is there now, as one of the things that may be said.
     pub(super) fn what_is_seen(&self, view: &StepView, wiped: bool) -> String {
         let truths = on(&self.bridge, |device| device.truths());
-        if matches!(view.step.act, Act::Wipe { .. }) {
+        if matches!(view.step.act, Act::Erase(_)) {
             let said = if wiped { "erased" } else { "not-erased" };
             return pick(view, &truths["mode"], said);
         }

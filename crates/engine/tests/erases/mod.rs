@@ -3,9 +3,8 @@
 use std::fs;
 
 use veritope_core::facts::{FactKey, Happening};
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
-use veritope_core::seal::ItemState;
 use veritope_engine::StepEnd;
 use veritope_engine::runs::RunsError;
 use veritope_engine::turns::TurnError;
@@ -210,7 +209,7 @@ fn two_bridges_that_list_the_same_chip_are_one_too_many() {
             .doctor(bench.unit, Some(Goal::Unlock))
             .unwrap()
     };
-    assert!(doctor().iter().all(|line| line.state != ItemState::Missing));
+    assert!(doctor().iter().all(|line| !line.is_missing()));
     bench
         .engine
         .links
@@ -218,7 +217,7 @@ fn two_bridges_that_list_the_same_chip_are_one_too_many() {
         .unwrap();
     let missing: Vec<_> = doctor()
         .into_iter()
-        .filter(|line| line.state == ItemState::Missing)
+        .filter(|line| line.is_missing())
         .collect();
     assert_eq!(missing.len(), 1);
     assert!(missing[0].text.contains("by its chip"), "{missing:?}");

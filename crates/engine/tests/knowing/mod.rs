@@ -3,10 +3,11 @@
 
 use std::sync::atomic::Ordering;
 
+use veritope_core::act::Act;
+use veritope_core::evidence::Cure;
 use veritope_core::facts::FactKey;
-use veritope_core::plan::{Act, Goal};
+use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
-use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Level, Standing, Verdict};
 use veritope_engine::LibraryError;
 use veritope_engine::desk::record::Way;
@@ -115,7 +116,7 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
         .keep_safe(unit, &classes, bench.request())
         .unwrap();
     let ready = standing(&bench, unit);
-    assert_eq!(ready.verdict, Verdict::Ready, "{:#?}", ready.items);
+    assert_eq!(ready.verdict, Verdict::Ready, "{:#?}", ready.lines);
     let chain = ready.chain.unwrap();
     assert_eq!(
         (chain.legs.len(), chain.wipes),
@@ -131,8 +132,8 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     let preview = bench.engine.views.run_page(unit).unwrap().preview.unwrap();
     let sheet = preview.sheet.unwrap();
     let has = |wanted: &dyn Fn(&Act) -> bool| sheet.steps.iter().any(|s| wanted(&s.act));
-    assert!(has(&|action| matches!(action, Act::Unlock { .. })));
-    assert!(has(&|action| matches!(action, Act::InstallPackage { .. })));
+    assert!(has(&|action| matches!(action, Act::Unlock(_))));
+    assert!(has(&|action| matches!(action, Act::Install(_))));
 }
 
 /// `Q11`: the first package of the way down erases, so all that come after it are proven whole before.
@@ -476,11 +477,11 @@ fn a_first_time_online_that_lies_ahead_is_doubted() {
         standing.sentence
     );
     let line = standing
-        .items
+        .lines
         .iter()
         .find(|item| item.rule == Rule::U2)
         .unwrap();
-    assert_eq!(line.state, ItemState::Unknown, "{}", line.text);
+    assert!(line.is_unknown(), "{}", line.text);
 }
 
 #[test]
@@ -587,7 +588,7 @@ fn units_that_look_alike_stop_until_told_apart() {
     let bench = by_hand();
     let [one, two] = ["Knot", "Dunlin"].map(|name| add(&bench, name, "kelpie"));
     let twin = |unit| {
-        let items = standing(&bench, unit).items;
+        let items = standing(&bench, unit).lines;
         items.into_iter().find(|item| item.rule == Rule::K4)
     };
     say(&bench, one, &[(FactKey::ModelCode, "OB-510E")]);
@@ -599,7 +600,7 @@ fn units_that_look_alike_stop_until_told_apart() {
         "{}",
         stop.text
     );
-    let Some(Cure::TypeFact { key, .. }) = stop.cure else {
+    let Some(Cure::TypeFact { key, .. }) = stop.cure().cloned() else {
         panic!("{stop:?}");
     };
     say(&bench, one, &[(key, "R58N30ABCDE")]);

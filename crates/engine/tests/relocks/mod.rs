@@ -3,11 +3,11 @@
 
 pub(crate) mod sold;
 
+use veritope_core::evidence::Cure;
 use veritope_core::facts::{FactGroup, FactKey};
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_core::relock::Proof;
 use veritope_core::rule::Rule;
-use veritope_core::seal::Cure;
 use veritope_core::standing::{Outcome, OutlookOf};
 use veritope_engine::links::LinksError;
 use veritope_engine::runs::RunsError;
@@ -184,8 +184,8 @@ fn a_recovery_left_behind_is_named_refused_and_cured_by_its_own_stock() {
         foreign.text
     );
     assert_eq!(
-        foreign.cure,
-        Some(Cure::PutStock {
+        foreign.cure(),
+        Some(&Cure::PutStock {
             labels: vec!["recovery".parse().unwrap()]
         })
     );

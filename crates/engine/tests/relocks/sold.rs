@@ -4,10 +4,10 @@
 use std::path::Path;
 use std::sync::Arc;
 
+use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey};
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
-use veritope_core::seal::{Cure, Item};
 use veritope_engine::desk::record::Way;
 use veritope_engine::keeping::KeepingError;
 use veritope_engine::runs::RunsError;
@@ -162,7 +162,7 @@ impl Bench {
     }
 
     /// What stands against a relock now; nothing when it may begin.
-    fn against(&self) -> Vec<Item> {
+    fn against(&self) -> Vec<Line> {
         match self
             .engine
             .runs
@@ -217,8 +217,8 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
     let named = foreign.iter().find(|item| item.rule == Rule::R7).unwrap();
     let labels = ["recovery", "vendor"].map(|label| label.parse().unwrap());
     assert_eq!(
-        named.cure,
-        Some(Cure::PutStock {
+        named.cure(),
+        Some(&Cure::PutStock {
             labels: labels.to_vec()
         }),
         "{}",
@@ -380,8 +380,8 @@ fn the_same_build_of_the_other_region_is_not_the_makers_for_this_unit() {
     let named = against.iter().find(|item| item.rule == Rule::R7).unwrap();
     let labels = ["system", "vendor"].map(|label| label.parse().unwrap());
     assert_eq!(
-        named.cure,
-        Some(Cure::PutStock {
+        named.cure(),
+        Some(&Cure::PutStock {
             labels: labels.to_vec()
         })
     );

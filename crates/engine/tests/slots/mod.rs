@@ -2,7 +2,7 @@
 //! device that ships with an empty one.
 
 use veritope_core::facts::FactKey;
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
 use veritope_engine::StepEnd;
 use veritope_engine::runs::RunsError;

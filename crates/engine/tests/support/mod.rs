@@ -10,7 +10,7 @@ use std::time::Duration;
 
 use uuid::Uuid;
 use veritope_core::facts::FactKey;
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_core::steady::ClockLook;
 use veritope_engine::BenchClock;
 use veritope_engine::desk::journal::{Appended, Journal, JournalError};

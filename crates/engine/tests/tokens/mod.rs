@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use veritope_core::facts::FactKey;
-use veritope_core::plan::Goal;
+use veritope_core::goal::Goal;
 use veritope_engine::DeskError;
 use veritope_engine::LibraryError;
 use veritope_engine::StepEnd;

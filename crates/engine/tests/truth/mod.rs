@@ -5,12 +5,13 @@
 use std::collections::BTreeMap;
 
 use veritope_core::budget::Policy;
+use veritope_core::dossier::{By, Dossier};
+use veritope_core::evidence::Cure;
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
 use veritope_core::family::{Family, Method, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
-use veritope_core::plan::{Presence, Ways};
-use veritope_core::seal::{Cure, ItemState};
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
+use veritope_core::state::Presence;
 use veritope_standin::gate::{Answer, Gate, Seller, SwitchReads, Try};
 use veritope_standin::scheme::{Opening, SCHEMES, Scheme};
 use veritope_wire::{BenchTime, WallTime};
@@ -147,25 +148,22 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         .iter()
         .map(|class| (*class, Kept::Waived { at: now }))
         .collect();
+    let facts = Facts::new(&rows, &[], []);
+    let of = Dossier::new(family, &facts, now);
     judge(&StandingInput {
-        coverage: None,
         nickname: "Unit",
-        family: Some(family),
-        facts: &Facts::new(&rows, &[], []),
-        keep_safe: &keep_safe,
+        facts: &facts,
+        of: Some(Dossier {
+            nickname: "Unit",
+            keep_safe: &keep_safe,
+            by: By {
+                link: Presence::Here,
+                ..of.by
+            },
+            ..of
+        }),
         policy: &Policy::usual(),
-        ways: Ways {
-            link: Presence::Here,
-            image: Presence::Here,
-        },
-        captures: 0,
-        kept: &[],
-        held: &[],
-        torn: &[],
-        twin: None,
-        consent: None,
         depth: Depth::Page,
-        now,
     })
 }
 
@@ -303,16 +301,11 @@ fn two_thousand_units_are_judged_as_they_are() {
             }
             Verdict::ReadyAfter { .. } => {
                 // Does what the open lines ask for; looking is not enough where a fact is missing.
-                let open = || {
-                    standing
-                        .items
-                        .iter()
-                        .filter(|item| item.state != ItemState::Met)
-                };
-                if open().all(|item| item.state == ItemState::Missing) {
+                let open = || standing.lines.iter().filter(|item| !item.is_met());
+                if open().all(|item| item.is_missing()) {
                     gate.move_switch(scheme, true, NOW_MS);
                     for item in open() {
-                        if let Some(Cure::Fetch { packages, .. }) = &item.cure {
+                        if let Some(Cure::Fetch { packages, .. }) = item.cure() {
                             gate.card.extend(packages.iter().cloned());
                         }
                     }

@@ -1,28 +1,27 @@
 //! A permit at the door: for its image, its unit, its epoch, and for nothing else.
 
-use veritope_core::budget::{self, Media, Policy};
+use veritope_core::act::{Act, Complete, Erase, Ground, Standpoint, StartImage, WriteImage, list};
+use veritope_core::budget::{self, Load, Media, Policy};
+use veritope_core::consent::{Consent, told};
 use veritope_core::coverage::{
     self, Agreement, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, CoverageInput, Origin,
     Rest, Taker, VerifiedCopy,
 };
 use veritope_core::digest::{Claimed, FrameList, Seen};
+use veritope_core::dossier::{By, Dossier, ReadBack, Shelved};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
-use veritope_core::family::{self, Family, Role, WipeSpec};
+use veritope_core::family::{self, Family};
 use veritope_core::keepsafe::Kept;
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
-use veritope_core::plan::{Goal, Presence, State, Ways, find};
-use veritope_core::seal::{
-    self, Consent, LinkWitness, Permit, ReadBack, WipeEvidence, WriteEvidence, mint_wipe,
-    mint_write,
-};
+use veritope_core::state::Presence;
 use veritope_core::steady::Taken;
 use veritope_formats::startimage::build_start_image;
-use veritope_link::{DeviceLink, LinkError, readings};
+use veritope_link::{DeviceLink, LinkError, NotNow, Permit, readings};
 use veritope_standin::{Birth, LockState, Setting};
 use veritope_wire::body::{BodyAct, CablePlace};
-use veritope_wire::link::DeviceState;
-use veritope_wire::{BenchTime, Digest, Label, Stamp, WallTime};
+use veritope_wire::link::{DeviceState, Operation};
+use veritope_wire::{BenchTime, Digest, Label, Stamp, UnitId, WallTime};
 
 use crate::{Table, table};
 
@@ -57,11 +56,20 @@ fn rows(state: &DeviceState) -> Vec<FactRow> {
     rows
 }
 
-/// A complete set of evidence for writing `image` onto the recovery of what is attached now.
-fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
+/// Everything that is asked for is there for `act` with what is attached now, which sends `image`.
+fn complete(link: &DeviceLink, act: &Act, image: Option<&[u8]>) -> Complete {
     let family = gimbal();
     let state = link.look().unwrap();
-    let rows = rows(&state);
+    let mut rows = rows(&state);
+    for (key, value) in [(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")] {
+        let said = FactRow {
+            key,
+            value: FactValue::parse(key, value).unwrap(),
+            source: Source::Person,
+            ..rows[0].clone()
+        };
+        rows.push(said);
+    }
     let facts = Facts::new(&rows, &[], []);
     let label = |text: &str| text.parse::<Label>().unwrap();
     let own: Vec<OwnPartition> = ["recovery", "persist", "modemst1"]
@@ -123,13 +131,8 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
         system_ran: None,
         now: now(),
     });
-    let ways = Ways {
-        link: Presence::Here,
-        image: Presence::Here,
-    };
-    let sheet = find(&family, State::from_facts(&facts), Goal::KeepRecovery, ways).unwrap();
-    let battery = budget::battery(&sheet, &facts, &family, &policy, now());
-    let seen = Seen::of(image);
+    let battery = budget::battery(Load::default(), &facts, &family, &policy, now());
+    let seen = Seen::of(image.unwrap_or(b""));
     let verified: Vec<VerifiedCopy> = ["persist", "modemst1"]
         .into_iter()
         .flat_map(|name| [(name, place(1)), (name, place(2))])
@@ -143,30 +146,81 @@ fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
             VerifiedCopy::read_back(label(name), place, Seen::of(bytes), claim, now()).unwrap()
         })
         .collect();
-    let recovery = label("recovery");
-    let evidence = WriteEvidence {
-        family: &family,
-        facts: &facts,
-        label: Some(&recovery),
-        findings: &[],
-        seen: Some(&seen),
-        published: Some(Claimed(seen.digest())),
-        coverage: &coverage,
-        battery: &battery,
-        torn: &[],
+    let keep_safe = family
+        .keep_safe
+        .iter()
+        .map(|class| (*class, Kept::Waived { at: now() }))
+        .collect();
+    let of = Dossier {
+        unit: unit(),
+        nickname: "Sanderling",
+        live: Some(&facts),
+        by: By {
+            link: Presence::Here,
+            token: Presence::Missing,
+        },
+        keep_safe: &keep_safe,
+        battery: Some(&battery),
+        captures: std::slice::from_ref(&capture),
+        coverage: Some(&coverage),
         read_back: ReadBack {
-            copies: &verified,
+            copies: Some(&verified),
             away: &[],
             needed: 2,
         },
-        now: now(),
+        recovery: Some(Shelved {
+            findings: &[],
+            seen: Some(&seen),
+            published: Some(Claimed(seen.digest())),
+        }),
+        ..Dossier::new(&family, &facts, now())
     };
-    let witness = LinkWitness {
-        unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
-        live: &facts,
-        epoch: state.epoch,
+    let consents: Vec<Consent> = act
+        .costs(&of)
+        .and_then(|costs| {
+            Some(Consent {
+                stage: costs.stage?,
+                typed: "Sanderling".to_owned(),
+                told: told(&costs.consequences),
+                at: now(),
+            })
+        })
+        .into_iter()
+        .collect();
+    let of = Dossier {
+        consents: &consents,
+        ..of
     };
-    mint_write(&evidence, &witness).unwrap()
+    let list = list(act, Ground::plain(&of), Standpoint::now(&of));
+    list.close(image.map(Digest::of)).unwrap()
+}
+
+fn unit() -> UnitId {
+    "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap()
+}
+
+/// Leave for what a list closed for, with nothing to write down.
+fn permitted(link: &DeviceLink, complete: Complete) -> Result<Permit, NotNow<std::io::Error>> {
+    link.permit(complete, now(), |_| Ok(()))
+}
+
+/// Leave for writing `image` onto the recovery of what is attached now.
+fn permit(link: &DeviceLink, image: &[u8]) -> Permit {
+    let label = "recovery".parse().unwrap();
+    let written = Some(Digest::of(image));
+    let act = WriteImage {
+        label,
+        image: written,
+    };
+    permitted(link, complete(link, &act.into(), Some(image))).unwrap()
+}
+
+/// Starts `image` from the memory of what is attached now.
+pub(crate) fn start(link: &DeviceLink, image: &[u8]) -> Operation {
+    let digest = Some(Digest::of(image));
+    let act = StartImage { image: digest };
+    let permit = permitted(link, complete(link, &act.into(), Some(image))).unwrap();
+    link.start(permit, image).unwrap()
 }
 
 /// A watch in bootloader mode, a link to it, an image of two frames.
@@ -201,7 +255,7 @@ fn written(table: &Table) -> Vec<u8> {
 fn a_permit_opens_for_its_image_frame_by_frame() {
     let (table, link, image) = ready();
     let open = link
-        .open_write(permit(&link, &image), FrameList::of(&image))
+        .open(permit(&link, &image), FrameList::of(&image))
         .unwrap();
     for (frame, n) in frames(&image).into_iter().zip(0u64..) {
         open.put(n, frame).unwrap();
@@ -219,13 +273,13 @@ fn other_bytes_go_no_further_than_the_door() {
     let before = written(&table);
     let mut other = image.clone();
     other[5_000_000] ^= 1;
-    let refused = link.open_write(permit(&link, &image), FrameList::of(&other));
+    let refused = link.open(permit(&link, &image), FrameList::of(&other));
     assert!(
         matches!(refused, Err(LinkError::WrongPermit(_))),
         "another image"
     );
     let open = link
-        .open_write(permit(&link, &image), FrameList::of(&image))
+        .open(permit(&link, &image), FrameList::of(&image))
         .unwrap();
     for (n, bytes) in [
         (0, frames(&other)[1]),
@@ -250,17 +304,18 @@ fn a_permit_does_not_outlive_a_mode_change_or_a_reconnect() {
     let stale = permit(&link, &image);
     table.go(&link, Mode::System);
     table.go(&link, Mode::Bootloader);
-    let refused = link.open_write(stale, FrameList::of(&image));
+    let before = written(&table);
+    // Nothing is sent as it is opened; each frame looks once more, and not one goes.
+    let open = link.open(stale, FrameList::of(&image)).unwrap();
+    let refused = open.put(0, frames(&image)[0]).unwrap_err();
     assert!(
-        matches!(refused, Err(LinkError::StalePermit { .. })),
-        "{refused:?}"
+        matches!(refused, LinkError::StalePermit { .. }),
+        "{refused}"
     );
 
-    // Opened before, used after: each frame looks once more, and not one goes.
     let open = link
-        .open_write(permit(&link, &image), FrameList::of(&image))
+        .open(permit(&link, &image), FrameList::of(&image))
         .unwrap();
-    let before = written(&table);
     for to in [CablePlace::Out, CablePlace::In] {
         table
             .bridge
@@ -274,6 +329,49 @@ fn a_permit_does_not_outlive_a_mode_change_or_a_reconnect() {
     );
     drop(open);
     assert!(written(&table) == before);
+}
+
+/// What the device answers itself decides, whatever was judged a moment before, and nothing is written down
+/// as meant that is not done.
+#[test]
+fn the_door_asks_the_device_and_only_then_lets_it_be_written_down() {
+    let (table, link, image) = ready();
+    let label = "recovery".parse().unwrap();
+    let digest = Some(Digest::of(&image));
+    let act: Act = WriteImage {
+        label,
+        image: digest,
+    }
+    .into();
+    let judged = || complete(&link, &act, Some(&image));
+    let meant = std::cell::Cell::new(0);
+    let ask = |complete, now| {
+        link.permit(complete, now, |_| {
+            meant.set(meant.get() + 1);
+            Ok::<(), std::io::Error>(())
+        })
+    };
+    let late = now().after_ms(11 * 60_000);
+    let refused = ask(judged(), late);
+    assert!(
+        matches!(refused, Err(NotNow::Link(LinkError::TooLate))),
+        "{refused:?}"
+    );
+    let in_bootloader = judged();
+    table.go(&link, Mode::System);
+    let refused = ask(in_bootloader, now());
+    assert!(
+        matches!(refused, Err(NotNow::Link(LinkError::NotAsJudged(_)))),
+        "{refused:?}"
+    );
+    assert_eq!(meant.get(), 0);
+    table.go(&link, Mode::Bootloader);
+    let unwritten = link.permit(judged(), now(), |_| {
+        Err(std::io::Error::other("the disk is full"))
+    });
+    assert!(matches!(unwritten, Err(NotNow::Intent(_))), "{unwritten:?}");
+    assert!(ask(judged(), now()).is_ok());
+    assert_eq!(meant.get(), 1);
 }
 
 #[test]
@@ -293,86 +391,69 @@ fn a_permit_is_no_good_for_the_unit_that_was_swapped_in() {
     let mine = permit(&link, &image);
     table.bridge.swap("dock-1", "dock-2").unwrap();
     let before = written(&table);
-    let refused = link.open_write(mine, FrameList::of(&image));
+    let open = link.open(mine, FrameList::of(&image)).unwrap();
+    let refused = open.put(0, frames(&image)[0]).unwrap_err();
     let is_refused = matches!(
         refused,
-        Err(LinkError::StalePermit { .. } | LinkError::AnotherUnit { .. })
+        LinkError::StalePermit { .. } | LinkError::AnotherUnit { .. }
     );
-    assert!(is_refused, "{refused:?}");
+    assert!(is_refused, "{refused}");
+    drop(open);
     assert!(written(&table) == before, "it keeps its own bytes");
 }
 
-/// Leave for the erase `way` of what is attached now: the owner's data is waived, and the name was typed.
-fn erase_permit(link: &DeviceLink, family: &Family, wipe: &WipeSpec) -> Permit {
-    let state = link.look().unwrap();
-    let mut rows = rows(&state);
-    for (key, value) in [(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")] {
-        let said = FactRow {
-            key,
-            value: FactValue::parse(key, value).unwrap(),
-            source: Source::Person,
-            ..rows[0].clone()
-        };
-        rows.push(said);
-    }
-    let facts = Facts::new(&rows, &[], []);
-    let keep_safe = family
-        .keep_safe
-        .iter()
-        .map(|class| (*class, Kept::Waived { at: now() }))
-        .collect();
-    let ways = Ways {
-        link: Presence::Here,
-        image: Presence::Here,
+/// What a permit names is what is sent: one kind is not spent as another, nor with other bytes.
+#[test]
+fn a_permit_is_spent_for_what_it_was_given_for() {
+    let (table, link, image) = ready();
+    let way = "bootloader-command".to_owned();
+    let erase: Act = Erase { way }.into();
+    let leave = || permitted(&link, complete(&link, &erase, None)).unwrap();
+    let wrong = |refused: Result<Operation, LinkError>| {
+        assert!(
+            matches!(refused, Err(LinkError::WrongPermit(_))),
+            "{refused:?}"
+        );
     };
-    let sheet = find(family, State::from_facts(&facts), Goal::Erase, ways).unwrap();
-    let battery = budget::battery(&sheet, &facts, family, &Policy::usual(), now());
-    let consent = Consent {
-        stage: seal::wipe_stage(&wipe.id),
-        typed: "Sanderling".to_owned(),
-        told: seal::told(&seal::wipe_consequences(wipe)),
-        at: now(),
-    };
-    let evidence = WipeEvidence {
-        family,
-        nickname: "Sanderling",
-        facts: &facts,
-        wipe,
-        keep_safe: &keep_safe,
-        torn: &[],
-        battery: &battery,
-        consent: Some(&consent),
-        twin: None,
-    };
-    let witness = LinkWitness {
-        unit: "0192f0c1-2345-7abc-8def-0123456789ab".parse().unwrap(),
-        live: &facts,
-        epoch: state.epoch,
-    };
-    mint_wipe(&evidence, &witness).unwrap()
+    let before = written(&table);
+    assert!(link.open(leave(), FrameList::of(&image)).is_err());
+    wrong(link.start(leave(), &image));
+    wrong(link.perform(permit(&link, &image), None));
+    let digest = Some(Digest::of(&image));
+    let memory: Act = StartImage { image: digest }.into();
+    let memory = || permitted(&link, complete(&link, &memory, Some(&image))).unwrap();
+    wrong(link.start(memory(), b"other bytes"));
+    wrong(link.perform(memory(), None));
+    assert!(written(&table) == before);
+    link.perform(leave(), None).unwrap();
 }
 
-/// What a permit names is what is sent: leave to erase by one way sends nothing of another.
+/// A list that closed for hands, or for another unit, opens no door.
 #[test]
-fn a_permit_for_one_erase_is_none_for_another() {
-    let (_table, link, _) = ready();
-    let family = gimbal();
-    let named = |id: &str| family.wipe(id).unwrap();
-    let (command, menu) = (named("bootloader-command"), named("recovery-menu"));
-    let refused = link.erase(erase_permit(&link, &family, command), menu);
+fn what_is_for_hands_or_for_another_unit_is_not_permitted() {
+    let (table, link, image) = ready();
+    let way = "recovery-menu".to_owned();
+    let menu: Act = Erase { way }.into();
+    table.go(&link, Mode::StockRecovery);
+    let by_hand = permitted(&link, complete(&link, &menu, None));
     assert!(
-        matches!(refused, Err(LinkError::WrongPermit(_))),
+        matches!(by_hand, Err(NotNow::Link(LinkError::WrongPermit(_)))),
+        "{by_hand:?}"
+    );
+    table.go(&link, Mode::System);
+    table.go(&link, Mode::Bootloader);
+    let label = "recovery".parse().unwrap();
+    let written = Some(Digest::of(&image));
+    let act: Act = WriteImage {
+        label,
+        image: written,
+    }
+    .into();
+    let handle = veritope_wire::link::Handle("dock-1".to_owned());
+    let other = DeviceLink::new(table.transport(), handle, UnitId::nil());
+    let refused = permitted(&other, complete(&link, &act, Some(&image)));
+    assert!(
+        matches!(refused, Err(NotNow::Link(LinkError::WrongPermit(_)))),
         "{refused:?}"
     );
-    let more = WipeSpec {
-        erases: vec![Role::UserData, Role::DeviceUnique],
-        ..command.clone()
-    };
-    let refused = link.erase(erase_permit(&link, &family, command), &more);
-    assert!(
-        matches!(refused, Err(LinkError::WrongPermit(_))),
-        "{refused:?}"
-    );
-    link.erase(erase_permit(&link, &family, command), command)
-        .unwrap();
 }

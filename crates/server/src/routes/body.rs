@@ -4,7 +4,7 @@ use axum::extract::State;
 use axum::http::HeaderMap;
 use axum::http::header::HOST;
 use serde::{Deserialize, Serialize};
-use veritope_core::seal::Item;
+use veritope_core::evidence::Line;
 use veritope_core::shell::{Card, step_cards};
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::{RunId, UnitId};
@@ -49,11 +49,11 @@ pub(crate) async fn hands(
 }
 
 /// What lies between this program and the unit, looked at now.
-#[utoipa::path(get, path = "/api/units/{unit}/doctor", operation_id = "doctor", params(("unit" = String, Path)), responses((status = 200, body = Vec<Item>), (status = "default", body = Problem)))]
+#[utoipa::path(get, path = "/api/units/{unit}/doctor", operation_id = "doctor", params(("unit" = String, Path)), responses((status = 200, body = Vec<Line>), (status = "default", body = Problem)))]
 pub(crate) async fn doctor(
     State(app): State<App>,
     Path(unit): Path<UnitId>,
-) -> Result<Json<Vec<Item>>, Problem> {
+) -> Result<Json<Vec<Line>>, Problem> {
     crossing(app, move |app| app.engine.runs.doctor(unit, None))
         .await
         .map(Json)

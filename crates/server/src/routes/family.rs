@@ -4,6 +4,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
+use veritope_core::rule::{self, RuleLine};
 use veritope_engine::{FamilyChecked, FamilyLine, FamilyPage};
 use veritope_wire::RequestId;
 
@@ -17,6 +18,12 @@ pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<FamilyLine>>
     crossing(app, |app| app.engine.library.family_lines())
         .await
         .map(Json)
+}
+
+/// The rules of the job, each with its reason.
+#[utoipa::path(get, path = "/api/rules", operation_id = "rules", responses((status = 200, body = Vec<RuleLine>), (status = "default", body = Problem)))]
+pub(crate) async fn rules() -> Json<Vec<RuleLine>> {
+    Json(rule::lines())
 }
 
 /// One family as a page to read, with its text.

@@ -121,6 +121,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(notes::take_pasted))
         .routes(routes!(notes::wait_calendar))
         .routes(routes!(notes::trust_clock))
+        .routes(routes!(family::rules))
         .routes(routes!(family::list, family::keep))
         .routes(routes!(family::page, family::drop))
         .routes(routes!(family::file))

@@ -3,8 +3,8 @@
 use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use veritope_core::facts::FactKey;
+use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepClass;
-use veritope_core::plan::Goal;
 use veritope_engine::desk::record::Way;
 use veritope_engine::views::{StandingView, UnitTag};
 use veritope_engine::{KeepSaid, NewUnit};

@@ -7,7 +7,7 @@ import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
 import { itemShape, itemWord } from '../../ui/words';
 
-export type MissingListProps = { unit: string; items: Api<'Item'>[] };
+export type MissingListProps = { unit: string; items: Api<'Line'>[] };
 
 /** Why the seal withholds a step: each missing piece with the way to it. */
 export function MissingList({ unit, items }: MissingListProps) {
@@ -33,7 +33,7 @@ export function MissingList({ unit, items }: MissingListProps) {
           <Box sx={{ flexShrink: 0 }}>
             <RuleMark id={item.rule} />
           </Box>
-          <CureLink unit={unit} cure={item.cure} />
+          <CureLink unit={unit} line={item} />
         </Box>
       ))}
     </Box>

@@ -79,7 +79,7 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
             >
               <StateShape kind={itemShape(item.state)} label={itemWord(item.state)} />
               <Typography sx={{ flexGrow: 1 }}>{item.text}</Typography>
-              <CureLink unit={unit} cure={item.cure} />
+              <CureLink unit={unit} line={item} />
             </Box>
           ))}
           <Button

@@ -147,6 +147,6 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
 }
 
 /** What else is missing stands above the consent, and is better done first. */
-function isNoConsent(item: Api<'Item'>): boolean {
+function isNoConsent(item: Api<'Line'>): boolean {
   return item.cure?.cure !== 'consent';
 }

@@ -15,7 +15,7 @@ import { FactField } from './FactField';
 
 export type ItemRowProps = {
   unit: string;
-  item: Api<'Item'>;
+  item: Api<'Line'>;
   facts: Api<'FactEntry'>[];
   /** The first line that is open; its control is the view's primary action. */
   isNext: boolean;
@@ -134,12 +134,11 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
     case 'capture':
     case 'keep-copies':
     case 'put-back':
-      return <CureLink unit={unit} cure={cure} />;
+      return <CureLink unit={unit} line={item} />;
     case 'read-by-link':
     case 'consent':
     case 'put-stock':
-    case 'never':
-    case 'nothing':
+    case 'shelve':
       return null;
   }
 }

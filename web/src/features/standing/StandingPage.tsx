@@ -7,7 +7,6 @@ import { standingQuery } from '../../api/queries';
 import { ClockBand } from '../../ui/ClockBand';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
-import { RuleGists } from '../../ui/rules';
 import { RuleMark } from '../../ui/RuleMark';
 import { Section } from '../../ui/Section';
 import { BatteryNote } from './BatteryNote';
@@ -29,7 +28,7 @@ export function StandingPage() {
   return (
     <Page>
       <Panel query={query}>
-        {({ standing, facts, groups, keep_safe, asks_keep_safe, goal_list, rules, clock }) => {
+        {({ standing, facts, groups, keep_safe, asks_keep_safe, goal_list, clock }) => {
           const open = standing.items.filter((item) => item.state !== 'met');
           const check = standing.next_check;
           const asksCheck = check != null && standing.verdict.is === 'not-known-yet';
@@ -40,7 +39,7 @@ export function StandingPage() {
           const symptoms = standing.outlook.filter((one) => one.of === 'symptom');
           const beside = standing.outlook.filter((one) => one.of !== 'symptom');
           return (
-            <RuleGists value={new Map(rules.map((rule) => [rule.id, rule.gist]))}>
+            <>
               <VerdictHead unit={unit} standing={standing} />
               <ClockBand note={clock} />
               <Box
@@ -132,7 +131,7 @@ export function StandingPage() {
                   <UnitActions unit={unit} />
                 </Box>
               </Box>
-            </RuleGists>
+            </>
           );
         }}
       </Panel>

@@ -11,7 +11,7 @@ use crate::family::raw::{
     RawBeforeForeign, RawMove, RawPhase, RawRelock, RawSlotSwitch, RawStage, RawWipe, YesNo,
 };
 use crate::family::{
-    BeforeForeign, FactPlace, Method, ModeSpec, MoveSpec, PartitionSpec, Phase, PhaseKind,
+    BeforeForeign, Effort, FactPlace, Method, ModeSpec, MoveSpec, PartitionSpec, Phase, PhaseKind,
     Question, RelockAct, RelockSpec, Role, SlotSwitchSpec, StageSpec, WipeSpec,
 };
 use crate::mode::Mode;
@@ -50,8 +50,10 @@ impl Locator<'_> {
                 by: spec.by,
                 needs_debugging: spec.needs_debugging == YesNo::Yes,
                 pace: self.pace(spec.usual, &spec.stuck)?,
-                hands_on_seconds: spec.hands_on,
-                presses: spec.presses,
+                effort: Effort {
+                    hands_on_seconds: spec.hands_on,
+                    presses: spec.presses,
+                },
                 hand: spec.hand,
                 phases: self.phases(spec.phase, "move.phase")?,
                 menu: spec.menu,
@@ -125,6 +127,10 @@ impl Locator<'_> {
             stages.push(StageSpec {
                 destroys,
                 pace: self.pace(stage.usual, &stage.stuck)?,
+                effort: Effort {
+                    hands_on_seconds: stage.hands_on,
+                    presses: stage.presses,
+                },
                 id: stage.id.into_inner(),
                 title: stage.title,
                 mode: *stage.mode.get_ref(),
@@ -187,6 +193,10 @@ impl Locator<'_> {
                     question: Question::worded(raw.question, raw.default, raw.answer),
                     ends_in: *ends_in.get_ref(),
                     pace: self.pace(raw.usual, stuck)?,
+                    effort: Effort {
+                        hands_on_seconds: raw.hands_on,
+                        presses: raw.presses,
+                    },
                     phases: self.phases(raw.phase, "relock.phase")?,
                 })
             }
@@ -273,9 +283,7 @@ impl Locator<'_> {
                 return Err(self.twice(&spec.id, "wipe.id"));
             }
             let erases = spec.erases.get_ref();
-            let stranger = erases
-                .iter()
-                .find(|role| !matches!(role, Role::UserData | Role::Cache));
+            let stranger = erases.iter().find(|role| !role.spec().is_owners);
             if stranger.is_some() || !erases.contains(&Role::UserData) {
                 return Err(self.refuse(
                     spec.erases.span(),
@@ -284,6 +292,10 @@ impl Locator<'_> {
             }
             wipes.push(WipeSpec {
                 pace: self.pace(spec.usual, &spec.stuck)?,
+                effort: Effort {
+                    hands_on_seconds: spec.hands_on,
+                    presses: spec.presses,
+                },
                 id: spec.id.into_inner(),
                 title: spec.title,
                 wipe: spec.wipe,
@@ -310,9 +322,7 @@ impl Locator<'_> {
     ) -> Result<Option<SlotSwitchSpec>, FamilyError> {
         let Some(spec) = raw else { return Ok(None) };
         self.mode_is_declared(&spec.mode, "slot_switch.mode", declared)?;
-        let has_slots = partitions
-            .iter()
-            .any(|part| part.label.as_str().ends_with("_b"));
+        let has_slots = partitions.iter().any(|part| part.slot.is_some());
         let is_read = places.iter().any(|place| place.key == FactKey::Slot);
         if !has_slots || !is_read {
             return Err(self.refuse(

@@ -42,9 +42,9 @@ fn the_shipped_file_loads_and_its_digest_is_its_texts() {
 fn each_mistake_is_named_with_its_line() {
     let cases = [
         (
-            "schema = 4",
+            "schema = 5",
             "schema = 9",
-            "`schema` is 9; this program reads 1 to 4",
+            "`schema` is 9; this program reads 1 to 5",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
         (
@@ -134,7 +134,7 @@ fn all_shipped_files_load_under_their_own_codename() {
 #[test]
 fn an_older_file_is_read() {
     for version in [1, 2, 3] {
-        let older = GIMBAL.replace("schema = 4", &format!("schema = {version}"));
+        let older = GIMBAL.replace("schema = 5", &format!("schema = {version}"));
         assert_ne!(older, GIMBAL);
         assert_eq!(load("gimbal.toml", &older).unwrap().partitions.len(), 9);
     }

@@ -51,6 +51,12 @@ pub(crate) struct RawRelock {
     /// Seconds from which on it is stuck.
     #[schema(value_type = Option<u32>)]
     pub(crate) stuck: Option<Spanned<u32>>,
+    /// Seconds with hands on the device.
+    #[serde(default)]
+    pub(crate) hands_on: u32,
+    /// Key presses.
+    #[serde(default)]
+    pub(crate) presses: u16,
     /// The press as phases, where hands do it (N2).
     #[serde(default)]
     #[schema(value_type = Vec<RawPhase>)]
@@ -96,6 +102,12 @@ pub(crate) struct RawWipe {
     /// Seconds from which on it is stuck.
     #[schema(value_type = u32)]
     pub(crate) stuck: Spanned<u32>,
+    /// Seconds with hands on the device.
+    #[serde(default)]
+    pub(crate) hands_on: u32,
+    /// Key presses.
+    #[serde(default)]
+    pub(crate) presses: u16,
     /// How, in words.
     pub(crate) hand: String,
     /// Where in a menu it is, counted from the highlight (N3).
@@ -241,6 +253,9 @@ pub(crate) struct RawDebugging {
     pub(crate) hand: String,
     /// Minutes.
     pub(crate) minutes: u32,
+    /// Key presses.
+    #[serde(default)]
+    pub(crate) presses: u16,
 }
 
 /// A stage of the lock.
@@ -291,6 +306,12 @@ pub(crate) struct RawStage {
     /// Seconds from which on it is stuck.
     #[schema(value_type = u32)]
     pub(crate) stuck: Spanned<u32>,
+    /// Seconds with hands on the device.
+    #[serde(default)]
+    pub(crate) hands_on: u32,
+    /// Key presses.
+    #[serde(default)]
+    pub(crate) presses: u16,
     /// The press as phases, where hands do it (N2).
     #[serde(default)]
     #[schema(value_type = Vec<RawPhase>)]

@@ -89,6 +89,12 @@ pub(crate) struct RawPackage {
     pub(crate) ends_in: Spanned<Mode>,
     /// Minutes it takes.
     pub(crate) minutes: u32,
+    /// Seconds with hands on the device.
+    #[serde(default)]
+    pub(crate) hands_on: u32,
+    /// Key presses.
+    #[serde(default)]
+    pub(crate) presses: u16,
     /// Whether it wipes user data.
     pub(crate) wipes: YesNo,
     /// Whether partitions are exactly the build's after it.

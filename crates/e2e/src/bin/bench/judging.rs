@@ -13,8 +13,9 @@ use veritope_core::facts_file as file;
 use veritope_core::family::{
     BuildSpec, Family, Leaves, PackageKind, PackageSpec, SHIPPED, Unlockable, load,
 };
-use veritope_core::plan::{Goal, State};
+use veritope_core::goal::Goal;
 use veritope_core::standing::{Depth, StandingInput, judge, plan_for};
+use veritope_core::state::State;
 use veritope_core::steady::alone;
 use veritope_e2e::{Outcome, root};
 use veritope_engine::desk::record::Way;
@@ -55,27 +56,17 @@ pub(super) fn one() -> Outcome {
     let unit = file::load("dunlin.toml", &std::fs::read_to_string(path)?, now)?;
     let policy = Policy::usual();
     let input = StandingInput {
-        coverage: None,
         nickname: &unit.nickname,
-        family: Some(&family),
         facts: &unit.facts,
-        keep_safe: &unit.keep_safe,
+        of: Some(unit.dossier(&family, alone(now))),
         policy: &policy,
-        twin: None,
-        captures: 0,
-        kept: &[],
-        held: &[],
-        torn: &[],
-        ways: unit.ways,
-        consent: None,
         depth: Depth::Page,
-        now: alone(now),
     };
     let times: Vec<Duration> = (0..RUNS)
         .map(|_| {
             timed(|| {
                 (0..TOGETHER)
-                    .map(|_| judge(&input).items.len())
+                    .map(|_| judge(&input).lines.len())
                     .sum::<usize>()
             }) / TOGETHER
         })
@@ -121,7 +112,8 @@ pub(super) fn forty_steps() -> Outcome {
     let now: WallTime = "2026-11-26T10:00:00Z".parse()?;
     let unit = file::load("dunlin.toml", &text, now)?;
     let start = State::from_facts(&unit.facts);
-    let plan = || plan_for(&family, &unit.facts, start, Goal::Unlock, unit.ways, None);
+    let of = unit.dossier(&family, alone(now));
+    let plan = || plan_for(&of, start, Goal::Unlock, None);
     let sheet = plan()?;
     let times: Vec<Duration> = (0..RUNS).map(|_| timed(plan)).collect();
     report(

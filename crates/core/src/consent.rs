@@ -3,7 +3,7 @@
 use serde::Serialize;
 use veritope_wire::{BenchTime, Digest};
 
-use super::{Cure, Item, ItemState, item};
+use crate::evidence::{Basis, Cure, Due, Line};
 use crate::family::{Consequence, Wipe};
 use crate::rule::Rule;
 
@@ -20,6 +20,17 @@ pub struct Consent {
     pub at: BenchTime,
 }
 
+/// What an act costs, and what a consent to it is for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Costs {
+    /// The rule that wants them told.
+    pub rule: Rule,
+    /// What the consent is for; nothing where none is asked.
+    pub stage: Option<String>,
+    /// What it costs, told before the name is typed.
+    pub consequences: Vec<Consequence>,
+}
+
 /// Digest over what an act costs: what a consent to it was told.
 #[must_use]
 pub fn told(consequences: &[Consequence]) -> Digest {
@@ -31,7 +42,8 @@ pub fn told(consequences: &[Consequence]) -> Digest {
 }
 
 /// What a wipe takes from the owner, in a sentence.
-pub(super) fn data_lost(wipe: Wipe) -> Consequence {
+#[must_use]
+pub fn data_lost(wipe: Wipe) -> Consequence {
     let text = match wipe {
         Wipe::Data => {
             "Apps, settings and accounts are gone, and internal files where they don't lie apart; no copy of the raw bytes brings them back."
@@ -40,51 +52,37 @@ pub(super) fn data_lost(wipe: Wipe) -> Consequence {
             "All that is stored on it is gone with its encryption key; no copy of the raw bytes brings it back."
         }
     };
+    one("data", text)
+}
+
+/// A consequence in words.
+#[must_use]
+pub fn one(area: &str, text: impl Into<String>) -> Consequence {
     Consequence {
-        area: "data".to_owned(),
-        text: text.to_owned(),
+        area: area.to_owned(),
+        text: text.into(),
     }
 }
 
-/// The line that the consequences were told and the name was typed.
-pub(super) fn consented(
-    consent: Option<&Consent>,
-    nickname: &str,
-    consequences: &[Consequence],
-    rule: Rule,
-) -> Item {
-    let valid = consent
-        .is_some_and(|consent| consent.typed == nickname && consent.told == told(consequences));
-    if valid {
-        return item(
-            rule,
-            ItemState::Met,
+/// The line that these costs were told and the name was typed, for this act and no other.
+#[must_use]
+pub fn consented(consents: &[Consent], nickname: &str, costs: &Costs) -> Option<Line> {
+    let stage = costs.stage.as_ref()?;
+    let told = told(&costs.consequences);
+    let valid = consents
+        .iter()
+        .find(|one| one.stage == *stage && one.typed == nickname && one.told == told);
+    let line = match valid {
+        Some(consent) => Line::met(
+            costs.rule,
             "The consequences were told and the name was typed.",
-            Vec::new(),
-        );
-    }
-    Item {
-        cure: Some(Cure::Consent),
-        ..item(
-            rule,
-            ItemState::Missing,
+            Basis::Consent { at: consent.at },
+        ),
+        None => Line::missing(
+            costs.rule,
             format!("Nobody has consented: read what it costs and type {nickname}."),
-            Vec::new(),
-        )
-    }
-}
-
-/// The line that a consent was given for something other than `stage`, when it was.
-pub(super) fn meant_for_another(
-    consent: Option<&Consent>,
-    stage: &str,
-    rule: Rule,
-) -> Option<Item> {
-    consent.filter(|consent| consent.stage != stage)?;
-    Some(item(
-        rule,
-        ItemState::Missing,
-        "The consent was given for something else.",
-        Vec::new(),
-    ))
+            Cure::Consent.by_person(),
+        ),
+    };
+    Some(line.due(Due::Door))
 }

@@ -3,9 +3,8 @@
 
 use veritope_wire::BenchTime;
 
-use super::unlock::UnlockEvidence;
-use super::{Cure, Item, ItemState, cite, item, not_known};
 use crate::builds::{self, Gate, NoChain};
+use crate::evidence::{Basis, Cure, Finality, Line, Need, choice, cite, look_at, not_known};
 use crate::facts::equipment::{Check, EquipmentId, Suspect};
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::{Again, CarrierRule, Family, HiddenUntil, Method, ToggleSpec};
@@ -14,38 +13,40 @@ use crate::rule::Rule;
 const HOUR_MS: i64 = 3_600_000;
 
 /// The lines of all gates that this family has.
-pub(super) fn gates(evidence: &UnlockEvidence<'_>) -> Vec<Item> {
-    let (family, facts) = (evidence.family, evidence.facts);
+pub(crate) fn gates(family: &Family, facts: &Facts, now: BenchTime) -> Vec<Line> {
     let mut items = Vec::new();
     items.extend(service_screen(family, facts));
     items.extend(relocked(family, facts));
     items.extend(build(family, facts));
-    items.extend(toggle(family, facts, evidence.now));
+    items.extend(toggle(family, facts, now));
     items.extend(token(family, facts));
     items.extend(answers(family, facts));
     items
 }
 
-fn missing(rule: Rule, text: impl Into<String>, cure: Cure, facts: &Facts, key: FactKey) -> Item {
-    Item {
-        cure: Some(cure),
-        ..item(rule, ItemState::Missing, text, cite(facts, key))
-    }
+fn missing(rule: Rule, text: impl Into<String>, cure: Cure, facts: &Facts, key: FactKey) -> Line {
+    Line::missing(rule, text, cure.by_person()).citing(facts, [key])
 }
 
-fn met(rule: Rule, text: impl Into<String>, facts: &Facts, key: FactKey) -> Item {
-    item(rule, ItemState::Met, text, cite(facts, key))
+fn absent(
+    rule: Rule,
+    text: impl Into<String>,
+    finality: Finality,
+    facts: &Facts,
+    key: FactKey,
+) -> Line {
+    Line::missing(rule, text, Need::Absent { finality }).citing(facts, [key])
 }
 
-fn service_screen(family: &Family, facts: &Facts) -> Option<Item> {
+fn service_screen(family: &Family, facts: &Facts) -> Option<Line> {
     family.service_screen.as_ref()?;
     let key = FactKey::ServiceAllowed;
-    Some(match facts.choice(key) {
-        Some("yes") => met(Rule::U3, "The service screen allows it.", facts, key),
-        Some(_) => missing(
+    Some(match choice(facts, key) {
+        Some(("yes", basis)) => Line::met(Rule::U3, "The service screen allows it.", basis),
+        Some(_) => absent(
             Rule::U3,
             "The service screen says that unlocking is not allowed on this unit.",
-            Cure::Never,
+            Finality::Final,
             facts,
             key,
         ),
@@ -59,17 +60,17 @@ fn service_screen(family: &Family, facts: &Facts) -> Option<Item> {
     })
 }
 
-fn relocked(family: &Family, facts: &Facts) -> Option<Item> {
+fn relocked(family: &Family, facts: &Facts) -> Option<Line> {
     if family.relock.again != Again::Never {
         return None;
     }
     let key = FactKey::Relocked;
-    Some(match facts.choice(key) {
-        Some("no") => met(Rule::U10, "It was never locked again.", facts, key),
-        Some(_) => missing(
+    Some(match choice(facts, key) {
+        Some(("no", basis)) => Line::met(Rule::U10, "It was never locked again.", basis),
+        Some(_) => absent(
             Rule::U10,
             "It was unlocked once and locked again; this family never unlocks a second time.",
-            Cure::Never,
+            Finality::Final,
             facts,
             key,
         ),
@@ -83,7 +84,7 @@ fn relocked(family: &Family, facts: &Facts) -> Option<Item> {
     })
 }
 
-fn build(family: &Family, facts: &Facts) -> Option<Item> {
+fn build(family: &Family, facts: &Facts) -> Option<Line> {
     let key = FactKey::Build;
     let gated = family
         .builds
@@ -92,8 +93,12 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
     if !gated {
         return None;
     }
+    let Some(runs) = facts.known(key) else {
+        let question = "Which build runs on it?";
+        return Some(not_known(family, facts, Rule::U5, key, question));
+    };
     Some(match builds::gate(family, facts, None) {
-        Gate::Open => met(Rule::U5, "This build can be unlocked.", facts, key),
+        Gate::Open => Line::met(Rule::U5, "This build can be unlocked.", runs),
         Gate::NotKnown => not_known(family, facts, Rule::U5, key, "Which build runs on it?"),
         Gate::NotKnownFuse => not_known(
             family,
@@ -102,27 +107,27 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
             FactKey::RollbackIndex,
             "Which rollback index is fused? The way to a build that can be unlocked hangs on it.",
         ),
-        Gate::NotListed => Item {
+        Gate::NotListed => Line {
             text:
                 "This build is none that the family lists: read it again, or add it to the family."
                     .to_owned(),
             ..not_known(family, facts, Rule::U5, key, "")
         },
-        Gate::Shut(NoChain::Fused) => missing(
+        Gate::Shut(NoChain::Fused) => absent(
             Rule::W1,
             "Its rollback index is fused above every build that can be unlocked.",
-            Cure::Never,
+            Finality::Final,
             facts,
             key,
         ),
-        Gate::Shut(NoChain::NoPackage) => missing(
+        Gate::Shut(NoChain::NoPackage) => absent(
             Rule::U5,
             "This build can't be unlocked, and no known package leads to one that can and back.",
-            Cure::Nothing,
+            Finality::Open,
             facts,
             key,
         ),
-        Gate::Chain(chain) if chain.missing.is_empty() => met(
+        Gate::Chain(chain) if chain.missing.is_empty() => Line::met(
             Rule::U5,
             format!(
                 "This build can't be unlocked itself; {} packages lead to one that can{}, {} minutes and {} wipes in all.{}",
@@ -132,8 +137,7 @@ fn build(family: &Family, facts: &Facts) -> Option<Item> {
                 chain.wipes,
                 end_of(&chain)
             ),
-            facts,
-            key,
+            runs,
         ),
         Gate::Chain(_) if facts.known(FactKey::CardFiles).is_none() => not_known(
             family,
@@ -181,36 +185,34 @@ fn end_of(chain: &builds::Chain) -> String {
     }
 }
 
-fn toggle(family: &Family, facts: &Facts, now: BenchTime) -> Option<Item> {
+fn toggle(family: &Family, facts: &Facts, now: BenchTime) -> Option<Line> {
     if family.main_stages().all(|stage| !stage.needs_toggle) {
         return None;
     }
     let spec = family.toggle.as_ref()?;
     let key = FactKey::Toggle;
-    Some(match facts.choice(key) {
-        Some("on") => met(Rule::U1, "The unlock switch is on.", facts, key),
-        Some("off") => Item {
-            minutes: Some(spec.minutes),
-            ..missing(
-                Rule::U1,
-                "The unlock switch is off.",
-                Cure::DoThenType {
-                    key,
-                    instruction: spec.hand.clone(),
-                },
-                facts,
+    Some(match choice(facts, key) {
+        Some(("on", basis)) => Line::met(Rule::U1, "The unlock switch is on.", basis),
+        Some(("off", _)) => missing(
+            Rule::U1,
+            "The unlock switch is off.",
+            Cure::DoThenType {
                 key,
-            )
-        },
-        Some("greyed") => greyed(family, facts),
-        Some("absent") => absent(family, spec, facts, now),
-        Some(_) => Item {
-            text:
-                "The switch is on and can't be moved, as after an unlock: look at the lock again."
-                    .to_owned(),
-            cure: Some(look_at(family, FactKey::Lock)),
-            ..not_known(family, facts, Rule::U1, key, "")
-        },
+                instruction: spec.hand.clone(),
+            },
+            facts,
+            key,
+        )
+        .minutes(spec.minutes),
+        Some(("greyed", _)) => greyed(family, facts),
+        Some(("absent", _)) => hidden(family, spec, facts, now),
+        Some(_) => Line::unknown(
+            Rule::U1,
+            "The switch is on and can't be moved, as after an unlock: look at the lock again.",
+            look_at(family, FactKey::Lock).by_person(),
+        )
+        .minutes(family.place(key).map(|place| place.minutes).or(Some(1)))
+        .citing(facts, [key]),
         None => not_known(
             family,
             facts,
@@ -221,16 +223,8 @@ fn toggle(family: &Family, facts: &Facts, now: BenchTime) -> Option<Item> {
     })
 }
 
-fn look_at(family: &Family, key: FactKey) -> Cure {
-    let place = family.place(key);
-    Cure::TypeFact {
-        key,
-        place: place.map_or_else(String::new, |place| place.place.clone()),
-    }
-}
-
 /// A greyed switch: carrier, unpaid, managed, or already unlocked (`U1`); told apart in this order.
-fn greyed(family: &Family, facts: &Facts) -> Item {
+fn greyed(family: &Family, facts: &Facts) -> Line {
     let choice = |key| facts.choice(key);
     if facts.lock().is_none() {
         let text = "The switch is greyed. An open lock greys it too: is it locked or unlocked?";
@@ -239,18 +233,21 @@ fn greyed(family: &Family, facts: &Facts) -> Item {
     if choice(FactKey::Bought) == Some("carrier")
         && let Some(carrier) = &family.carrier
     {
-        let cure = match carrier.toggle {
-            CarrierRule::Never => Cure::Never,
+        let need = match carrier.toggle {
+            CarrierRule::Never => Need::Absent {
+                finality: Finality::Final,
+            },
             CarrierRule::OnRequest => Cure::Ask {
                 who: "the carrier that sold it".to_owned(),
                 key: FactKey::Toggle,
-            },
+            }
+            .by_person(),
         };
         let text = format!(
             "The switch is greyed, and a carrier sold it. {}",
             carrier.reason
         );
-        return missing(Rule::K6, text, cure, facts, FactKey::Bought);
+        return Line::missing(Rule::K6, text, need).citing(facts, [FactKey::Bought]);
     }
     let ask = |text: &str, who: &str, key| {
         let cure = Cure::Ask {
@@ -293,15 +290,22 @@ fn greyed(family: &Family, facts: &Facts) -> Item {
 }
 
 /// A switch that is not there (`U2`): the quick cure first, then the wait, whose end is a moment.
-fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> Item {
+fn hidden(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> Line {
     if spec.hidden_until == HiddenUntil::Nothing {
-        return Item {
-            text: "This family never hides the switch: look for it again.".to_owned(),
-            cure: Some(look_at(family, FactKey::Toggle)),
-            ..not_known(family, facts, Rule::U2, FactKey::Toggle, "")
-        };
+        return Line::unknown(
+            Rule::U2,
+            "This family never hides the switch: look for it again.",
+            look_at(family, FactKey::Toggle).by_person(),
+        )
+        .minutes(
+            family
+                .place(FactKey::Toggle)
+                .map(|place| place.minutes)
+                .or(Some(1)),
+        )
+        .citing(facts, [FactKey::Toggle]);
     }
-    match facts.choice(FactKey::AskedUpdates) {
+    match choice(facts, FactKey::AskedUpdates) {
         None => {
             return not_known(
                 family,
@@ -311,22 +315,19 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> 
                 "The switch is not there. Was it made to ask for updates?",
             );
         }
-        Some("yes") => {}
+        Some(("yes", _)) => {}
         Some(_) => {
-            return Item {
-                minutes: Some(spec.quick_minutes),
-                state: ItemState::Unknown,
-                ..missing(
-                    Rule::U2,
-                    "The switch is not there, and it never asked for updates: until it has, the moment is not known.",
-                    Cure::DoThenType {
-                        key: FactKey::AskedUpdates,
-                        instruction: spec.quick_cure.clone(),
-                    },
-                    facts,
-                    FactKey::AskedUpdates,
-                )
-            };
+            return Line::unknown(
+                Rule::U2,
+                "The switch is not there, and it never asked for updates: until it has, the moment is not known.",
+                Cure::DoThenType {
+                    key: FactKey::AskedUpdates,
+                    instruction: spec.quick_cure.clone(),
+                }
+                .by_person(),
+            )
+            .minutes(spec.quick_minutes)
+            .citing(facts, [FactKey::AskedUpdates]);
         }
     }
     let Some(dated) = facts.dated(FactKey::FirstOnline) else {
@@ -340,7 +341,7 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> 
     };
     let first = dated.counted;
     if first > now {
-        return Item {
+        return Line {
             text: "The first time online lies ahead of now. Read it again, and look whether this computer's clock is right."
                 .to_owned(),
             ..not_known(family, facts, Rule::U2, FactKey::FirstOnline, "")
@@ -364,43 +365,37 @@ fn absent(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> 
     };
     let hours = i64::from(spec.wait_hours) + i64::from(off_hours);
     let until = first.after_ms(hours.saturating_mul(HOUR_MS));
-    let cited = [FactKey::Toggle, FactKey::AskedUpdates, FactKey::FirstOnline]
+    let cited: Vec<Basis> = [FactKey::Toggle, FactKey::AskedUpdates, FactKey::FirstOnline]
         .into_iter()
         .flat_map(|key| cite(facts, key))
         .collect();
     if now < until {
-        Item {
-            cure: Some(Cure::Wait { until }),
-            ..item(
-                Rule::U2,
-                ItemState::Missing,
-                format!(
-                    "The switch appears {} h after it was first online; that moment is still ahead.{}",
-                    spec.wait_hours,
-                    if dated.is_doubtful {
-                        " When that was is doubtful, for this computer's clock had been set when it was typed: the later of the two is taken. Type it again once the clock is right."
-                    } else {
-                        ""
-                    }
-                ),
-                cited,
-            )
-        }
+        Line::missing(
+            Rule::U2,
+            format!(
+                "The switch appears {} h after it was first online; that moment is still ahead.{}",
+                spec.wait_hours,
+                if dated.is_doubtful {
+                    " When that was is doubtful, for this computer's clock had been set when it was typed: the later of the two is taken. Type it again once the clock is right."
+                } else {
+                    ""
+                }
+            ),
+            Cure::Wait { until }.by_person(),
+        )
+        .seen(cited)
     } else {
-        Item {
-            cure: Some(look_at(family, FactKey::Toggle)),
-            minutes: Some(spec.minutes.max(1)),
-            ..item(
-                Rule::U2,
-                ItemState::Unknown,
-                "The wait is over: look for the switch again.",
-                cited,
-            )
-        }
+        Line::unknown(
+            Rule::U2,
+            "The wait is over: look for the switch again.",
+            look_at(family, FactKey::Toggle).by_person(),
+        )
+        .minutes(spec.minutes.max(1))
+        .seen(cited)
     }
 }
 
-fn token(family: &Family, facts: &Facts) -> Vec<Item> {
+fn token(family: &Family, facts: &Facts) -> Vec<Line> {
     let Some(spec) = &family.token else {
         return Vec::new();
     };
@@ -410,9 +405,9 @@ fn token(family: &Family, facts: &Facts) -> Vec<Item> {
     {
         return Vec::new();
     }
-    if facts.choice(FactKey::Token) == Some("in-hand") {
+    if let Some(("in-hand", basis)) = choice(facts, FactKey::Token) {
         let text = "The token has come; it opens this unit and no other.";
-        return vec![met(Rule::U4, text, facts, FactKey::Token)];
+        return vec![Line::met(Rule::U4, text, basis)];
     }
     let mut items = vec![equipment(family, facts)];
     for (key, have, lack, question) in [
@@ -429,21 +424,19 @@ fn token(family: &Family, facts: &Facts) -> Vec<Item> {
             "Is the portal's agreement accepted?",
         ),
     ] {
-        items.push(match facts.choice(key) {
-            Some("yes") => met(Rule::U4, have, facts, key),
-            Some(_) => Item {
-                minutes: family.place(key).map(|place| place.minutes),
-                ..missing(
-                    Rule::U4,
-                    lack,
-                    Cure::DoThenType {
-                        key,
-                        instruction: lack.to_owned(),
-                    },
-                    facts,
+        items.push(match choice(facts, key) {
+            Some(("yes", basis)) => Line::met(Rule::U4, have, basis),
+            Some(_) => missing(
+                Rule::U4,
+                lack,
+                Cure::DoThenType {
                     key,
-                )
-            },
+                    instruction: lack.to_owned(),
+                },
+                facts,
+                key,
+            )
+            .minutes(family.place(key).map(|place| place.minutes)),
             None => not_known(family, facts, Rule::U4, key, question),
         });
     }
@@ -465,7 +458,7 @@ fn token(family: &Family, facts: &Facts) -> Vec<Item> {
 
 /// The equipment ID as the portal wants it: it must be right, and a wrong one is told with what is
 /// known about where (`K3`).
-fn equipment(family: &Family, facts: &Facts) -> Item {
+fn equipment(family: &Family, facts: &Facts) -> Line {
     let key = FactKey::EquipmentId;
     let Some(row) = facts.known(key) else {
         return not_known(
@@ -486,8 +479,8 @@ fn equipment(family: &Family, facts: &Facts) -> Item {
         );
     };
     match wrong_with(family, id) {
-        None if *id != EquipmentId::None => met(Rule::K3, "The equipment ID is sound.", facts, key),
-        problem => Item {
+        None if *id != EquipmentId::None => Line::met(Rule::K3, "The equipment ID is sound.", row),
+        problem => Line {
             text: problem
                 .unwrap_or_else(|| "The portal takes no unit without an equipment ID.".to_owned()),
             ..not_known(family, facts, Rule::K3, key, "")
@@ -545,33 +538,30 @@ fn capital(text: &str) -> String {
 }
 
 /// The computer side (`U8`): asked where the family says how to find out.
-fn answers(family: &Family, facts: &Facts) -> Option<Item> {
+fn answers(family: &Family, facts: &Facts) -> Option<Line> {
     let key = FactKey::AnswersBootloader;
     let place = family.place(key)?;
     let mode = family.lower_mode()?.shown();
-    Some(match facts.choice(key) {
-        Some("yes") => met(
+    Some(match choice(facts, key) {
+        Some(("yes", basis)) => Line::met(
             Rule::U8,
             format!("It has answered this computer in {mode}."),
+            basis,
+        ),
+        Some(_) => missing(
+            Rule::U8,
+            format!("It did not answer this computer in {mode}."),
+            Cure::DoThenType {
+                key,
+                instruction: format!(
+                    "Another cable, another port, the driver for {mode}; then again: {}",
+                    place.place
+                ),
+            },
             facts,
             key,
-        ),
-        Some(_) => Item {
-            minutes: Some(place.minutes),
-            ..missing(
-                Rule::U8,
-                format!("It did not answer this computer in {mode}."),
-                Cure::DoThenType {
-                    key,
-                    instruction: format!(
-                        "Another cable, another port, the driver for {mode}; then again: {}",
-                        place.place
-                    ),
-                },
-                facts,
-                key,
-            )
-        },
+        )
+        .minutes(place.minutes),
         None => not_known(
             family,
             facts,

@@ -1,0 +1,61 @@
+//! Capturing everything that exists once, and what else a quick capture holds (`B3`).
+
+use super::{
+    Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, linked, row,
+};
+use crate::dossier::By;
+use crate::family::Family;
+use crate::state::{BackedUp, Bit, State, TableRead};
+
+/// Captures what exists once.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Capture {}
+
+impl Kind for Capture {
+    const TOUCHES: Touches = Touches::READS;
+
+    fn instances(_: Ground<'_>) -> Vec<Self> {
+        vec![Self {}]
+    }
+
+    fn word(&self) -> &'static str {
+        "capture"
+    }
+
+    fn read(word: &str, _: &Args) -> Option<Self> {
+        (word == "capture").then_some(Self {})
+    }
+
+    fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+        let reads = row(
+            Bit::InOneOf(on.family().reading_modes()),
+            at,
+            "It is in a mode that reads its partitions.",
+        );
+        reads.into_iter().chain([linked(on)]).collect()
+    }
+
+    fn after(&self, at: State, _: &Family) -> State {
+        State {
+            table: TableRead::Read,
+            backed_up: BackedUp::Yes,
+            ..at
+        }
+    }
+
+    fn price(&self, _: State, family: &Family) -> Price {
+        Price::seconds(family.capture.usual_seconds, 0)
+    }
+
+    fn words(&self, _: State, family: &Family) -> Words {
+        Words::titled("Capture what exists once").stuck(family.capture.stuck_seconds)
+    }
+
+    fn how(&self, _: &Family) -> How {
+        How::said("The bench reads the partitions over the link.")
+    }
+
+    fn doing(&self, _: &Family, _: By) -> Doing {
+        Doing::Read(Reading::Capture)
+    }
+}

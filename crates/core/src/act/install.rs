@@ -1,0 +1,364 @@
+//! Installing a package of the maker's: `G2` while the unit is locked, when copies of what exists once
+//! can't be there yet; `G4` afterwards, when they can.
+
+use veritope_wire::Label;
+
+use super::lines::index::index;
+use super::lines::owner::accounts;
+use super::{
+    Args, Bit, Brings, Cable, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Whose,
+    Words, arg, carried, erased, in_mode, row, settled,
+};
+use crate::consent::{Costs, data_lost, one};
+use crate::dossier::{By, Dossier};
+use crate::digest::Claimed;
+use crate::evidence::{Basis, Cure, Due, Need, choice, not_known};
+use crate::facts::{FactKey, FactValue, Happening};
+use crate::family::{Family, Lies, PackageSpec, Wipe};
+use crate::goal::Goal;
+use crate::mode::Lock;
+use crate::rule::Rule;
+use crate::state::{BackedUp, State};
+
+/// Installs a package of the maker's.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Install {
+    /// Its name.
+    pub package: String,
+}
+
+impl Kind for Install {
+    // A package that doesn't say which partitions it touches touches all.
+    const TOUCHES: Touches = Touches::WRITES.and(Touches::ERASES);
+
+    fn instances(on: Ground<'_>) -> Vec<Self> {
+        let family = on.family();
+        let packages = family.packages.iter();
+        packages
+            .filter(|spec| on.legs.contains(&spec.name.as_str()))
+            .map(|spec| Self {
+                package: spec.name.clone(),
+            })
+            .collect()
+    }
+
+    fn word(&self) -> &'static str {
+        "install-package"
+    }
+
+    fn args(&self) -> Vec<(&'static str, String)> {
+        vec![("package", self.package.clone())]
+    }
+
+    fn read(word: &str, args: &Args) -> Option<Self> {
+        (word == "install-package").then(|| Self {
+            package: arg(args, "package"),
+        })
+    }
+
+    fn serves(&self, goal: Goal) -> bool {
+        goal != Goal::Erase && goal.slot().is_none()
+    }
+
+    fn touches(&self, family: &Family) -> Touches {
+        match family.package(&self.package) {
+            Some(spec) if !spec.wipes => Touches::WRITES,
+            _ => Self::TOUCHES,
+        }
+    }
+
+    fn rule(&self, of: &Dossier<'_>) -> Rule {
+        match of.facts.lock() {
+            Some(Lock::Unlocked) => Rule::G4,
+            _ => Rule::G2,
+        }
+    }
+
+    fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+        let (family, facts) = (on.family(), on.of.facts);
+        let Some(spec) = family.package(&self.package) else {
+            let text = format!("{} has no package {}.", family.name(), self.package);
+            return vec![Line::absent(Rule::G2, text)];
+        };
+        let mut lines = Vec::new();
+        if !on.legs.is_empty() {
+            // Packages before the unlock go on while it is locked, the others after it.
+            lines.extend(row(Bit::Legs(self.turns(on)), at, "It is the next."));
+            lines.extend(row(Bit::InMode(spec.mode), at, "It is where it is taken."));
+            lines.extend(row(Bit::LockOnWay(on.after()), at, "The lock is as it must be."));
+            lines.extend(settled(at));
+        }
+        if at.when == super::When::Now {
+            lines.push(in_mode(Bit::InMode(spec.mode), spec.mode.shown(), on, at));
+        }
+        lines.push(told(on.of));
+        lines.extend([
+            declared(spec),
+            digest(spec, on.of),
+            place(spec, on.of),
+            base(spec, on.of),
+        ]);
+        let to = family.builds.get(spec.to);
+        lines.extend(to.and_then(|to| index(Rule::W1, family, facts, &to.id, Some(to.rollback))));
+        if spec.wipes {
+            lines.push(accounts(family, facts));
+        }
+        lines
+    }
+
+    fn after(&self, at: State, family: &Family) -> State {
+        let Some(spec) = family.package(&self.package) else {
+            return at;
+        };
+        let after = if spec.wipes { erased(at) } else { at };
+        State {
+            mode: Some(spec.ends_in),
+            legs_ahead: at.legs_ahead.saturating_sub(1),
+            backed_up: BackedUp::NotYet,
+            ..after
+        }
+    }
+
+    fn price(&self, _: State, family: &Family) -> Price {
+        family
+            .package(&self.package)
+            .map_or_else(Price::default, |spec| Price {
+                wipes: u16::from(spec.wipes),
+                ..Price::with_hands(spec.minutes.saturating_mul(60), spec.effort)
+            })
+    }
+
+    fn words(&self, _: State, family: &Family) -> Words {
+        let spec = family.package(&self.package);
+        Words {
+            wipe: spec.and_then(|spec| spec.wipes.then_some(Wipe::Data)),
+            ..Words::titled(format!("Install {}", self.package))
+                .cable(Cable::Either)
+                .stuck(spec.map_or(0, |spec| spec.minutes.saturating_mul(180)))
+        }
+    }
+
+    fn how(&self, family: &Family) -> How {
+        let spec = family.package(&self.package);
+        How::said(spec.map_or("", |spec| spec.hand.as_str()))
+    }
+
+    fn costs(&self, of: &Dossier<'_>) -> Option<Costs> {
+        let spec = of.family.package(&self.package)?;
+        let mut consequences = Vec::new();
+        if of.facts.lock() != Some(Lock::Unlocked) {
+            consequences.push(one(
+                "backup",
+                "This is before any backup: while it is locked, nothing of what exists once can be copied.",
+            ));
+        }
+        if spec.wipes {
+            consequences.push(data_lost(Wipe::Data));
+        }
+        consequences.push(one(
+            "interruption",
+            "While it installs, power and cable stay; a cut leaves a system that may not start.",
+        ));
+        Some(Costs {
+            rule: Rule::G2,
+            stage: Some(format!("package {}", self.package)),
+            consequences,
+        })
+    }
+
+    fn doing(&self, _: &Family, _: By) -> Doing {
+        Doing::Hands
+    }
+
+    fn whose(&self, of: &Dossier<'_>) -> Option<Whose> {
+        // Copies of what exists once can be there once it is unlocked.
+        (self.rule(of) == Rule::G4).then_some(Whose::Others)
+    }
+
+    fn file(&self) -> Option<&str> {
+        Some(&self.package)
+    }
+
+    fn destroys(&self, family: &Family) -> Option<Vec<Label>> {
+        // A package that doesn't say which partitions it touches touches all (G4).
+        let keeps = family.package(&self.package)?.keeps_unique;
+        keeps.then(Vec::new)
+    }
+
+    fn brings(&self, family: &Family) -> Brings {
+        let wipes = family
+            .package(&self.package)
+            .is_some_and(|spec| spec.wipes);
+        let wiped = wipes.then_some(Happening::Wiped);
+        Brings {
+            happened: [Happening::SystemWritten].into_iter().chain(wiped).collect(),
+            facts: vec![(FactKey::LastPackage, self.package.clone())],
+        }
+    }
+}
+
+impl Install {
+    /// The numbers of packages ahead at which it is the next one, one bit each.
+    fn turns(&self, on: Ground<'_>) -> u64 {
+        let legs = on.legs.iter().enumerate();
+        legs.filter(|(_, name)| **name == self.package)
+            .filter_map(|(at, _)| u32::try_from(on.legs.len() - at).ok())
+            .filter_map(|ahead| 1u64.checked_shl(ahead))
+            .fold(0, |all, one| all | one)
+    }
+}
+
+/// Which list it is goes by the lock, and a lock that is not known is neither (`E1`).
+fn told(of: &Dossier<'_>) -> Line {
+    let (family, facts) = (of.family, of.facts);
+    match choice(facts, FactKey::Lock) {
+        Some((lock, basis)) => Line::met(Rule::L3, format!("It is {lock}."), basis),
+        None => not_known(family, facts, Rule::L3, FactKey::Lock, "Is it locked or unlocked?"),
+    }
+}
+
+/// Only the maker's own packages that leave alone what exists once (`G2`). A package that doesn't
+/// say which partitions it touches touches all.
+fn declared(spec: &PackageSpec) -> Line {
+    let name = &spec.name;
+    if spec.keeps_unique {
+        Line::met(
+            Rule::G2,
+            format!("{name} is the maker's and leaves alone what exists once."),
+            Basis::clause(format!("package {name}")),
+        )
+    } else {
+        Line::absent(
+            Rule::G2,
+            format!(
+                "The family does not say that {name} leaves alone what exists once: it is taken for touching all."
+            ),
+        )
+    }
+}
+
+/// The file was hashed here and is what was published (`M8`, `Q11`).
+fn digest(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
+    let name = &spec.name;
+    let fetch = || {
+        Cure::Fetch {
+            packages: vec![name.clone()],
+            key: FactKey::CardFiles,
+        }
+        .by_person()
+    };
+    let seen = of.packages.get(name);
+    let basis = seen.map(|seen| Basis::Hashed {
+        what: name.clone(),
+        digest: seen.digest(),
+    });
+    let line = match (seen, basis.clone(), spec.blake3) {
+        (Some(seen), Some(basis), Some(published)) if seen.agrees_with(Claimed(published)) => {
+            Line::met(
+                Rule::Q11,
+                format!(
+                    "{name} was hashed on this bench's shelf: {}, as published.",
+                    seen.digest().short()
+                ),
+                basis,
+            )
+        }
+        (Some(seen), _, Some(published)) => Line::missing(
+            Rule::M8,
+            format!(
+                "{name} has digest {}…, published is {}…: fetch it again.",
+                seen.digest().short(),
+                published.short()
+            ),
+            fetch(),
+        )
+        .seen(basis),
+        // Who finds one adds it to the family's file.
+        (_, _, None) => Line::missing(
+            Rule::M8,
+            format!("No digest of {name} is published, so nothing tells a damaged file."),
+            fetch(),
+        )
+        .seen(basis),
+        (None, _, Some(_)) => Line::missing(
+            Rule::Q11,
+            format!(
+                "{name} was not hashed here: put the file into the shelf's folder packages, and copy that one to the card."
+            ),
+            fetch(),
+        ),
+    };
+    line.due(Due::Begin)
+}
+
+/// It lies where it must, and stays reachable (`Q11`).
+fn place(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
+    let (family, facts) = (of.family, of.facts);
+    let name = &spec.name;
+    let line = if spec.lies == Lies::Card {
+        match facts.known(FactKey::CardFiles) {
+            None => {
+                let question = "Which packages lie on the card?";
+                not_known(family, facts, Rule::Q11, FactKey::CardFiles, question)
+            }
+            Some(row) if matches!(&row.value, FactValue::Names(names) if names.contains(name)) => {
+                Line::met(Rule::Q11, format!("{name} lies on the card."), row)
+            }
+            Some(row) => Line::missing(
+                Rule::Q11,
+                format!("{name} is not on the card."),
+                Cure::Fetch {
+                    packages: vec![name.clone()],
+                    key: FactKey::CardFiles,
+                }
+                .by_person(),
+            )
+            .seen([row.into()]),
+        }
+    } else {
+        Line::met(
+            Rule::Q11,
+            format!("{name} is sent from this computer."),
+            Basis::clause(format!("package {name}")),
+        )
+    };
+    line.due(Due::Begin)
+}
+
+/// The base that it states is there (`Q12`); on a sheet the package before brings it.
+fn base(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
+    let (family, facts) = (of.family, of.facts);
+    let Some(wanted) = spec.from.and_then(|from| family.builds.get(from)) else {
+        let text = format!("{} is whole: it goes over any build.", spec.name);
+        return Line::met(
+            Rule::Q12,
+            text,
+            Basis::clause(format!("package {}", spec.name)),
+        );
+    };
+    let known = facts.known(FactKey::Build);
+    match (facts.text(FactKey::Build), known) {
+        (Some(build), Some(row)) if build == wanted.id => Line::met(
+            Rule::Q12,
+            format!("It wants exactly {build}, and that runs."),
+            row,
+        ),
+        (Some(build), _) => Line::missing(
+            Rule::Q12,
+            format!("It wants exactly {}, and {build} runs.", wanted.id),
+            Need::Carried { cure: None },
+        )
+        .citing(facts, [FactKey::Build]),
+        (None, _) => {
+            let line = not_known(
+                family,
+                facts,
+                Rule::Q12,
+                FactKey::Build,
+                &format!("It wants exactly {}: which build runs now?", wanted.id),
+            );
+            let cure = line.cure().cloned();
+            carried(line, cure)
+        }
+    }
+}

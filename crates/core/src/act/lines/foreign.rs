@@ -1,0 +1,53 @@
+//! What the unit's own screens must say before anything foreign is written (`L5`).
+
+use crate::evidence::{Cure, Line, choice, not_known};
+use crate::facts::{FactKey, FactKind, Facts};
+use crate::family::{BeforeForeign, Family};
+use crate::rule::Rule;
+
+/// The lines that the family names.
+#[must_use]
+pub(crate) fn before_foreign(family: &Family, facts: &Facts) -> Vec<Line> {
+    let line = |wanted: &BeforeForeign| {
+        let key = wanted.key;
+        let title = key.spec().title;
+        match choice(facts, key) {
+            Some((value, basis)) if value == wanted.value => {
+                let text = format!("{title}: {}.", shown(key, value));
+                Line::met(Rule::L5, text, basis)
+            }
+            Some((value, _)) => Line::missing(
+                Rule::L5,
+                format!(
+                    "{title}: {}, wanted is {}. {}",
+                    shown(key, value),
+                    shown(key, &wanted.value),
+                    wanted.reason
+                ),
+                Cure::DoThenType {
+                    key,
+                    instruction: wanted.reason.clone(),
+                }
+                .by_person(),
+            )
+            .citing(facts, [key]),
+            None => {
+                let wanted = shown(key, &wanted.value);
+                let question = format!("{title}: is it {wanted}?");
+                not_known(family, facts, Rule::L5, key, &question)
+            }
+        }
+    };
+    family.before_foreign.iter().map(line).collect()
+}
+
+/// A choice in words.
+fn shown(key: FactKey, value: &str) -> &str {
+    match key.spec().kind {
+        FactKind::Choice(options) => options
+            .iter()
+            .find(|option| option.id == value)
+            .map_or(value, |option| option.shown),
+        _ => value,
+    }
+}

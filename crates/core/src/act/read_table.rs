@@ -1,0 +1,60 @@
+//! Reading the unit's own partition table (`B2`).
+
+use super::{
+    Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, linked, row,
+};
+use crate::dossier::By;
+use crate::family::Family;
+use crate::state::{Bit, State, TableRead};
+
+/// Reads the partition table.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ReadTable {}
+
+impl Kind for ReadTable {
+    const TOUCHES: Touches = Touches::READS;
+
+    fn instances(_: Ground<'_>) -> Vec<Self> {
+        vec![Self {}]
+    }
+
+    fn word(&self) -> &'static str {
+        "read-table"
+    }
+
+    fn read(word: &str, _: &Args) -> Option<Self> {
+        (word == "read-table").then_some(Self {})
+    }
+
+    fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+        let reads = row(
+            Bit::InOneOf(on.family().reading_modes()),
+            at,
+            "It is in a mode that reads its partitions.",
+        );
+        reads.into_iter().chain([linked(on)]).collect()
+    }
+
+    fn after(&self, at: State, _: &Family) -> State {
+        State {
+            table: TableRead::Read,
+            ..at
+        }
+    }
+
+    fn price(&self, _: State, family: &Family) -> Price {
+        Price::seconds(family.table.usual_seconds, 0)
+    }
+
+    fn words(&self, _: State, family: &Family) -> Words {
+        Words::titled("Read the partition table").stuck(family.table.stuck_seconds)
+    }
+
+    fn how(&self, _: &Family) -> How {
+        How::said("The recovery lists the partitions; the bench reads them over the link.")
+    }
+
+    fn doing(&self, _: &Family, _: By) -> Doing {
+        Doing::Read(Reading::Table)
+    }
+}

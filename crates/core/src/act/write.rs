@@ -1,0 +1,293 @@
+//! Writing an image from elsewhere onto a partition (`G4`). For now that is a recovery onto its own.
+
+use veritope_wire::{Digest, Label};
+
+use super::lines::copies::way_back;
+use super::lines::foreign::before_foreign;
+use super::{
+    Args, Ask, Bit, Brings, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches,
+    Whose, Words, arg, in_mode, lock, row, settled,
+};
+use crate::consent::Costs;
+use crate::dossier::{By, Dossier};
+use crate::evidence::{Basis, Cure, Due, Need};
+use crate::facts::{FactKey, Happening};
+use crate::family::{Family, Takes};
+use crate::mode::{Lock, RecoveryKind};
+use crate::rule::Rule;
+use crate::state::{Presence, State};
+
+/// Writes an image to a partition.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WriteImage {
+    /// The partition.
+    pub label: Label,
+    /// The image; nothing while it is open which one.
+    pub image: Option<Digest>,
+}
+
+impl Kind for WriteImage {
+    const TOUCHES: Touches = Touches::WRITES;
+
+    fn instances(on: Ground<'_>) -> Vec<Self> {
+        let spec = on.family().recovery_write.as_ref();
+        let label = spec.map(|spec| spec.partition.clone());
+        label
+            .map(|label| Self { label, image: None })
+            .into_iter()
+            .collect()
+    }
+
+    fn word(&self) -> &'static str {
+        "write-image"
+    }
+
+    fn args(&self) -> Vec<(&'static str, String)> {
+        let label = ("label", self.label.to_string());
+        let image = image_arg(self.image);
+        [label].into_iter().chain(image).collect()
+    }
+
+    fn read(word: &str, args: &Args) -> Option<Self> {
+        // Sheets of before name the recovery without its partition.
+        let label = match word {
+            "write-image" => arg(args, "label"),
+            "write-recovery" => "recovery".to_owned(),
+            _ => return None,
+        };
+        Some(Self {
+            label: label.parse().ok()?,
+            image: image_read(args),
+        })
+    }
+
+    fn rule(&self, _: &Dossier<'_>) -> Rule {
+        Rule::G4
+    }
+
+    fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+        let mut lines = to_write(on, at);
+        lines.push(place(on.family(), &self.label));
+        lines.extend(image_lines(on, self.image));
+        lines.extend(before_foreign(on.family(), on.of.facts));
+        lines.extend(row(
+            Bit::BackedUp,
+            at,
+            "What exists once is captured as it is now.",
+        ));
+        lines.push(way_back(&self.label, on.of));
+        lines
+    }
+
+    fn after(&self, at: State, _: &Family) -> State {
+        State {
+            recovery: Some(RecoveryKind::Custom),
+            ..at
+        }
+    }
+
+    fn price(&self, _: State, family: &Family) -> Price {
+        price(family)
+    }
+
+    fn words(&self, _: State, family: &Family) -> Words {
+        words(family)
+    }
+
+    fn how(&self, family: &Family) -> How {
+        how(family)
+    }
+
+    fn costs(&self, of: &Dossier<'_>) -> Option<Costs> {
+        Some(Costs {
+            rule: Rule::G4,
+            stage: None,
+            consequences: of.family.consequences.clone(),
+        })
+    }
+
+    fn asks(&self, family: &Family) -> Vec<Ask> {
+        asks(family)
+    }
+
+    fn doing(&self, _: &Family, by: By) -> Doing {
+        sent(&self.label, self.image, by)
+    }
+
+    fn part(&self) -> Option<Part<'_>> {
+        Some(Part {
+            label: &self.label,
+            image: self.image,
+            whose: Whose::Others,
+        })
+    }
+
+    fn choosing(self, image: Digest) -> Self {
+        Self {
+            image: Some(image),
+            ..self
+        }
+    }
+
+    fn brings(&self, _: &Family) -> Brings {
+        recovery_written()
+    }
+}
+
+/// The rows of writing a recovery: where and how it is taken, and that nothing is written on a hope.
+pub(super) fn to_write(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let mode = on.family().recovery_write.as_ref().map(|spec| spec.mode);
+    let mut lines: Vec<Line> = mode
+        .map(|mode| in_mode(Bit::InMode(mode), mode.shown(), on, at))
+        .into_iter()
+        .collect();
+    let locked = "It is locked: it takes only the maker's bytes.";
+    lines.push(lock(Lock::Unlocked, locked, on, at));
+    lines.push(shelved(on));
+    lines.extend(settled(at));
+    lines
+}
+
+pub(super) fn price(family: &Family) -> Price {
+    let spec = family.recovery_write.as_ref();
+    Price {
+        risk: 1,
+        ..Price::seconds(spec.map_or(0, |spec| spec.pace.usual_seconds), 0)
+    }
+}
+
+pub(super) fn words(family: &Family) -> Words {
+    let spec = family.recovery_write.as_ref();
+    Words::titled("Write the recovery").stuck(spec.map_or(0, |spec| spec.pace.stuck_seconds))
+}
+
+pub(super) fn how(family: &Family) -> How {
+    let spec = family.recovery_write.as_ref();
+    How::said(spec.map_or("", |spec| spec.hand.as_str()))
+}
+
+pub(super) fn asks(family: &Family) -> Vec<Ask> {
+    let mode = family.recovery_write.as_ref().map(|spec| spec.mode);
+    let mode = mode.map(|mode| Ask::Mode(vec![mode]));
+    mode.into_iter().chain([Ask::Lock(Lock::Unlocked)]).collect()
+}
+
+pub(super) fn recovery_written() -> Brings {
+    Brings {
+        happened: vec![Happening::RecoveryWritten],
+        facts: vec![(FactKey::Recovery, RecoveryKind::Custom.id().to_owned())],
+    }
+}
+
+/// By link where there is one.
+pub(super) fn sent(label: &Label, image: Option<Digest>, by: By) -> Doing {
+    match by.link {
+        Presence::Here => Doing::Send {
+            label: label.clone(),
+            image,
+        },
+        Presence::Missing => Doing::Hands,
+    }
+}
+
+/// Images go to the recovery only (`G3`, `G4` in this version); the boot chain never alone,
+/// lock-state and control never (`S5`), what exists once never from elsewhere (`S1`).
+pub(super) fn place(family: &Family, label: &Label) -> Line {
+    let takes = family.partition(label).map(|spec| spec.role.spec().takes);
+    match takes {
+        Some(Takes::Recovery) => Line::met(
+            Rule::G4,
+            format!("{label} is the recovery's own partition."),
+            Basis::clause(format!("role of {label}")),
+        ),
+        Some(Takes::Never) => Line::absent(Rule::S5, format!("{label} is never written by us.")),
+        Some(Takes::Own) | None => Line::absent(
+            Rule::S1,
+            format!("{label} exists once in the world: it takes its own bytes back and no others."),
+        ),
+        Some(Takes::Makers | Takes::LeftAlone | Takes::Useless | Takes::Scratch) => {
+            Line::absent(Rule::G4, format!("Images are not written to {label}."))
+        }
+    }
+}
+
+/// A recovery that fits is on the shelf (`M1`). Without one nothing is planned that takes it.
+pub(super) fn shelved(on: Ground<'_>) -> Line {
+    let family = on.family();
+    let line = match on.of.recovery {
+        Some(_) => Line::met(
+            Rule::M1,
+            format!("A recovery for {} is on the shelf.", family.codename),
+            Basis::log("the shelf's folder"),
+        ),
+        None => Line::absent(
+            Rule::M1,
+            format!(
+                "No recovery image on the shelf matches {}: put one with its side file into the shelf folder.",
+                family.name()
+            ),
+        ),
+    };
+    line.due(Due::Begin)
+}
+
+/// What was found of the image, and that its bytes are whole where it lies (`Q11`), the very ones that are
+/// meant where a digest is chosen (`E5`).
+pub(super) fn image_lines(on: Ground<'_>, chosen: Option<Digest>) -> Vec<Line> {
+    let Some(image) = on.of.recovery else {
+        return Vec::new();
+    };
+    let basis = |digest: Digest| Basis::Hashed {
+        what: "the recovery's image".to_owned(),
+        digest,
+    };
+    let by = image.seen.map_or_else(
+        || Basis::log("what the shelf judged"),
+        |seen| basis(seen.digest()),
+    );
+    let mut lines: Vec<Line> = image
+        .findings
+        .iter()
+        .map(|finding| finding.line(by.clone()).due(Due::Door))
+        .collect();
+    let another = "The image is not the one that was judged for this: fetch it again.";
+    lines.push(match (image.seen, image.published) {
+        (Some(seen), Some(claim)) if seen.agrees_with(claim) => {
+            if chosen.is_some_and(|chosen| chosen != seen.digest()) {
+                Line::missing(Rule::E5, another, Cure::Shelve.by_person())
+            } else {
+                Line::met(
+                    Rule::Q11,
+                    format!(
+                        "The image was hashed where it lies: {}.",
+                        seen.digest().short()
+                    ),
+                    basis(seen.digest()),
+                )
+            }
+        }
+        (Some(seen), _) => Line::missing(
+            Rule::Q11,
+            "The image is not what its publisher says: fetch it again.",
+            Cure::Shelve.by_person(),
+        )
+        .seen([basis(seen.digest())]),
+        (None, _) => Line::unknown(
+            Rule::Q11,
+            "The image is hashed as it is sent.",
+            Need::Ours { cure: None },
+        ),
+    });
+    lines.into_iter().map(|line| line.due(Due::Door)).collect()
+}
+
+pub(super) fn image_arg(image: Option<Digest>) -> Vec<(&'static str, String)> {
+    image
+        .map(|image| ("image", image.to_string()))
+        .into_iter()
+        .collect()
+}
+
+pub(super) fn image_read(args: &Args) -> Option<Digest> {
+    args.get("image")?.parse().ok()
+}

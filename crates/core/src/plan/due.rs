@@ -1,0 +1,69 @@
+//! What must be there before a sheet begins, read off the lists of its steps.
+
+use super::sheet::{Sheet, Step};
+use crate::act::{Ground, List, Standpoint, list};
+use crate::dossier::Dossier;
+use crate::evidence::{Due, Line, Need};
+use crate::state::Bit;
+
+/// The list of a step, as things are now.
+#[must_use]
+pub fn list_of(step: &Step, of: &Dossier<'_>) -> List {
+    list(&step.act, Ground::plain(of), Standpoint::now(of))
+}
+
+/// What must be there before `sheet` begins: of its first change all that is due by then, of the others what
+/// must be there from the start. What a step before brings is left to it.
+#[must_use]
+pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
+    let mut lines: Vec<Line> = Vec::new();
+    let mut changes = sheet.steps.iter().filter(|step| step.permitted);
+    let by = |step: &Step, due: Due| {
+        let start = sheet.start;
+        let before = step.before;
+        let is_carried = move |line: &Line| {
+            line.bit
+                .is_some_and(|bit| bit.holds(before) && !bit.holds(start))
+        };
+        let all = list_of(step, of).into_lines();
+        all.into_iter()
+            .filter(move |line| line.due <= due && !is_carried(line) && !is_ours(line))
+            .collect::<Vec<_>>()
+    };
+    if let Some(first) = changes.next() {
+        lines.extend(by(first, Due::Way));
+    }
+    for later in changes {
+        for line in by(later, Due::Begin) {
+            if !lines.contains(&line) {
+                lines.push(line);
+            }
+        }
+    }
+    lines
+}
+
+/// Whether the step itself brings it, as it hashes or reads back.
+fn is_ours(line: &Line) -> bool {
+    matches!(line.need(), Some(Need::Ours { .. }))
+}
+
+/// Whether it stands in the way of a step that is asked for now. Where the unit is, is looked at first, and
+/// what the step itself hashes or reads back comes with it.
+fn is_in_the_way(line: &Line) -> bool {
+    let is_first = line.bit.is_some_and(Bit::is_looked_at_first);
+    !line.is_met() && !is_first && !is_ours(line)
+}
+
+/// The lines that stand in the way of a step that is asked for now.
+#[must_use]
+pub fn in_the_way(lines: &[Line]) -> Vec<&Line> {
+    lines.iter().filter(|line| is_in_the_way(line)).collect()
+}
+
+/// The lines as they are shown before a step is asked for: what comes about by itself is left out.
+#[must_use]
+pub fn shown(mut lines: Vec<Line>) -> Vec<Line> {
+    lines.retain(|line| line.is_met() || is_in_the_way(line));
+    lines
+}

@@ -1,0 +1,389 @@
+//! The planner's view of a device: what an act can change, and the conditions that are asked of it.
+
+use serde::Serialize;
+
+use crate::facts::{FactKey, FactValue, Facts};
+use crate::family::Key;
+use crate::mode::{Lock, Mode, Modes, RecoveryKind, Slot};
+
+/// A switch in the device's settings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Switch {
+    /// On.
+    On,
+    /// Off.
+    Off,
+}
+
+/// Whether the owner's data is still what it was at the start of the sheet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Data {
+    /// As at the start.
+    Kept,
+    /// Erased on this sheet.
+    Erased,
+}
+
+/// Whether the partition table was read on this sheet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum TableRead {
+    /// Not yet.
+    NotYet,
+    /// Read.
+    Read,
+}
+
+/// Whether all that exists once is captured as it is now.
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum BackedUp {
+    /// Not since the system last ran.
+    #[default]
+    NotYet,
+    /// It is.
+    Yes,
+}
+
+/// Whether the state rests on a look that has not been taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Look {
+    /// All of it was seen or follows from what was seen.
+    Settled,
+    /// A look on the sheet was assumed to end well.
+    Assumed,
+}
+
+/// Keys that don't work, as a set. An action that needs one is not planned (`N2`).
+#[derive(
+    Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
+)]
+#[serde(transparent)]
+pub struct Broken(u8);
+
+impl Broken {
+    /// What is known to be broken. A dead screen takes the touch along.
+    #[must_use]
+    pub fn from_facts(facts: &Facts) -> Self {
+        let Some(FactValue::Many(parts)) = facts.known(FactKey::Broken).map(|row| &row.value)
+        else {
+            return Self::default();
+        };
+        let is_broken = |key: &Key| {
+            let dead_screen = *key == Key::Screen && parts.contains(&"screen");
+            dead_screen || key.part().is_some_and(|name| parts.contains(&name))
+        };
+        Self::of(Key::ALL.into_iter().filter(is_broken))
+    }
+
+    /// The set of these keys.
+    #[must_use]
+    pub fn of(keys: impl IntoIterator<Item = Key>) -> Self {
+        Self(keys.into_iter().fold(0, |set, key| set | Self::bit(key)))
+    }
+
+    /// The first of these keys that doesn't work.
+    #[must_use]
+    pub fn first_of(self, keys: impl IntoIterator<Item = Key>) -> Option<Key> {
+        keys.into_iter().find(|key| self.0 & Self::bit(*key) != 0)
+    }
+
+    /// The keys of the set.
+    pub fn keys(self) -> impl Iterator<Item = Key> {
+        let is_in = move |key: &Key| self.0 & Self::bit(*key) != 0;
+        Key::ALL.into_iter().filter(is_in)
+    }
+
+    fn bit(key: Key) -> u8 {
+        1 << (key as u8)
+    }
+}
+
+/// What an act can change. Unknown is `None` and satisfies nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+pub struct State {
+    /// What runs.
+    pub mode: Option<Mode>,
+    /// Lock.
+    pub lock: Option<Lock>,
+    /// Whether the running system takes commands from a computer.
+    pub debugging: Option<Switch>,
+    /// Whether *off* is only half sleep, where the family has that.
+    pub fast_start: Option<Switch>,
+    /// The owner's data.
+    pub data: Data,
+    /// The partition table.
+    pub table: TableRead,
+    /// What lies in the recovery partition.
+    pub recovery: Option<RecoveryKind>,
+    /// What exists once.
+    pub backed_up: BackedUp,
+    /// Lock of the critical partitions, where the family has that stage.
+    pub critical: Option<Lock>,
+    /// The active slot, where there are two.
+    pub slot: Option<Slot>,
+    /// Keys that don't work.
+    pub broken: Broken,
+    /// Packages that are still ahead on the way from build to build.
+    pub legs_ahead: u8,
+    /// Whether something was assumed.
+    pub look: Look,
+}
+
+const _: () = assert!(
+    size_of::<State>() <= 16,
+    "the search copies states by the thousand"
+);
+
+impl State {
+    /// The state that the facts known now add up to, at the start of a sheet.
+    #[must_use]
+    pub fn from_facts(facts: &Facts) -> Self {
+        Self {
+            mode: facts.mode(),
+            lock: facts.lock(),
+            debugging: match facts.choice(FactKey::Debugging) {
+                Some("on") => Some(Switch::On),
+                Some("off") => Some(Switch::Off),
+                _ => None,
+            },
+            fast_start: match facts.choice(FactKey::FastStart) {
+                Some("on") => Some(Switch::On),
+                Some("off") => Some(Switch::Off),
+                _ => None,
+            },
+            data: Data::Kept,
+            table: TableRead::NotYet,
+            recovery: facts.recovery(),
+            critical: facts.choice(FactKey::CriticalLock).and_then(Lock::from_id),
+            slot: facts.choice(FactKey::Slot).and_then(Slot::from_id),
+            broken: Broken::from_facts(facts),
+            backed_up: BackedUp::NotYet,
+            legs_ahead: 0,
+            look: Look::Settled,
+        }
+    }
+}
+
+/// Whether something is at hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Presence {
+    /// It is.
+    Here,
+    /// It is not.
+    Missing,
+}
+
+/// A condition on a state, with one predicate. Acts ask for it, goals are made of it, acts bring it.
+///
+/// Unknown satisfies nothing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(tag = "bit", content = "of", rename_all = "kebab-case")]
+pub enum Bit {
+    /// It is in this mode.
+    InMode(Mode),
+    /// It is in one of these modes.
+    InOneOf(Modes),
+    /// It runs something: a screen or a link tells of it.
+    Runs,
+    /// The lock is so.
+    Lock(Lock),
+    /// The lock of the critical partitions is so.
+    Critical(Lock),
+    /// The running system takes commands.
+    Debugging,
+    /// *Off* is off, not half sleep (`N5`).
+    FastStartOff,
+    /// This recovery lies in the partition.
+    Recovery(RecoveryKind),
+    /// The maker's recovery lies there, or may: which one shows when it runs.
+    MayBeStock,
+    /// So many packages are ahead on the way from build to build; one bit for each number.
+    Legs(u64),
+    /// Closed while more packages than this are ahead, open after.
+    LockOnWay(u8),
+    /// What exists once is captured as it is now.
+    BackedUp,
+    /// The partition table is read.
+    TableRead,
+    /// The owner's data was erased on this sheet.
+    Erased,
+    /// This slot is the active one.
+    Slot(Slot),
+    /// No look that was not taken is built on.
+    Settled,
+    /// It is not so yet: there is something to do.
+    Open(Axis),
+}
+
+/// What an act would bring that must not be there already.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Axis {
+    /// The mode is not known.
+    Mode,
+    /// The lock is not known.
+    Lock,
+    /// The lock of the critical partitions is not known.
+    Critical,
+    /// The owner's data is what it was.
+    Data,
+    /// Slot a is not the active one.
+    SlotA,
+    /// Slot b is not the active one.
+    SlotB,
+}
+
+impl Axis {
+    /// The axis of a slot.
+    #[must_use]
+    pub fn of(slot: Slot) -> Self {
+        match slot {
+            Slot::A => Self::SlotA,
+            Slot::B => Self::SlotB,
+        }
+    }
+}
+
+impl Bit {
+    /// Whether `state` has it.
+    #[must_use]
+    pub fn holds(self, state: State) -> bool {
+        match self {
+            Self::InMode(mode) => state.mode == Some(mode),
+            Self::InOneOf(modes) => state.mode.is_some_and(|mode| modes.has(mode)),
+            Self::Runs => state.mode.is_some_and(|mode| mode != Mode::Off),
+            Self::Lock(lock) => state.lock == Some(lock),
+            Self::Critical(lock) => state.critical == Some(lock),
+            Self::Debugging => state.debugging == Some(Switch::On),
+            Self::FastStartOff => state.fast_start == Some(Switch::Off),
+            Self::Recovery(kind) => state.recovery == Some(kind),
+            Self::MayBeStock => state
+                .recovery
+                .is_none_or(|kind| kind == RecoveryKind::Stock),
+            Self::Legs(numbers) => 1u64
+                .checked_shl(state.legs_ahead.into())
+                .is_some_and(|one| one & numbers != 0),
+            Self::LockOnWay(after) => {
+                let wanted = if state.legs_ahead > after {
+                    Lock::Locked
+                } else {
+                    Lock::Unlocked
+                };
+                state.lock == Some(wanted)
+            }
+            Self::BackedUp => state.backed_up == BackedUp::Yes,
+            Self::TableRead => state.table == TableRead::Read,
+            Self::Erased => state.data == Data::Erased,
+            Self::Slot(slot) => state.slot == Some(slot),
+            Self::Settled => state.look == Look::Settled,
+            Self::Open(axis) => match axis {
+                Axis::Mode => state.mode.is_none(),
+                Axis::Lock => state.lock.is_none(),
+                Axis::Critical => state.critical.is_none(),
+                Axis::Data => state.data == Data::Kept,
+                Axis::SlotA => state.slot != Some(Slot::A),
+                Axis::SlotB => state.slot != Some(Slot::B),
+            },
+        }
+    }
+
+    /// Whether it is looked at as a step is asked for, and the rest planned anew where it differs: then
+    /// nobody has to be told of it before.
+    #[must_use]
+    pub fn is_looked_at_first(self) -> bool {
+        matches!(self, Self::InMode(_) | Self::InOneOf(_) | Self::Runs)
+    }
+
+    /// The facts that it is read from.
+    #[must_use]
+    pub fn keys(self) -> &'static [FactKey] {
+        match self {
+            Self::InMode(_) | Self::InOneOf(_) | Self::Runs | Self::Open(Axis::Mode) => {
+                &[FactKey::Mode]
+            }
+            Self::Lock(_) | Self::LockOnWay(_) | Self::Open(Axis::Lock) => &[FactKey::Lock],
+            Self::Critical(_) | Self::Open(Axis::Critical) => &[FactKey::CriticalLock],
+            Self::Debugging => &[FactKey::Debugging],
+            Self::FastStartOff => &[FactKey::FastStart],
+            Self::Recovery(_) | Self::MayBeStock => &[FactKey::Recovery],
+            Self::Slot(_) | Self::Open(Axis::SlotA | Axis::SlotB) => &[FactKey::Slot],
+            Self::Legs(_) => &[FactKey::Build],
+            Self::BackedUp
+            | Self::TableRead
+            | Self::Erased
+            | Self::Settled
+            | Self::Open(Axis::Data) => &[],
+        }
+    }
+
+    /// What step `number` lacks without it, in a sentence.
+    #[must_use]
+    pub fn because(self, number: usize) -> String {
+        match self {
+            Self::InMode(Mode::Off) => format!("Step {number} begins switched off."),
+            Self::InMode(mode) => format!("Step {number} can only be done in {}.", mode.shown()),
+            Self::InOneOf(_) => format!("Step {number} needs a mode that reads partitions."),
+            Self::Lock(lock) => format!(
+                "Step {number} can only be done while the unit is {}.",
+                lock.id()
+            ),
+            Self::Debugging => {
+                format!("Step {number} is a command, and the system takes none until this is on.")
+            }
+            Self::FastStartOff => format!(
+                "Step {number} switches it off, and while this is on that is only half sleep."
+            ),
+            Self::Recovery(_) | Self::MayBeStock => {
+                format!("Step {number} starts the recovery that this brings.")
+            }
+            Self::Critical(_) => {
+                format!("Step {number} closes the main lock, and the critical one goes first.")
+            }
+            Self::Legs(_) => format!("Step {number} wants the build that this brings."),
+            Self::BackedUp => format!(
+                "Step {number} writes, and nothing is written before what exists once is kept."
+            ),
+            Self::LockOnWay(_) => format!("Step {number} goes by the lock that this brings."),
+            Self::Runs
+            | Self::TableRead
+            | Self::Erased
+            | Self::Slot(_)
+            | Self::Settled
+            | Self::Open(_) => {
+                format!("Step {number} builds on it.")
+            }
+        }
+    }
+
+    /// Why there is no way, where it is this that nothing brings; in the middle of a sentence.
+    #[must_use]
+    pub fn lacking(self) -> String {
+        match self {
+            Self::Lock(Lock::Unlocked) => {
+                "it must be unlocked for this, and unlocking erases: that is a goal of its own"
+                    .to_owned()
+            }
+            Self::Lock(Lock::Locked) => {
+                "it must be locked for this, and locking is a goal of its own".to_owned()
+            }
+            Self::InMode(mode) => {
+                format!("no way that this family knows leads into {}", mode.shown())
+            }
+            Self::InOneOf(modes) => match modes.shown() {
+                Some(modes) => format!("no way that this family knows leads into {modes}"),
+                None => "no mode that this family knows reads its partitions".to_owned(),
+            },
+            Self::Recovery(RecoveryKind::Custom) => {
+                "no other recovery lies in its partition".to_owned()
+            }
+            _ => "no way that this family knows leads there".to_owned(),
+        }
+    }
+}

@@ -1,0 +1,165 @@
+//! All that is known of a unit at one moment, brought together from record, shelf and places: what a
+//! [`Dossier`] borrows from.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use veritope_core::budget::{self, Battery, Load, Policy};
+use veritope_core::coverage::Coverage;
+use veritope_core::digest::{Claimed, Seen};
+use veritope_core::dossier::{By, Dossier, ReadBack, Shelved};
+use veritope_core::facts::{FactKey, Facts};
+use veritope_core::family::Family;
+use veritope_core::relock::{Held, Stock, held, own_stock};
+use veritope_core::state::Presence;
+use veritope_wire::{BenchTime, PlaceId};
+
+use crate::desk::record::Way;
+use crate::desk::unit::UnitRecord;
+use crate::keeping::Keeping;
+use crate::library::shelf::ShelfImage;
+
+/// How much is brought together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Depth {
+    /// What a plan and a row of the bench read.
+    Row,
+    /// What every list reads, the content of each partition included.
+    List,
+}
+
+/// All that is known of a unit at one moment.
+pub(crate) struct Known<'r> {
+    record: &'r UnitRecord,
+    pub(crate) family: Arc<Family>,
+    pub(crate) facts: Facts,
+    policy: Policy,
+    coverage: Option<Coverage>,
+    held: Vec<Held>,
+    twin: Option<String>,
+    image: Option<ShelfImage>,
+    packages: BTreeMap<String, Arc<Seen>>,
+    battery: Option<Battery>,
+    away: Vec<PlaceId>,
+    by: By,
+    now: BenchTime,
+}
+
+impl Keeping {
+    /// Brings together what is known of `record` by `facts`; nothing of a file is hashed that did not change
+    /// since it was hashed before.
+    pub(crate) fn known<'r>(
+        &self,
+        record: &'r UnitRecord,
+        family: Arc<Family>,
+        facts: Facts,
+        depth: Depth,
+    ) -> Known<'r> {
+        let image = match self.library.shelf.recovery_for(&family) {
+            Ok(image) => image,
+            Err(error) => {
+                tracing::warn!(%error, "the shelf can't be listed");
+                None
+            }
+        };
+        let link = match &record.way {
+            Way::Link { bridge, .. } if self.links.transport(*bridge).is_ok() => Presence::Here,
+            Way::Link { .. } | Way::Hand => Presence::Missing,
+        };
+        let token = if record.has_token {
+            Presence::Here
+        } else {
+            Presence::Missing
+        };
+        let coverage = record
+            .own
+            .is_some()
+            .then(|| self.coverage_of(record, &family));
+        Known {
+            record,
+            policy: self.library.policy(),
+            coverage,
+            held: match depth {
+                Depth::Row => Vec::new(),
+                Depth::List => held_of(record, &family, &facts),
+            },
+            twin: self.links.twin_of(record, &family, &facts),
+            image,
+            packages: BTreeMap::new(),
+            battery: None,
+            away: match depth {
+                Depth::Row => Vec::new(),
+                Depth::List => self.library.places_away(),
+            },
+            by: By { link, token },
+            now: self.pen.now(),
+            family,
+            facts,
+        }
+    }
+
+    /// The same with these packages, hashed where they lie. What is not there or can't be read was not
+    /// hashed; the list says so.
+    pub(crate) fn with_packages<'r, 'n>(
+        &self,
+        known: Known<'r>,
+        names: impl IntoIterator<Item = &'n str>,
+    ) -> Known<'r> {
+        let hashed = |name: &str| Some((name.to_owned(), self.library.shelf.package(name).ok()?));
+        Known {
+            packages: names.into_iter().filter_map(hashed).collect(),
+            ..known
+        }
+    }
+}
+
+impl Known<'_> {
+    /// The same with the battery judged for this load.
+    pub(crate) fn carrying(self, load: Load) -> Self {
+        let battery = budget::battery(load, &self.facts, &self.family, &self.policy, self.now);
+        Self {
+            battery: Some(battery),
+            ..self
+        }
+    }
+
+    /// What every list reads.
+    pub(crate) fn dossier(&self) -> Dossier<'_> {
+        let record = self.record;
+        Dossier {
+            unit: record.id,
+            nickname: &record.nickname,
+            by: self.by,
+            twin: self.twin.as_deref(),
+            paired: &record.paired,
+            keep_safe: &record.keep_safe,
+            torn: &record.torn,
+            battery: self.battery.as_ref(),
+            captures: &record.captures,
+            coverage: self.coverage.as_ref(),
+            read_back: ReadBack {
+                copies: None,
+                away: &self.away,
+                needed: self.policy.copies,
+            },
+            held: &self.held,
+            recovery: self.image.as_ref().map(|image| Shelved {
+                findings: &image.findings,
+                seen: image.seen.as_deref(),
+                published: image.published.map(Claimed),
+            }),
+            packages: &self.packages,
+            seq: record.seq,
+            ..Dossier::new(&self.family, &self.facts, self.now)
+        }
+    }
+}
+
+/// What is known of each partition, held against what a shipped family file says that the maker
+/// publishes, and against the unit's own capture from while it was seen locked.
+fn held_of(record: &UnitRecord, family: &Family, known: &Facts) -> Vec<Held> {
+    let mut stocks = Stock::published(family, known.text(FactKey::ModelCode));
+    let own = own_stock(&record.captures, record.first_write, record.seen_locked);
+    stocks.extend(own.and_then(Stock::own));
+    held(&stocks, &record.captures, &record.written)
+}
