@@ -37,8 +37,13 @@ export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
     ...familyCheckQuery(settled),
     placeholderData: keepPreviousData,
   });
-  const keep = useChange(() =>
-    unwrap(client.POST('/api/families', { body: { text, request: newRequest() } })),
+  const keep = useChange(
+    () => unwrap(client.POST('/api/families', { body: { text, request: newRequest() } })),
+    undefined,
+    ({ codename }) => {
+      news({ text: `Family ${codename} is kept` });
+      onKept(codename);
+    },
   );
   const problem = checked?.problem;
   const line = checked?.line;
@@ -85,14 +90,7 @@ export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
         <Button
           variant="contained"
           disabled={keep.isPending || problem != null}
-          onClick={() =>
-            keep.mutate(undefined, {
-              onSuccess: ({ codename }) => {
-                news({ text: `Family ${codename} is kept` });
-                onKept(codename);
-              },
-            })
-          }
+          onClick={() => keep.mutate(undefined)}
         >
           {WORDS.keep}
         </Button>

@@ -4,7 +4,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 
-import { client, newRequest, unwrap } from '../../api/client';
+import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { familyQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { useNews } from '../../ui/news';
@@ -24,12 +24,19 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
   const query = useQuery(familyQuery(codename));
   const news = useNews();
   const navigate = useNavigate();
-  const drop = useChange(() =>
-    unwrap(
-      client.DELETE('/api/families/{family}', {
-        params: { path: { family: codename }, query: { request: newRequest() } },
-      }),
-    ),
+  const drop = useChange(
+    (page: Api<'FamilyPage'>) =>
+      unwrap(
+        client.DELETE('/api/families/{family}', {
+          params: { path: { family: page.codename }, query: { request: newRequest() } },
+        }),
+      ),
+    undefined,
+    (_, page) => {
+      news({ text: `${page.name}: your file is gone`, undo: () => onEdit(page.text) });
+      // A shipped file counts again; where there is none, the list is left.
+      if (page.origin === 'own') void navigate('/families');
+    },
   );
   return (
     <Panel query={query}>
@@ -44,21 +51,7 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
               {WORDS.export}
             </Button>
             {page.origin !== 'shipped' && (
-              <Button
-                disabled={drop.isPending}
-                onClick={() =>
-                  drop.mutate(undefined, {
-                    onSuccess: () => {
-                      news({
-                        text: `${page.name}: your file is gone`,
-                        undo: () => onEdit(page.text),
-                      });
-                      // A shipped file counts again; where there is none, the list is left.
-                      if (page.origin === 'own') void navigate('/families');
-                    },
-                  })
-                }
-              >
+              <Button disabled={drop.isPending} onClick={() => drop.mutate(page)}>
                 {WORDS.drop}
               </Button>
             )}

@@ -20,15 +20,18 @@ export function PolicyForm({ policy }: PolicyFormProps) {
   const [copies, setCopies] = useState(String(policy.copies));
   const [floor, setFloor] = useState(String(policy.battery_floor_percent));
   const [media, setMedia] = useState(policy.media);
-  const save = useChange(() =>
-    unwrap(
-      client.POST('/api/settings/policy', {
-        body: {
-          policy: { copies: Number(copies), battery_floor_percent: Number(floor), media },
-          request: newRequest(),
-        },
-      }),
-    ),
+  const save = useChange(
+    () =>
+      unwrap(
+        client.POST('/api/settings/policy', {
+          body: {
+            policy: { copies: Number(copies), battery_floor_percent: Number(floor), media },
+            request: newRequest(),
+          },
+        }),
+      ),
+    undefined,
+    () => news({ text: 'The policy is changed' }),
   );
   return (
     <Box
@@ -36,7 +39,7 @@ export function PolicyForm({ policy }: PolicyFormProps) {
       sx={{ display: 'grid', gap: 2, justifyItems: 'start' }}
       onSubmit={(event) => {
         event.preventDefault();
-        save.mutate(undefined, { onSuccess: () => news({ text: 'The policy is changed' }) });
+        save.mutate(undefined);
       }}
     >
       <TextField

@@ -33,7 +33,7 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
   const news = useNews();
   const undo = useChange((key: Api<'FactKey'>) => takeBack(unit, key), unit);
   const say = useChange(
-    (value: string) =>
+    ({ value }: { value: string; shown: string }) =>
       unwrap(
         client.POST('/api/units/{unit}/facts', {
           params: { path: { unit } },
@@ -41,16 +41,13 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
         }),
       ),
     unit,
+    (_, { shown }) => {
+      // What identifies a unit is not repeated in news that others may read over a shoulder.
+      const told = fact.group === 'identity' ? 'recorded' : shown;
+      news({ text: `${fact.title}: ${told}`, undo: () => undo.mutate(fact.key) });
+      onDone?.();
+    },
   );
-  const record = (value: string, shown: string) =>
-    say.mutate(value, {
-      onSuccess: () => {
-        // What identifies a unit is not repeated in news that others may read over a shoulder.
-        const told = fact.group === 'identity' ? 'recorded' : shown;
-        news({ text: `${fact.title}: ${told}`, undo: () => undo.mutate(fact.key) });
-        onDone?.();
-      },
-    });
   return (
     <Box sx={{ mt: 1 }}>
       {fact.help != null && (
@@ -58,7 +55,12 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
           {fact.help}
         </Typography>
       )}
-      <FactInput fact={fact} isNext={isNext} isBusy={say.isPending} onSay={record} />
+      <FactInput
+        fact={fact}
+        isNext={isNext}
+        isBusy={say.isPending}
+        onSay={(value, shown) => say.mutate({ value, shown })}
+      />
       {say.error !== null && <ProblemNote error={say.error} />}
       {fact.key === 'token' && <TokenField unit={unit} onDone={onDone} />}
     </Box>

@@ -48,6 +48,10 @@ export function IntakeDialog({
         }),
       ),
     unit,
+    () => {
+      news({ text: `${counted(answered.length, 'check', 'checks')} noted` });
+      onClose();
+    },
   );
   const all = () => {
     const works: Partial<Record<Api<'FactKey'>, string>> = {};
@@ -106,14 +110,7 @@ export function IntakeDialog({
         <Button
           variant="contained"
           disabled={record.isPending || answered.length === 0}
-          onClick={() =>
-            record.mutate(undefined, {
-              onSuccess: () => {
-                news({ text: `${counted(answered.length, 'check', 'checks')} noted` });
-                onClose();
-              },
-            })
-          }
+          onClick={() => record.mutate(undefined)}
         >
           Record
         </Button>

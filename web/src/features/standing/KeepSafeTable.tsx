@@ -9,31 +9,27 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { KeepSafeRow } from './KeepSafeRow';
 import { WORDS } from './strings';
 
+type Said = { classes: Api<'SaidClass'>[]; text: string };
+
 export type KeepSafeTableProps = { unit: string; lines: Api<'KeepLine'>[] };
 
 /** What the owner would lose, kind by kind. */
 export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
   const news = useNews();
-  const say = useChange(
-    (classes: Api<'SaidClass'>[]) =>
-      unwrap(
-        client.POST('/api/units/{unit}/keep-safe', {
-          params: { path: { unit } },
-          body: { classes, request: newRequest() },
-        }),
-      ),
-    unit,
-  );
+  const post = ({ classes }: Said) =>
+    unwrap(
+      client.POST('/api/units/{unit}/keep-safe', {
+        params: { path: { unit } },
+        body: { classes, request: newRequest() },
+      }),
+    );
+  const undo = useChange(post, unit);
+  const say = useChange(post, unit, (_, { classes, text }) => {
+    const open = classes.map((one) => ({ class: one.class, said: { is: 'open' as const } }));
+    news({ text, undo: () => undo.mutate({ classes: open, text }) });
+  });
   const open = lines.filter((line) => line.kept == null);
-  const record = (classes: Api<'SaidClass'>[], text: string) =>
-    say.mutate(classes, {
-      onSuccess: () =>
-        news({
-          text,
-          undo: () =>
-            say.mutate(classes.map((one) => ({ class: one.class, said: { is: 'open' as const } }))),
-        }),
-    });
+  const record = (classes: Api<'SaidClass'>[], text: string) => say.mutate({ classes, text });
   return (
     <Box id="keep-safe" sx={{ scrollMarginTop: 16 }}>
       <Typography color="text.secondary" sx={{ mb: 1 }}>

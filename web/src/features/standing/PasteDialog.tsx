@@ -42,6 +42,10 @@ export function PasteDialog({ unit, onClose }: PasteDialogProps) {
         }),
       ),
     unit,
+    () => {
+      news({ text: `${counted(taken.length, 'fact', 'facts')} recorded` });
+      onClose();
+    },
   );
   const found = (list: Api<'Hit'>[]) => {
     setHits(list);
@@ -114,14 +118,7 @@ export function PasteDialog({ unit, onClose }: PasteDialogProps) {
           <Button
             variant="contained"
             disabled={take.isPending || taken.length === 0}
-            onClick={() =>
-              take.mutate(undefined, {
-                onSuccess: () => {
-                  news({ text: `${counted(taken.length, 'fact', 'facts')} recorded` });
-                  onClose();
-                },
-              })
-            }
+            onClick={() => take.mutate(undefined)}
           >
             Record what is ticked
           </Button>

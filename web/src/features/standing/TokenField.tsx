@@ -24,6 +24,11 @@ export function TokenField({ unit, onDone }: TokenFieldProps) {
         }),
       ),
     unit,
+    () => {
+      setToken('');
+      news({ text: WORDS.tokenKept });
+      onDone?.();
+    },
   );
   return (
     <Box
@@ -31,13 +36,7 @@ export function TokenField({ unit, onDone }: TokenFieldProps) {
       sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', flexWrap: 'wrap', mt: 2 }}
       onSubmit={(event) => {
         event.preventDefault();
-        keep.mutate(token, {
-          onSuccess: () => {
-            setToken('');
-            news({ text: WORDS.tokenKept });
-            onDone?.();
-          },
-        });
+        keep.mutate(token);
       }}
     >
       <TextField
