@@ -68,10 +68,11 @@ pub fn one(area: &str, text: impl Into<String>) -> Consequence {
 #[must_use]
 pub fn consented(consents: &[Consent], nickname: &str, costs: &Costs) -> Option<Line> {
     let stage = costs.stage.as_ref()?;
-    let told = told(&costs.consequences);
+    // What was told is digested only where somebody typed the name for this.
     let valid = consents
         .iter()
-        .find(|one| one.stage == *stage && one.typed == nickname && one.told == told);
+        .filter(|one| one.stage == *stage && one.typed == nickname)
+        .find(|one| one.told == told(&costs.consequences));
     let line = match valid {
         Some(consent) => Line::met(
             costs.rule,

@@ -33,9 +33,9 @@ pub struct List {
 #[must_use]
 pub fn list(act: &Act, on: Ground<'_>, at: Standpoint) -> List {
     let of = on.of;
-    let mut lines = frame(act, of);
-    lines.extend(act.lines(on, at));
+    let mut lines = planned(act, on, at);
     lines.extend(framed_last(act, of));
+    lines.extend(consents(act, of));
     let touches = act.touches(of.family);
     let doing = act.doing(of.family, of.by);
     let is_sent = doing != Doing::Hands && touches.is_permitted();
@@ -53,6 +53,14 @@ pub fn list(act: &Act, on: Ground<'_>, at: Standpoint) -> List {
         until: until(of),
         act: act.clone(),
     }
+}
+
+/// The lines that a plan may rest on. What is asked for last (charge, owner's data, copies, consent) is
+/// settled on the way or at the door, and no plan goes around it.
+pub(crate) fn planned(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let mut lines = frame(act, on.of);
+    lines.extend(act.lines(on, at));
+    lines
 }
 
 /// How long a complete list holds at most, in milliseconds.
@@ -88,7 +96,7 @@ fn frame(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
     lines
 }
 
-/// What is asked for last: the charge, the owner's data, the copies of what exists once, the consent.
+/// What is asked for last but the consent: the charge, the owner's data, the copies of what exists once.
 fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
     let (family, facts) = (of.family, of.facts);
     let touches = act.touches(family);
@@ -117,9 +125,20 @@ fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
         };
         lines.extend(copies(of).into_iter().map(|line| line.due(due)));
     }
-    if let Some(costs) = act.costs(of) {
-        lines.extend(consented(of.consents, of.nickname, &costs));
-    }
+    lines
+}
+
+/// What it costs was told, and the name typed.
+fn consents(act: &Act, of: &Dossier<'_>) -> Option<Line> {
+    let costs = act.costs(of)?;
+    consented(of.consents, of.nickname, &costs)
+}
+
+/// What is to be settled before it comes to the door: what a verdict is read off.
+pub(crate) fn before_the_door(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let mut lines = planned(act, on, at);
+    lines.extend(framed_last(act, on.of));
+    lines.retain(|line| line.due <= Due::Way);
     lines
 }
 

@@ -9,15 +9,16 @@ use super::testing::{
     Bench, IMAGE, LAPWING, erase, every_kind, id, install, part, put_back, put_stock, relock,
     set_slot, start, unlock, write, write_to_read,
 };
-use super::{Act, Ground, Install, Standpoint, list};
+use super::{Act, Ground, Install, Standpoint, list, planned};
 use crate::consent::told;
 use crate::coverage::testing::capture;
 use crate::coverage::{BlankBytes, CaptureFacts, Origin, Torn};
-use crate::evidence::{Basis, Cure, Line};
+use crate::evidence::{Basis, Cure, Due, Line};
 use crate::facts::testing::{at, row};
 use crate::facts::{FactKey, FactRow, Facts, Happening, Source};
 use crate::family::testing::{gimbal, shipped};
 use crate::family::{Paired, RouteKind};
+use crate::keepsafe::KeepSafe;
 use crate::matching::Fit;
 use crate::mode::{Mode, Slot};
 use crate::relock::{Held, Holds};
@@ -47,6 +48,25 @@ fn every_kind_has_a_unit_with_which_it_closes() {
         let mut other = bench;
         other.payload = Some(Digest::of(b"other bytes"));
         assert_eq!(other.rules(), [Rule::E5], "{word}");
+    }
+}
+
+/// A search reads less of a list than a person does; what it leaves out it could not have used.
+#[test]
+fn no_plan_goes_around_what_is_asked_for_last() {
+    for mut bench in every_kind() {
+        bench.keep_safe = KeepSafe::new();
+        (bench.consent, bench.copies, bench.captures) = (None, Vec::new(), Vec::new());
+        bench.is_charged_for = false;
+        let last = bench.asked(|of| {
+            let (on, at) = (Ground::plain(of), Standpoint::now(of));
+            let first = planned(&bench.act, on, at).len();
+            list(&bench.act, on, at).into_lines().split_off(first)
+        });
+        for line in last {
+            let is_planned_around = line.due == Due::Begin && line.absence().is_some();
+            assert!(line.bit.is_none() && !is_planned_around, "{line:#?}");
+        }
     }
 }
 

@@ -5,12 +5,12 @@
 //! numbered, charged once and named. So a search knows no condition that the list does not have.
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, BTreeSet, BinaryHeap};
+use std::collections::{BTreeSet, BinaryHeap, HashMap};
 use std::ops::Add;
 
 use serde::Serialize;
 
-use crate::act::{Act, Ground, Standpoint, list};
+use crate::act::{Act, Ground, Standpoint, planned};
 use crate::evidence::{Due, Line};
 use crate::goal::Goal;
 use crate::mode::{Lock, Mode, RecoveryKind};
@@ -101,7 +101,7 @@ impl Choices {
             if !act.serves(goal) {
                 continue;
             }
-            let lines = list(&act, ground, Standpoint::later(start)).into_lines();
+            let lines = planned(&act, ground, Standpoint::later(start));
             let rows = lines.iter().filter_map(|line| line.bit).collect();
             let mut numbers = 0;
             for line in lines.into_iter().filter(is_planned_around) {
@@ -121,14 +121,6 @@ impl Choices {
             });
         }
         Self { all, absent }
-    }
-
-    /// Every row that an act could bring and that may be passed over; that there is something to do never is.
-    pub(super) fn passable(&self) -> BTreeSet<Bit> {
-        let rows = self.all.iter().flat_map(|one| &one.rows);
-        rows.copied()
-            .filter(|row| !matches!(row, Bit::Open(_) | Bit::Settled))
-            .collect()
     }
 }
 
@@ -164,7 +156,7 @@ pub(super) struct Found {
 }
 
 /// What each reached node cost, and from where and by what it was reached.
-type Reached = BTreeMap<Node, (Cost, Option<(Node, usize)>)>;
+type Reached = HashMap<Node, (Cost, Option<(Node, usize)>)>;
 
 /// Whether every way to `goal` from `state` opens the lock first. A recovery needs the unlock only where
 /// no other way leads into it, and where nothing runs that may be one.
@@ -226,13 +218,15 @@ pub(super) fn cost(act: &Act, at: State, ground: Ground<'_>) -> Cost {
     }
 }
 
-/// Finds the cheapest sequence of acts from `start` to `goal`.
+/// Finds the cheapest sequence of acts from `start` to `goal`. `alone` gathers the rows that stood alone
+/// between a state and an act: without a way, passing over any other row opens nothing.
 pub(super) fn cheapest(
     choices: &Choices,
     ground: Ground<'_>,
     start: State,
     goal: Goal,
     pass: Pass,
+    alone: &mut BTreeSet<Bit>,
 ) -> Result<Found, NoPlan> {
     let family = ground.family();
     let goal_rows = goal.rows();
@@ -267,13 +261,18 @@ pub(super) fn cheapest(
             return Err(NoPlan::TooMany(MOST_EXPANSIONS));
         }
         for (place, one) in choices.all.iter().enumerate() {
-            let mut lacking = one.rows.iter().filter(|row| !row.holds(node.state));
-            let is_possible = lacking.all(|row| match pass {
-                Pass::Strict => false,
-                Pass::Look => *row == Bit::Settled,
-                Pass::Explain(passed) => *row == Bit::Settled || *row == passed,
+            let mut lacking = one.rows.iter().filter(|row| {
+                !row.holds(node.state)
+                    && match pass {
+                        Pass::Strict => true,
+                        Pass::Look => **row != Bit::Settled,
+                        Pass::Explain(passed) => **row != Bit::Settled && **row != passed,
+                    }
             });
-            if !is_possible {
+            if let Some(row) = lacking.next() {
+                if pass == Pass::Look && lacking.next().is_none() {
+                    alone.insert(*row);
+                }
                 continue;
             }
             let granted = node.granted | one.absent;
@@ -316,6 +315,8 @@ pub(super) fn lacks(choice: &Choice, state: State) -> Option<Bit> {
 
 #[cfg(test)]
 mod tests {
+    use std::collections::BTreeMap;
+
     use proptest::prelude::*;
 
     use super::*;
@@ -374,7 +375,14 @@ mod tests {
     ) -> Result<Found, NoPlan> {
         on(family, ways, legs, |ground| {
             let choices = Choices::of(ground, start, goal);
-            cheapest(&choices, ground, start, goal, Pass::Strict)
+            cheapest(
+                &choices,
+                ground,
+                start,
+                goal,
+                Pass::Strict,
+                &mut BTreeSet::new(),
+            )
         })
     }
 

@@ -1,5 +1,7 @@
 //! A found plan as a person reads it: steps, each with its *because*, and a head that adds up.
 
+use std::collections::BTreeSet;
+
 use serde::Serialize;
 use veritope_wire::Digest;
 
@@ -137,13 +139,22 @@ impl Sheet {
     }
 }
 
+/// Whether whoever asks for a way wants to know what is lacking where there is none.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WhyNoWay {
+    /// It is said to a person.
+    Asked,
+    /// Only a way counts.
+    NotAsked,
+}
+
 /// Finds the cheapest safe sheet from `start` to `goal` for the unit that `of` knows of.
 ///
 /// # Errors
 /// When no way leads there even if everything that somebody could supply were there, or when the
 /// search is cut off.
 pub fn find(of: &Dossier<'_>, start: State, goal: Goal) -> Result<Sheet, NoPlan> {
-    find_along(of, start, goal, &Chain::default())
+    find_along(of, start, goal, &Chain::default(), WhyNoWay::Asked)
 }
 
 /// The same, along a chain from build to build with the unlock in it.
@@ -155,6 +166,7 @@ pub fn find_along(
     mut start: State,
     goal: Goal,
     chain: &Chain,
+    why_not: WhyNoWay,
 ) -> Result<Sheet, NoPlan> {
     let (legs, before) = chain.names();
     let ground = Ground {
@@ -164,13 +176,17 @@ pub fn find_along(
     };
     start.legs_ahead = ground.ahead();
     let choices = Choices::of(ground, start, goal);
-    let search = |pass| cheapest(&choices, ground, start, goal, pass);
-    let (found, reach) = match search(Pass::Strict) {
+    let search =
+        |pass, alone: &mut BTreeSet<Bit>| cheapest(&choices, ground, start, goal, pass, alone);
+    let mut alone = BTreeSet::new();
+    let (found, reach) = match search(Pass::Strict, &mut alone) {
         Ok(found) => (found, Reach::Goal),
         // There may be a way that leads on from what a look will show.
-        Err(NoPlan::NoWay) => match search(Pass::Look) {
+        Err(NoPlan::NoWay) => match search(Pass::Look, &mut alone) {
             Ok(found) => (found, Reach::FirstLook),
-            Err(NoPlan::NoWay) => return Err(explained(&choices, search)),
+            Err(NoPlan::NoWay) if why_not == WhyNoWay::Asked => {
+                return Err(explained(&alone, |pass| search(pass, &mut BTreeSet::new())));
+            }
             Err(error) => return Err(error),
         },
         Err(error) => return Err(error),
@@ -206,8 +222,10 @@ pub fn find_along(
 
 /// The one row that is lacking, where passing it over leads there; of several the one by which it is
 /// cheapest.
-fn explained(choices: &Choices, search: impl Fn(Pass) -> Result<Found, NoPlan>) -> NoPlan {
-    let rows = choices.passable().into_iter();
+fn explained(alone: &BTreeSet<Bit>, search: impl Fn(Pass) -> Result<Found, NoPlan>) -> NoPlan {
+    // That there is something to do is never passed over.
+    let may = |row: &Bit| !matches!(row, Bit::Open(_) | Bit::Settled);
+    let rows = alone.iter().copied().filter(may);
     // What the lock bars is said first: nothing else helps as long as it is closed.
     let is_else = |row: Bit| !matches!(row, Bit::Lock(_));
     let ways =

@@ -33,11 +33,11 @@ pub(super) fn next_check(
     facts: &Facts,
     now: BenchTime,
     lines: &[Line],
+    already: Settled,
     judged: impl Fn(&Facts) -> (Vec<Line>, Settled),
 ) -> Option<NextCheck> {
     let unknown = |lines: &[Line]| lines.iter().filter(|line| line.is_unknown()).count();
     let open = unknown(lines);
-    let (_, already) = judged(facts);
     let mut best: Option<(u64, NextCheck)> = None;
     for line in lines.iter().filter(|line| line.is_unknown()) {
         let Some(Cure::TypeFact { key, place }) = line.cure() else {

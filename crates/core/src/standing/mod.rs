@@ -18,16 +18,16 @@ mod outlook;
 use serde::Serialize;
 use veritope_wire::{BenchTime, Digest};
 
-use crate::act::{Act, Ground, Standpoint, Unlock, list};
+use crate::act::{Act, Ground, Standpoint, Unlock, before_the_door};
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
 use crate::dossier::{Dossier, Shelved};
-use crate::evidence::{Basis, Cure, Due, Line};
+use crate::evidence::{Basis, Cure, Line};
 use crate::facts::{FactKey, Facts};
 use crate::family::{Caution, Consequence, Family};
 use crate::goal::Goal;
 use crate::mode::{Lock, Mode, RecoveryKind};
-use crate::plan::{self, NoPlan, Sheet};
+use crate::plan::{self, NoPlan, Sheet, WhyNoWay};
 use crate::rule::Rule;
 use crate::state::{Presence, State};
 
@@ -166,11 +166,7 @@ pub fn plan_for(
     goal: Goal,
     back_to: Option<&str>,
 ) -> Result<Sheet, NoPlan> {
-    let mut start = start;
-    if start.lock == Some(Lock::Locked) {
-        // A locked unit starts no recovery but the maker's.
-        start.recovery = start.recovery.or(Some(RecoveryKind::Stock));
-    }
+    let start = with_recovery(start);
     let chain = match goal {
         Goal::Unlock if start.lock != Some(Lock::Unlocked) => {
             match builds::gate(of.family, of.facts, back_to) {
@@ -180,7 +176,15 @@ pub fn plan_for(
         }
         _ => Chain::default(),
     };
-    plan::find_along(of, start, goal, &chain)
+    plan::find_along(of, start, goal, &chain, WhyNoWay::Asked)
+}
+
+/// A locked unit starts no recovery but the maker's.
+fn with_recovery(mut start: State) -> State {
+    if start.lock == Some(Lock::Locked) {
+        start.recovery = start.recovery.or(Some(RecoveryKind::Stock));
+    }
+    start
 }
 
 /// Judges whether a unit can be unlocked.
@@ -307,32 +311,29 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
             battery: Some(&battery),
             ..*of
         };
-        let mut lines = list(&unlock, Ground::plain(&of), Standpoint::now(&of)).into_lines();
-        lines.retain(|line| line.due <= Due::Way);
+        let lines = before_the_door(&unlock, Ground::plain(&of), Standpoint::now(&of));
         (lines, battery)
     };
     let (lines, battery) = judged(input.facts);
     standing.verdict = verdict(&lines);
-    // A *no* is a *no* whatever else is found out.
-    if !matches!(standing.verdict, Verdict::NotPossible { .. }) {
-        standing.next_check = check::next_check(family, input.facts, of.now, &lines, |facts| {
+    // A *no* is a *no* whatever else is found out; a row of the bench asks only where nothing is known.
+    let asks = match (&standing.verdict, input.depth) {
+        (Verdict::NotPossible { .. }, _) => false,
+        (Verdict::NotKnownYet, _) | (_, Depth::Page) => true,
+        (_, Depth::Row) => false,
+    };
+    if asks {
+        let judged = |facts: &Facts| {
             if settled(name, family, facts).is_some() {
                 return (Vec::new(), Settled::Yes);
             }
             let (lines, _) = judged(facts);
-            let is_settled = matches!(
-                verdict(&lines),
-                Verdict::NotPossible { .. } | Verdict::WaitUntil { .. }
-            );
-            (
-                lines,
-                if is_settled {
-                    Settled::Yes
-                } else {
-                    Settled::No
-                },
-            )
-        });
+            let ends = ends(&verdict(&lines));
+            (lines, ends)
+        };
+        let already = ends(&standing.verdict);
+        standing.next_check =
+            check::next_check(family, input.facts, of.now, &lines, already, judged);
     }
     let barred = match &sheet {
         Err(error) => Some(format!("{error}.")),
@@ -368,6 +369,14 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
 enum Settled {
     Yes,
     No,
+}
+
+/// Whether a verdict leaves nothing to find out.
+fn ends(verdict: &Verdict) -> Settled {
+    match verdict {
+        Verdict::NotPossible { .. } | Verdict::WaitUntil { .. } => Settled::Yes,
+        _ => Settled::No,
+    }
 }
 
 /// Facts without which it can't be said whether at all.
@@ -539,7 +548,8 @@ fn afternoon(input: &StandingInput<'_>, of: &Dossier<'_>, start: State) -> Optio
     [Goal::BackUp, Goal::KeepRecovery]
         .into_iter()
         .filter_map(|goal| {
-            let sheet = plan_for(&of, start, goal, None).ok()?;
+            let (start, none) = (with_recovery(start), Chain::default());
+            let sheet = plan::find_along(&of, start, goal, &none, WhyNoWay::NotAsked).ok()?;
             let facts = input.facts;
             let battery = budget::battery(sheet.load(), facts, of.family, input.policy, of.now);
             Some(Afternoon {

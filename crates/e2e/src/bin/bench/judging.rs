@@ -78,7 +78,8 @@ pub(super) fn one() -> Outcome {
     Ok(())
 }
 
-/// The sheet of a unit whose build lies twelve more increments up: more than forty steps.
+/// The sheet of a unit whose one build that can be unlocked lies twenty increments up: more than forty
+/// steps.
 pub(super) fn forty_steps() -> Outcome {
     const FROM: &str = "WM1-3.4-2610";
     let mut family = family("mooring")?;
@@ -89,15 +90,18 @@ pub(super) fn forty_steps() -> Outcome {
         .ok_or("no increment")?
         .clone();
     let (mut last, _) = family.build(FROM).ok_or("no such build")?;
-    let mut names = String::from("\"mallet-full-3.1\", \"mallet-enabler-3.1\"");
-    for n in 0..12 {
+    let mut names = Vec::new();
+    for build in &mut family.builds {
+        build.unlockable = Unlockable::No;
+    }
+    for n in 0..20 {
         let build = BuildSpec {
             id: format!("WM1-3.{}-27{:02}", n + 5, n + 1),
             ..family.builds[last].clone()
         };
         family.builds.push(build);
         let name = format!("mallet-step-{n}");
-        names.push_str(&format!(", \"{name}\""));
+        names.push(format!("\"{name}\""));
         family.packages.push(PackageSpec {
             name,
             from: Some(last),
@@ -106,9 +110,9 @@ pub(super) fn forty_steps() -> Outcome {
         });
         last = family.builds.len() - 1;
     }
+    family.builds[last].unlockable = Unlockable::Yes;
     let text = std::fs::read_to_string(root().join("docs/examples/dunlin.toml"))?
-        .replace(FROM, &family.builds[last].id)
-        .replace("\"mallet-full-3.1\"", &names);
+        .replace("\"mallet-full-3.1\"", &names.join(", "));
     let now: WallTime = "2026-11-26T10:00:00Z".parse()?;
     let unit = file::load("dunlin.toml", &text, now)?;
     let start = State::from_facts(&unit.facts);
