@@ -7,11 +7,16 @@ use crate::{Outcome, Trouble, root, stamp};
 const NODE_MAJOR: u32 = 20;
 
 /// Programs that the tests call, each with the Debian package that brings it.
-const TEST_PROGRAMS: [(&str, &str); 6] = [
+const TEST_PROGRAMS: [(&str, &str); 11] = [
     ("chromium", "chromium"),
     ("chromedriver", "chromium-driver"),
     ("sgdisk", "gdisk"),
-    ("fsck.fat", "dosfstools"),
+    ("mkfs.fat", "dosfstools"),
+    ("mkfs.ext4", "e2fsprogs"),
+    ("mkfs.f2fs", "f2fs-tools"),
+    ("mkfs.erofs", "erofs-utils"),
+    ("mksquashfs", "squashfs-tools"),
+    ("mkfs.exfat", "exfatprogs"),
     ("zstd", "zstd"),
     ("b3sum", "b3sum"),
 ];

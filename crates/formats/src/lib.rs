@@ -1,11 +1,11 @@
 //! Open formats: bytes in, values out. Nothing here opens a file or talks to a device.
 //!
 //! * [`table`]: a storage area's partition table (GPT), both copies
-//! * [`filesystem`]: how large a file system says that it is
+//! * [`look`]: what any file or partition is, declares and lacks
 //! * [`seektable`]: the seek table behind an object's frames
-//! * [`startimage`]: an image that a bootloader can start, with the descriptor in its header
+//! * [`startimage`]: start images of simulated devices, and what the bench reads of any
 
-pub mod filesystem;
+pub mod look;
 pub mod seektable;
 pub mod startimage;
 pub mod table;

@@ -1,148 +1,187 @@
-//! An image that a bootloader can start: a header with a descriptor, then the payload.
+//! Start images of simulated devices and of tests, in the layout that phones share, and what the bench
+//! reads of one before it is started or written.
 //!
-//! Layout: 8 bytes magic `STARTIMG` · u32 LE version (1) · u32 LE length of the descriptor ·
-//! descriptor, UTF-8 lines `key = value` · zeros up to [`HEADER_BYTES`] · payload. The descriptor
-//! names `codename`, `kind`, `version`, `payload-bytes` and `payload-blake3`.
+//! The kernel stands for all that runs; the ramdisk is a gzip of a cpio archive with `init`, for a
+//! recovery `sbin/recovery`, and `default.prop`, which says what it was built for. The header's digest
+//! covers both, so that a changed bit shows.
 
-use std::collections::BTreeMap;
+use std::io::Write as _;
 
-use veritope_wire::Digest;
+use flate2::{Compression, GzBuilder};
+use sha1::{Digest as _, Sha1};
 
-/// Length of the header; the payload starts here.
-pub const HEADER_BYTES: usize = 4096;
-const MAGIC: &[u8; 8] = b"STARTIMG";
-const VERSION: u32 = 1;
+use crate::look::{self, Bytes, Limits, Looked, Weight, What};
 
 /// What an image says of itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StartImage {
-    /// Codename of the family it was built for.
+    /// Codename of the device that its property file names.
     pub codename: String,
-    /// What it starts, such as `recovery`.
+    /// What it starts: `system`, `stock-recovery` where it says that the maker released it, else
+    /// `recovery`.
     pub kind: String,
-    /// Version of what it starts.
+    /// The build that its property file names.
     pub version: String,
-    /// Length of the payload in bytes.
-    pub payload_bytes: u64,
 }
 
-/// Why bytes are not a start image.
+/// Why bytes are not a start image that can be relied on.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum NotAStartImage {
-    /// Too short, or another file altogether.
-    #[error("this is not a start image: it does not begin with its mark")]
-    Magic,
-    /// A version from the future.
-    #[error("start image version {0} is newer than version 1, which this program reads")]
-    Newer(u32),
-    /// The descriptor is not readable.
-    #[error("the image's descriptor is not readable: {0}")]
-    Descriptor(String),
-    /// The payload's length is not the one announced.
-    #[error("the payload is {found} bytes long, the descriptor says {announced}")]
-    Length {
-        /// Bytes found after the header.
-        found: u64,
-        /// Bytes announced.
-        announced: u64,
-    },
-    /// The payload is damaged.
-    #[error("the payload does not have the digest that the descriptor gives")]
-    Payload,
+    /// Another file altogether.
+    #[error("this is not a start image, it is {0}")]
+    Another(&'static str),
+    /// It is not whole, or was changed.
+    #[error("the start image can't be relied on: {0}")]
+    Damaged(String),
+    /// No property file names a device and a build.
+    #[error("the start image does not say for which device and build it was made")]
+    Silent,
 }
 
-/// Reads and checks an image; `bytes` may carry zeros after the payload, as a partition does.
+/// Reads and checks an image; zeros behind it are a partition's slack.
 ///
 /// # Errors
 /// See [`NotAStartImage`].
-pub fn read_start_image(bytes: &[u8]) -> Result<StartImage, NotAStartImage> {
-    let (image, digest) = header_of(bytes)?;
-    let after = &bytes[HEADER_BYTES..];
-    let payload = usize::try_from(image.payload_bytes)
-        .ok()
-        .and_then(|length| after.get(..length))
-        .ok_or(NotAStartImage::Length {
-            found: after.len() as u64,
-            announced: image.payload_bytes,
-        })?;
-    if Digest::of(payload) != digest {
-        return Err(NotAStartImage::Payload);
-    }
-    Ok(image)
+pub fn read_start_image(bytes: &dyn Bytes) -> Result<StartImage, NotAStartImage> {
+    of(&look::look(bytes, "", Limits::default()))
 }
 
-/// What the head of an image says of it; the payload is not looked at.
+/// The same, of what was looked into.
 ///
 /// # Errors
 /// See [`NotAStartImage`].
-pub fn descriptor_of(head: &[u8]) -> Result<StartImage, NotAStartImage> {
-    header_of(head).map(|(image, _)| image)
+pub fn of(looked: &Looked) -> Result<StartImage, NotAStartImage> {
+    let grave = looked.findings.iter().find(|one| one.weight > Weight::Note);
+    let What::StartImage(image) = &looked.what else {
+        return Err(NotAStartImage::Another(looked.what.name()));
+    };
+    if let Some(finding) = grave {
+        return Err(NotAStartImage::Damaged(finding.says.clone()));
+    }
+    let disk = image.ramdisk.as_ref().ok_or(NotAStartImage::Silent)?;
+    let named = disk
+        .properties
+        .iter()
+        .find_map(|one| Some((one, one.device.clone()?, one.build.clone()?)));
+    let (properties, codename, version) = named.ok_or(NotAStartImage::Silent)?;
+    let is_recovery = disk.holds.iter().any(|one| one == "recovery");
+    let kind = match (is_recovery, properties.says_released()) {
+        (false, _) => "system",
+        (true, true) => "stock-recovery",
+        (true, false) => "recovery",
+    };
+    Ok(StartImage {
+        codename,
+        kind: kind.to_owned(),
+        version,
+    })
 }
 
-/// The descriptor, and the digest that it gives of the payload.
-fn header_of(bytes: &[u8]) -> Result<(StartImage, Digest), NotAStartImage> {
-    let header = bytes.get(..HEADER_BYTES).ok_or(NotAStartImage::Magic)?;
-    if &header[..8] != MAGIC {
-        return Err(NotAStartImage::Magic);
-    }
-    let number = |at: usize| {
-        u32::from_le_bytes([header[at], header[at + 1], header[at + 2], header[at + 3]])
-    };
-    if number(8) != VERSION {
-        return Err(NotAStartImage::Newer(number(8)));
-    }
-    let length = usize::try_from(number(12)).unwrap_or(usize::MAX);
-    let text = header[16..]
-        .get(..length)
-        .ok_or_else(|| NotAStartImage::Descriptor("longer than the header".into()))?;
-    let text = std::str::from_utf8(text)
-        .map_err(|_| NotAStartImage::Descriptor("not UTF-8 text".into()))?;
-    let fields: BTreeMap<&str, &str> = text
-        .lines()
-        .filter_map(|line| line.split_once('='))
-        .map(|(key, value)| (key.trim(), value.trim()))
-        .collect();
-    let field = |key: &str| {
-        fields
-            .get(key)
-            .copied()
-            .ok_or_else(|| NotAStartImage::Descriptor(format!("`{key}` is missing")))
-    };
-    let announced: u64 = field("payload-bytes")?
-        .parse()
-        .map_err(|_| NotAStartImage::Descriptor("`payload-bytes` is not a number".into()))?;
-    let digest: Digest = field("payload-blake3")?
-        .parse()
-        .map_err(|_| NotAStartImage::Descriptor("`payload-blake3` is not a digest".into()))?;
-    let image = StartImage {
-        codename: field("codename")?.to_owned(),
-        kind: field("kind")?.to_owned(),
-        version: field("version")?.to_owned(),
-        payload_bytes: announced,
-    };
-    Ok((image, digest))
-}
-
-/// Builds an image around `payload`.
+/// Builds an image with a header of version 2 around `payload`.
 #[must_use]
 pub fn build_start_image(codename: &str, kind: &str, version: &str, payload: &[u8]) -> Vec<u8> {
-    let descriptor = format!(
-        "codename = {codename}\nkind = {kind}\nversion = {version}\npayload-bytes = {}\npayload-blake3 = {}\n",
-        payload.len(),
-        Digest::of(payload)
-    );
-    let mut bytes = Vec::with_capacity(HEADER_BYTES + payload.len());
-    bytes.extend_from_slice(MAGIC);
-    bytes.extend_from_slice(&VERSION.to_le_bytes());
-    bytes.extend_from_slice(
-        &u32::try_from(descriptor.len())
-            .unwrap_or(u32::MAX)
-            .to_le_bytes(),
-    );
-    bytes.extend_from_slice(descriptor.as_bytes());
-    bytes.resize(HEADER_BYTES, 0);
-    bytes.extend_from_slice(payload);
+    build_with_header(2, codename, kind, version, payload)
+}
+
+/// Page of the images that are built.
+const PAGE_BYTES: usize = 2048;
+const MAGIC: [u8; 8] = [0x41, 0x4E, 0x44, 0x52, 0x4F, 0x49, 0x44, 0x21];
+
+/// Builds an image with a header of version 0, 1 or 2.
+#[must_use]
+pub fn build_with_header(
+    header: u32,
+    codename: &str,
+    kind: &str,
+    version: &str,
+    payload: &[u8],
+) -> Vec<u8> {
+    let ramdisk = ramdisk(codename, kind, version);
+    let length = |part: &[u8]| u32::try_from(part.len()).unwrap_or(u32::MAX).to_le_bytes();
+    let mut head = vec![0; PAGE_BYTES];
+    head[..8].copy_from_slice(&MAGIC);
+    head[8..12].copy_from_slice(&length(payload));
+    head[16..20].copy_from_slice(&length(&ramdisk));
+    head[36..40].copy_from_slice(&2048_u32.to_le_bytes());
+    head[40..44].copy_from_slice(&header.to_le_bytes());
+    let name = codename.as_bytes();
+    let name = &name[..name.len().min(15)];
+    head[48..48 + name.len()].copy_from_slice(name);
+    let mut hash = Sha1::new();
+    let none: &[u8] = &[];
+    // Kernel, ramdisk, second stage, and from versions 1 and 2 on the parts that came with them.
+    let parts = [payload, &ramdisk, none, none, none];
+    for part in &parts[..3 + header as usize] {
+        hash.update(part);
+        hash.update(length(part));
+    }
+    head[576..596].copy_from_slice(&hash.finalize());
+    if header >= 1 {
+        let head_bytes: u32 = if header == 1 { 1648 } else { 1660 };
+        head[1644..1648].copy_from_slice(&head_bytes.to_le_bytes());
+    }
+    let mut bytes = head;
+    for part in [payload, &ramdisk] {
+        bytes.extend_from_slice(part);
+        bytes.resize(bytes.len().next_multiple_of(PAGE_BYTES), 0);
+    }
     bytes
+}
+
+/// A ramdisk that starts `kind` on a device.
+fn ramdisk(codename: &str, kind: &str, version: &str) -> Vec<u8> {
+    let keys = if kind == "recovery" {
+        "test-keys"
+    } else {
+        "release-keys"
+    };
+    let properties = format!(
+        "# built for a simulated device\nro.product.device={codename}\nro.build.id={version}\nro.build.tags={keys}\n"
+    );
+    let mut archive = Vec::new();
+    entry(&mut archive, "init", 0o100_755, b"starts\n");
+    if kind.ends_with("recovery") {
+        entry(&mut archive, "sbin/recovery", 0o100_755, b"recovers\n");
+    }
+    entry(
+        &mut archive,
+        "default.prop",
+        0o100_644,
+        properties.as_bytes(),
+    );
+    entry(&mut archive, "TRAILER!!!", 0, &[]);
+    let mut packed = GzBuilder::new().write(Vec::new(), Compression::default());
+    // Writing to memory does not fail.
+    let _ = packed.write_all(&archive);
+    packed.finish().unwrap_or_default()
+}
+
+/// One entry of a cpio archive.
+fn entry(archive: &mut Vec<u8>, name: &str, mode: u32, bytes: &[u8]) {
+    let fields = [
+        0,
+        mode,
+        0,
+        0,
+        1,
+        0,
+        u32::try_from(bytes.len()).unwrap_or(u32::MAX),
+        0,
+        0,
+        0,
+        0,
+        u32::try_from(name.len() + 1).unwrap_or(u32::MAX),
+        0,
+    ];
+    archive.extend_from_slice(b"070701");
+    for field in fields {
+        archive.extend_from_slice(format!("{field:08X}").as_bytes());
+    }
+    archive.extend_from_slice(name.as_bytes());
+    archive.push(0);
+    archive.resize(archive.len().next_multiple_of(4), 0);
+    archive.extend_from_slice(bytes);
+    archive.resize(archive.len().next_multiple_of(4), 0);
 }
 
 #[cfg(test)]
@@ -151,37 +190,41 @@ mod tests {
 
     #[test]
     fn what_is_built_is_read_also_with_a_partitions_slack_behind_it() {
-        let mut bytes = build_start_image("gimbal", "recovery", "3.2.0", &[7; 5000]);
-        bytes.extend_from_slice(&[0; 900]);
-        let image = read_start_image(&bytes).unwrap();
-        assert_eq!(
-            (image.codename.as_str(), image.payload_bytes),
-            ("gimbal", 5000)
-        );
+        for header in 0..3 {
+            for kind in ["recovery", "stock-recovery", "system"] {
+                let mut bytes = build_with_header(header, "gimbal", kind, "3.2.0", &[7; 5000]);
+                bytes.extend_from_slice(&[0; 900]);
+                let image = read_start_image(&bytes).unwrap();
+                assert_eq!(
+                    (
+                        image.codename.as_str(),
+                        image.kind.as_str(),
+                        image.version.as_str()
+                    ),
+                    ("gimbal", kind, "3.2.0")
+                );
+            }
+        }
     }
 
     #[test]
     fn each_kind_of_damage_is_named() {
         let sound = build_start_image("gimbal", "recovery", "3.2.0", &[7; 5000]);
-        assert_eq!(read_start_image(b"PK\x03\x04"), Err(NotAStartImage::Magic));
-        assert_eq!(
-            read_start_image(&sound[..6000]),
-            Err(NotAStartImage::Length {
-                found: 1904,
-                announced: 5000
-            })
+        let another = read_start_image(b"PK\x05\x06");
+        assert!(
+            matches!(another, Err(NotAStartImage::Another(_))),
+            "{another:?}"
         );
-        let mut flipped = sound.clone();
-        flipped[HEADER_BYTES + 17] ^= 4;
-        assert_eq!(read_start_image(&flipped), Err(NotAStartImage::Payload));
-        let mut newer = sound.clone();
-        newer[8] = 9;
-        assert_eq!(read_start_image(&newer), Err(NotAStartImage::Newer(9)));
-        let mut endless = sound;
-        endless[12..16].copy_from_slice(&u32::MAX.to_le_bytes());
-        assert!(matches!(
-            read_start_image(&endless),
-            Err(NotAStartImage::Descriptor(_))
-        ));
+        for cut in [1000, 3000, 7000, sound.len() - 2040] {
+            let cut = read_start_image(&&sound[..cut]);
+            assert!(matches!(cut, Err(NotAStartImage::Damaged(_))), "{cut:?}");
+        }
+        let mut flipped = sound;
+        flipped[3000] ^= 4;
+        let flipped = read_start_image(&flipped);
+        assert!(
+            matches!(flipped, Err(NotAStartImage::Damaged(_))),
+            "{flipped:?}"
+        );
     }
 }

@@ -4,7 +4,7 @@
 use std::io::{self, Write};
 
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
-use veritope_formats::startimage::build_start_image;
+use veritope_formats::startimage::{build_start_image, build_with_header};
 
 use crate::condition::Slot;
 use crate::profile::{Content, Part, Profile};
@@ -203,7 +203,8 @@ fn fill(
         Content::Firmware => storage.write_at(place.offset, &shared.firmware(length * 3 / 4)),
         Content::Image { kind } => {
             let payload = shared.firmware(length * 5 / 8);
-            let image = build_start_image(profile.codename, kind, profile.build, &payload);
+            let (header, codename) = (profile.header, profile.codename);
+            let image = build_with_header(header, codename, kind, profile.build, &payload);
             storage.write_at(place.offset, &image)
         }
         Content::UnitNoise | Content::Fixed => {

@@ -64,6 +64,8 @@ pub struct Profile {
     pub model_code: &'static str,
     /// Build it ships with.
     pub build: &'static str,
+    /// Version of the header of its start images, 0 to 2.
+    pub header: u32,
     /// How many times larger than usual system and user data are.
     pub size_scale: u32,
     /// Bytes in a sector.
@@ -89,6 +91,7 @@ impl Profile {
             codename: "gimbal",
             model_code: "FL-1",
             build: "loop-4.1.7-20261011",
+            header: 0,
             size_scale: 1,
             sector_bytes: 512,
             partitions: parts("gimbal"),
@@ -123,6 +126,11 @@ impl Profile {
             codename: scheme.codename,
             model_code: scheme.models.first().copied().unwrap_or(""),
             build: scheme.builds.first().map_or("", |build| build.id),
+            header: match scheme.codename {
+                "mooring" | "thimble" => 0,
+                "kelpie" => 1,
+                _ => 2,
+            },
             size_scale: 1,
             sector_bytes: if scheme.codename == "cinder" {
                 4096

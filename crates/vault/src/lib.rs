@@ -25,7 +25,7 @@ mod verify;
 pub use copy::Copied;
 pub use error::VaultError;
 pub use manifest::{CaptureSource, Captured, CapturedArea, MANIFEST_VERSION, Manifest};
-pub use object::{Object, ObjectInfo};
+pub use object::{Object, ObjectImage, ObjectInfo};
 pub use place::{Medium, PlaceFile};
 pub use pump::{FrameDone, pump};
 pub use staging::{StagedImage, Staging};

@@ -1,11 +1,13 @@
 //! An object: one image as a file of zstd frames.
 
+use std::cell::RefCell;
 use std::fs::File;
-use std::io::{Read, Seek, SeekFrom};
+use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 use rustix::fs::Advice;
 use veritope_core::digest::{FRAME_BYTES, FrameLayout};
+use veritope_formats::look::Bytes;
 use veritope_formats::seektable::{
     FOOTER_BYTES, FramePlace, NotASeekTable, digests_bytes, read_digests, read_footer,
     read_seek_table, table_bytes,
@@ -155,5 +157,55 @@ impl Object {
                 place.bytes
             ))
         }
+    }
+}
+/// The image that an object keeps, read from any place, a frame at a time.
+#[derive(Debug)]
+pub struct ObjectImage {
+    length: u64,
+    object: RefCell<Object>,
+    /// The frame that was unpacked last, and its number.
+    last: RefCell<Option<(u64, Vec<u8>)>>,
+}
+
+impl ObjectImage {
+    /// The image of `object`. A frame that is damaged can't be read, and is said then.
+    #[must_use]
+    pub fn new(object: Object) -> Self {
+        Self {
+            length: object.info().bytes,
+            object: RefCell::new(object),
+            last: RefCell::new(None),
+        }
+    }
+}
+
+impl Bytes for ObjectImage {
+    fn length(&self) -> u64 {
+        self.length
+    }
+
+    fn read_exact_at(&self, at: u64, into: &mut [u8]) -> io::Result<()> {
+        let (mut at, mut into) = (at, into);
+        let mut last = self.last.borrow_mut();
+        while !into.is_empty() {
+            let (number, within) = (at / FRAME_BYTES, at % FRAME_BYTES);
+            if last.as_ref().is_none_or(|(known, _)| *known != number) {
+                let frame = self.object.borrow_mut().frame(number);
+                *last = Some((number, frame.map_err(io::Error::other)?));
+            }
+            let frame = last.as_ref().map_or(&[][..], |(_, bytes)| bytes);
+            let within = usize::try_from(within).unwrap_or(usize::MAX);
+            let part = frame.get(within..).unwrap_or_default();
+            let length = part.len().min(into.len());
+            if length == 0 {
+                return Err(io::ErrorKind::UnexpectedEof.into());
+            }
+            let (now, rest) = into.split_at_mut(length);
+            now.copy_from_slice(&part[..length]);
+            at += length as u64;
+            into = rest;
+        }
+        Ok(())
     }
 }

@@ -15,11 +15,11 @@ use veritope_core::mode::Mode;
 use veritope_core::rule::Rule;
 use veritope_core::steady::Taken;
 use veritope_core::worth::Inside;
-use veritope_formats::filesystem;
-use veritope_formats::startimage::descriptor_of;
+use veritope_formats::look::{Limits, What, look};
+use veritope_formats::startimage;
 use veritope_link::LinkError;
 use veritope_vault::{
-    Access, CaptureSource, Captured, ImageState, MANIFEST_VERSION, Manifest, Vault,
+    Access, CaptureSource, Captured, ImageState, MANIFEST_VERSION, Manifest, ObjectImage, Vault,
 };
 use veritope_wire::{CaptureId, Digest, JobId, Label, PlaceId, UnitId};
 
@@ -357,7 +357,7 @@ impl Keeping {
             return Err(KeepingError::Stopped);
         }
         let damage = report.damage.into_iter().chain(of_manifest);
-        let damage = damage
+        let damage: Vec<DamageFacts> = damage
             .map(|one| DamageFacts {
                 label: one.label,
                 frame: one.frame,
@@ -366,17 +366,42 @@ impl Keeping {
                 what: one.what,
             })
             .collect();
-        Ok(self.pen.append(
-            manifest.unit,
-            None,
-            vec![Entry::CopyRead {
-                capture: manifest.capture,
-                place: vault.id(),
-                name: name.to_owned(),
-                medium: self.library.medium_of(vault.id(), vault)?,
-                damage,
-            }],
-        )?)
+        let sound: Vec<&Captured> = manifest
+            .partitions
+            .iter()
+            .filter(|part| {
+                !damage
+                    .iter()
+                    .any(|one| one.label.as_ref() == Some(&part.label))
+            })
+            .collect();
+        let entry = Entry::CopyRead {
+            capture: manifest.capture,
+            place: vault.id(),
+            name: name.to_owned(),
+            medium: self.library.medium_of(vault.id(), vault)?,
+            damage,
+        };
+        self.pen.append(manifest.unit, None, vec![entry])?;
+        // What it says is written down; what its bytes are is for the screens, and is no part of that.
+        for part in sound {
+            if meter.watcher.should_stop() {
+                break;
+            }
+            meter.at(format!("looking into {}", part.label));
+            self.look_into(vault, part)?;
+        }
+        Ok(())
+    }
+
+    fn look_into(&self, vault: &Vault, part: &Captured) -> Result<(), KeepingError> {
+        if self.library.seen_inside(part.blake3).is_some() {
+            return Ok(());
+        }
+        let image = ObjectImage::new(vault.object(part.blake3)?);
+        self.library
+            .look_into(part.blake3, part.label.as_str(), &image)?;
+        Ok(())
     }
 
     /// The manifest of a capture, from the first place that has it with the digest that the log
@@ -752,19 +777,19 @@ fn manifest_damage(
     })
 }
 
-/// What the head of a captured image says that it is.
+/// What a captured image says that it is.
 fn look_inside(vault: &Vault, part: &Captured) -> Result<Inside, KeepingError> {
     if part.blank != BlankBytes::No {
         return Ok(Inside::Other);
     }
-    let head = vault.frame(part, 0)?;
-    let of_file_system = &head[..head.len().min(filesystem::HEAD_BYTES)];
-    if let Some(declared) = filesystem::declared(of_file_system) {
+    let image = ObjectImage::new(vault.object(part.blake3)?);
+    let looked = look(&image, part.label.as_str(), Limits::default());
+    if let What::FileSystem(system) = &looked.what {
         return Ok(Inside::FileSystem {
-            kind: declared.kind.to_owned(),
+            kind: system.kind.short().to_owned(),
         });
     }
-    Ok(match descriptor_of(&head) {
+    Ok(match startimage::of(&looked) {
         Ok(image) => Inside::StartImage {
             codename: image.codename,
             kind: image.kind,

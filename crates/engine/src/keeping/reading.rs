@@ -9,7 +9,7 @@ use veritope_core::family::Wanted;
 use veritope_core::family::{Family, Role};
 use veritope_core::partitions::{OwnPartition, describe};
 use veritope_core::rule::Rule;
-use veritope_formats::filesystem;
+use veritope_formats::look::{HEAD_BYTES, superblock};
 use veritope_formats::table::read_table;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_vault::{Captured, CapturedArea, Staging, pump};
@@ -341,13 +341,15 @@ impl Reader<'_> {
 
 /// A file system that declares more bytes than there are is not whole (`B5`).
 fn is_whole(image: &Image, head: &[u8]) -> Result<(), KeepingError> {
-    let head = &head[..head.len().min(filesystem::HEAD_BYTES)];
-    match filesystem::declared(head) {
-        Some(declared) if declared.bytes > image.length_bytes => Err(no_backup(
+    match superblock(&head[..head.len().min(HEAD_BYTES)]) {
+        Some(system) if system.declared_bytes > image.length_bytes => Err(no_backup(
             Rule::B5,
             format!(
-                "the {} file system in {} declares {} bytes, and there are {}: this is not a backup of it",
-                declared.kind, image.label, declared.bytes, image.length_bytes
+                "the {} in {} declares {} bytes, and there are {}: this is not a backup of it",
+                system.kind.name(),
+                image.label,
+                system.declared_bytes,
+                image.length_bytes
             ),
         )),
         _ => Ok(()),

@@ -15,7 +15,7 @@ use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::rule::Rule;
 use veritope_core::steady::Taken;
-use veritope_formats::startimage::descriptor_of;
+use veritope_formats::startimage::read_start_image;
 use veritope_vault::{CaptureSource, Captured, MANIFEST_VERSION, Manifest, pump};
 use veritope_wire::{CaptureId, Digest, JobId, Label, RequestId, UnitId};
 
@@ -203,7 +203,7 @@ impl Keeping {
                 )));
             }
             // What says of itself that it is another's, or somebody's recovery, is none of the maker's.
-            if let Ok(head) = descriptor_of(&bytes) {
+            if let Ok(head) = read_start_image(&bytes) {
                 let is_other = head.codename != family.codename;
                 if is_other || head.kind == "recovery" {
                     staging.discard()?;

@@ -6,6 +6,7 @@
 //! DATA/bench.toml      bridges with their tokens; readable by its owner only
 //! DATA/families/       the user's own family files
 //! DATA/pictures/       pictures attached to facts; never exported
+//! DATA/found/          what images were seen to be; made anew when it is gone
 //! DATA/clock.toml      what is remembered of this computer's clock
 //! DATA/shelf/          images with their side files
 //! DATA/vault/         captures, unless the vault lies elsewhere

@@ -4,6 +4,7 @@
 //! * [`data`]: the folder: version, policy, bridges, places, families, secrets
 //! * [`family`], [`place`]: what is remembered of each
 //! * [`shelf`]: files at hand, judged
+//! * [`found`]: what images were seen to be, beside their digests
 //! * [`kept`]: all of it as it is known now; families, places, pictures, tokens and the clock are changed through it
 
 pub(crate) mod clock;
@@ -11,6 +12,7 @@ pub mod data;
 mod error;
 pub(crate) mod families;
 pub mod family;
+pub mod found;
 pub mod hold;
 pub mod kept;
 pub(crate) mod pictures;

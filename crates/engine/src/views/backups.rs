@@ -17,6 +17,7 @@ use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTi
 use crate::desk::record::DamageFacts;
 use crate::desk::unit::UnitRecord;
 use crate::keeping::{Keeping, KeepingError};
+use crate::library::found::SeenInside;
 use crate::library::places::PlaceView;
 use crate::views::Permission;
 use crate::views::ViewError;
@@ -92,6 +93,8 @@ pub struct CapturedLine {
     pub agreement: Agreement,
     /// Whether it holds anything.
     pub blank: BlankBytes,
+    /// What its bytes were seen to be; nothing before a copy of it was read back.
+    pub seen: Option<SeenInside>,
 }
 
 /// What a capture holds.
@@ -140,6 +143,7 @@ impl Views {
                 .partitions
                 .into_iter()
                 .map(|part| CapturedLine {
+                    seen: self.seen.seen_inside(part.blake3),
                     label: part.label,
                     role: part.role,
                     length_bytes: part.length_bytes,

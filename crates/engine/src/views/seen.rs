@@ -27,6 +27,7 @@ use crate::keeping::KeepingError;
 use crate::keeping::known::{Depth, Known};
 use crate::library::clock::ClockNote;
 use crate::library::data::DamagedFile;
+use crate::library::found::SeenInside;
 use crate::library::places::PlaceView;
 use crate::library::shelf::ShelfImage;
 use crate::links::presence::LinkView;
@@ -66,6 +67,7 @@ asks! {
     library => family_of(record: &UnitRecord) -> Option<Arc<Family>>;
     library => places() -> Vec<PlaceView>;
     library => policy() -> Policy;
+    library => seen_inside(image: Digest) -> Option<SeenInside>;
     library.shelf => images(family: &Family) -> io::Result<Vec<ShelfImage>>;
     turns => is_changing(unit: UnitId) -> bool;
     turns => phase(run: RunId) -> Option<StepPhase>;

@@ -1,0 +1,285 @@
+//! Packed bytes: known by their first bytes, unpacked as a stream that counts against the budget.
+
+use std::io::{self, BufRead, Read};
+
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::bytes::{Budget, View};
+
+/// How bytes are packed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Packing {
+    /// gzip.
+    Gzip,
+    /// lz4 in its frame format.
+    Lz4,
+    /// lz4 in its older framing.
+    Lz4Legacy,
+    /// zstd.
+    Zstd,
+    /// xz.
+    Xz,
+    /// lzma alone.
+    Lzma,
+    /// bzip2.
+    Bzip2,
+    /// lzo: known, not unpacked here.
+    Lzo,
+    /// brotli: has no mark, known by its member's name.
+    Brotli,
+    /// Not packed.
+    None,
+}
+
+impl Packing {
+    /// The packing of what begins with `head`; nothing where it is none that has a mark.
+    pub(crate) fn of(head: &[u8]) -> Option<Self> {
+        let lzma = head.len() >= 13
+            && head[0] == 0x5D
+            && head[1..3] == [0, 0]
+            // The dictionary is a power of two; the length is told or open.
+            && (head[5..13] == [0xFF; 8] || head[10..13] == [0; 3]);
+        Some(match head {
+            [0x1F, 0x8B, 0x08, ..] => Self::Gzip,
+            [0x04, 0x22, 0x4D, 0x18, ..] => Self::Lz4,
+            [0x02, 0x21, 0x4C, 0x18, ..] => Self::Lz4Legacy,
+            [0x28, 0xB5, 0x2F, 0xFD, ..] => Self::Zstd,
+            [0xFD, b'7', b'z', b'X', b'Z', 0, ..] => Self::Xz,
+            [b'B', b'Z', b'h', b'1'..=b'9', 0x31, 0x41, 0x59, 0x26, ..] => Self::Bzip2,
+            [0x89, b'L', b'Z', b'O', 0, ..] => Self::Lzo,
+            _ if lzma => Self::Lzma,
+            _ => return None,
+        })
+    }
+
+    /// In words.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Gzip => "gzip",
+            Self::Lz4 => "lz4",
+            Self::Lz4Legacy => "lz4 in its older framing",
+            Self::Zstd => "zstd",
+            Self::Xz => "xz",
+            Self::Lzma => "lzma",
+            Self::Bzip2 => "bzip2",
+            Self::Lzo => "lzo",
+            Self::Brotli => "brotli",
+            Self::None => "not packed",
+        }
+    }
+}
+
+/// Memory that one unpacker may ask for: what a stream claims of its dictionary is not believed.
+const MOST_DICTIONARY_BYTES: u32 = 64 << 20;
+
+/// A reader that counts what was consumed, so that what follows a packed stream is found.
+#[derive(Debug)]
+pub(crate) struct Counted<R> {
+    inner: R,
+    pub(crate) consumed: u64,
+}
+
+impl<R> Counted<R> {
+    pub(crate) fn new(inner: R) -> Self {
+        Self { inner, consumed: 0 }
+    }
+}
+
+impl<R: Read> Read for Counted<R> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        let read = self.inner.read(into)?;
+        self.consumed += read as u64;
+        Ok(read)
+    }
+}
+
+impl<R: BufRead> BufRead for Counted<R> {
+    fn fill_buf(&mut self) -> io::Result<&[u8]> {
+        self.inner.fill_buf()
+    }
+
+    fn consume(&mut self, bytes: usize) {
+        self.consumed += bytes as u64;
+        self.inner.consume(bytes);
+    }
+}
+
+/// Unpacked bytes, as far as the budget reaches.
+pub(crate) struct Unpacked<'a> {
+    inner: Box<dyn Read + 'a>,
+    budget: &'a Budget,
+    /// The budget ended; what there was is not the whole.
+    pub(crate) over: bool,
+    /// Bytes that came.
+    pub(crate) came: u64,
+}
+
+impl<'a> Unpacked<'a> {
+    /// What `inner` gives, as far as the budget reaches.
+    pub(crate) fn of(inner: Box<dyn Read + 'a>, budget: &'a Budget) -> Self {
+        Self {
+            inner,
+            budget,
+            over: false,
+            came: 0,
+        }
+    }
+}
+
+impl Read for Unpacked<'_> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        let read = self.inner.read(into)?;
+        self.came += read as u64;
+        if !self.budget.expand(read as u64) {
+            self.over = true;
+            return Err(io::ErrorKind::QuotaExceeded.into());
+        }
+        Ok(read)
+    }
+}
+
+impl std::fmt::Debug for Unpacked<'_> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Unpacked({} bytes)", self.came)
+    }
+}
+
+/// Unpacks one stream from `from`; what lies behind it is left unread, but for what the packing
+/// can't tell from more of itself.
+///
+/// # Errors
+/// A packing that is not unpacked here, or whose head is damaged.
+pub(crate) fn unpack<'a>(
+    packing: Packing,
+    from: impl BufRead + 'a,
+    budget: &'a Budget,
+) -> io::Result<Unpacked<'a>> {
+    let inner: Box<dyn Read + 'a> = match packing {
+        Packing::Gzip => Box::new(flate2::bufread::GzDecoder::new(from)),
+        Packing::Lz4 => Box::new(lz4_flex::frame::FrameDecoder::new(from)),
+        Packing::Lz4Legacy => Box::new(Lz4Blocks::new(from)),
+        Packing::Zstd => {
+            let mut decoder = zstd::stream::read::Decoder::with_buffer(from)?.single_frame();
+            decoder.window_log_max(26)?;
+            Box::new(decoder)
+        }
+        Packing::Xz => Box::new(XzStream::new(from)),
+        Packing::Lzma => Box::new(lzma_rust2::LzmaReader::new_mem_limit(
+            from,
+            MOST_DICTIONARY_BYTES >> 10,
+            None,
+        )?),
+        Packing::Bzip2 => Box::new(bzip2::bufread::BzDecoder::new(from)),
+        Packing::Brotli => Box::new(brotli_decompressor::Decompressor::new(from, 64 << 10)),
+        Packing::None => Box::new(from),
+        Packing::Lzo => return Err(io::ErrorKind::Unsupported.into()),
+    };
+    Ok(Unpacked::of(inner, budget))
+}
+
+/// A reader of `view` for [`unpack`].
+pub(crate) fn buffered(view: View<'_>) -> Counted<io::BufReader<super::bytes::ViewReader<'_>>> {
+    Counted::new(io::BufReader::with_capacity(64 << 10, view.reader()))
+}
+
+/// xz, whose dictionary is bounded before anything is allocated.
+struct XzStream<R: Read> {
+    inner: lzma_rust2::XzReader<R>,
+}
+
+impl<R: Read> XzStream<R> {
+    fn new(from: R) -> Self {
+        Self {
+            inner: lzma_rust2::XzReader::new_mem_limit(from, false, MOST_DICTIONARY_BYTES >> 10),
+        }
+    }
+}
+
+impl<R: Read> Read for XzStream<R> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        self.inner.read(into)
+    }
+}
+
+/// The older framing of lz4: a mark, then blocks of up to 8 MiB, each behind its packed length.
+struct Lz4Blocks<R> {
+    from: R,
+    begun: bool,
+    block: Vec<u8>,
+    at: usize,
+}
+
+/// Unpacked length of a full block.
+const LZ4_BLOCK_BYTES: usize = 8 << 20;
+const LZ4_LEGACY_MAGIC: u32 = 0x184C_2102;
+
+impl<R: BufRead> Lz4Blocks<R> {
+    fn new(from: R) -> Self {
+        Self {
+            from,
+            begun: false,
+            block: Vec::new(),
+            at: 0,
+        }
+    }
+
+    /// The next number, without taking it where `take` says so; nothing at the end.
+    fn number(&mut self) -> io::Result<Option<u32>> {
+        let mut bytes = [0; 4];
+        let mut got = 0;
+        while got < 4 {
+            match self.from.read(&mut bytes[got..])? {
+                0 if got == 0 => return Ok(None),
+                0 => return Err(io::ErrorKind::UnexpectedEof.into()),
+                read => got += read,
+            }
+        }
+        Ok(Some(u32::from_le_bytes(bytes)))
+    }
+
+    fn next_block(&mut self) -> io::Result<bool> {
+        if !self.begun {
+            self.begun = true;
+            if self.number()? != Some(LZ4_LEGACY_MAGIC) {
+                return Err(io::ErrorKind::InvalidData.into());
+            }
+        }
+        let length = match self.number()? {
+            // Zeros behind the last block are a partition's slack; a mark is the next stream.
+            None | Some(0) => return Ok(false),
+            Some(LZ4_LEGACY_MAGIC) => return self.next_block(),
+            Some(length) => length as usize,
+        };
+        if length > lz4_flex::block::get_maximum_output_size(LZ4_BLOCK_BYTES) {
+            return Err(io::Error::new(
+                io::ErrorKind::InvalidData,
+                "a block is longer than any can be",
+            ));
+        }
+        let mut packed = vec![0; length];
+        self.from.read_exact(&mut packed)?;
+        let mut block = vec![0; LZ4_BLOCK_BYTES];
+        let unpacked = lz4_flex::block::decompress_into(&packed, &mut block)
+            .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
+        block.truncate(unpacked);
+        self.block = block;
+        self.at = 0;
+        Ok(unpacked > 0)
+    }
+}
+
+impl<R: BufRead> Read for Lz4Blocks<R> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        if self.at == self.block.len() && !self.next_block()? {
+            return Ok(0);
+        }
+        let left = &self.block[self.at..];
+        let length = left.len().min(into.len());
+        into[..length].copy_from_slice(&left[..length]);
+        self.at += length;
+        Ok(length)
+    }
+}
