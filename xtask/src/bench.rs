@@ -5,7 +5,7 @@ use crate::{Outcome, setup};
 
 /// Builds and measures.
 pub(crate) fn run(only: &[String]) -> Outcome {
-    for tool in ["curl", "zstd", "b3sum"] {
+    for tool in ["curl", "zstd", "b3sum", "file"] {
         if !is_here(tool) {
             let text =
                 format!("the bench compares with {tool}; install it (apt-get install {tool})");

@@ -232,6 +232,7 @@ pub(crate) fn write_schema() -> Outcome {
     };
     write("docs/family.schema.json", &described("family")?)?;
     write("docs/facts.schema.json", &described("facts")?)?;
+    write("docs/inspect.schema.json", &described("inspect")?)?;
     write("docs/rules.md", &described("rules")?)?;
     write("docs/openapi.json", &described("api")?)?;
     write("web/src/api/schema.gen.d.ts", &types()?)

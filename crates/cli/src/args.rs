@@ -27,7 +27,8 @@ pub enum Command {
     Link(LinkArgs),
     /// Read a vault's captures back and name what is damaged; no server needed
     Verify(VerifyArgs),
-    /// Tell what a file of ours is: an object, a manifest, a start image
+    /// Tell what a file is, declares and lacks, or each file of a folder; exit 0 sound, 1 findings that
+    /// matter, 2 can't be read
     Inspect(InspectArgs),
     /// Ask the running server to take the next step of a run, through the seal
     Step(StepArgs),
@@ -158,9 +159,10 @@ pub struct VerifyArgs {
 /// `inspect`
 #[derive(Debug, clap::Args)]
 pub struct InspectArgs {
-    /// The file
-    pub file: PathBuf,
-    /// Machine-readable
+    /// The file or folder
+    #[arg(value_name = "FILE|FOLDER")]
+    pub path: PathBuf,
+    /// Machine-readable; docs/inspect.schema.json describes it
     #[arg(long)]
     pub json: bool,
 }
@@ -222,6 +224,8 @@ pub enum Description {
     Family,
     /// A facts file, as JSON Schema
     Facts,
+    /// What `inspect --json` prints, as JSON Schema
+    Inspect,
     /// The rules of the job, as a text to read
     Rules,
 }

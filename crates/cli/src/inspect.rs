@@ -1,234 +1,366 @@
-//! `veritope verify` and `veritope inspect`: read vaults and single files without a server.
+//! `veritope inspect`: what a file is, declares and lacks, without a server (JOB `Q6`).
 
-use std::fs;
-use std::io::Read;
+use std::fs::{self, File};
+use std::io::{self, Write as _};
+use std::os::unix::fs::FileExt as _;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use serde_json::{Value, json};
-use veritope_core::coverage::BlankBytes;
-use veritope_formats::startimage::read_start_image;
-use veritope_vault::{Access, Manifest, Object, Vault, VaultError, VerifyReport};
-use veritope_wire::{Digest, PlaceId};
+use serde::Serialize;
+use serde_json::Value;
+use utoipa::ToSchema;
+use veritope_core::digest::{FRAME_BYTES, SeeingHasher};
+use veritope_formats::look::{Bytes, Finding, LOOKER, Limits, Looked, Trouble, Weight, look};
+use veritope_vault::{Manifest, Object, ObjectImage};
 
-use crate::args::{InspectArgs, VerifyArgs};
+use crate::args::InspectArgs;
 use crate::{CommandError, EXIT_FOUND, EXIT_UNUSABLE};
 
-/// Reads every capture of a vault back. Exit 0: sound; 1: damage, each partition named; 2: a
-/// capture or the vault can't be used.
-pub(crate) fn verify(args: &VerifyArgs) -> Result<ExitCode, CommandError> {
-    let nobody = PlaceId::new(uuid::Uuid::nil());
-    let vault = Vault::open(&args.path, Access::Read, nobody)?;
-    let mut reports: Vec<VerifyReport> = Vec::new();
-    let mut unusable = Vec::new();
-    // A manifest that is gone, empty, or another's is damage of its capture; one from a later program
-    // may be sound, and only that program can tell.
-    let mut manifests = Vec::new();
-    for unit in vault.units()? {
-        for capture in vault.each_capture(unit)? {
-            match capture {
-                Ok(manifest) => reports.push(vault.verify(&manifest, |_| true)),
-                Err(error @ VaultError::Newer { .. }) => unusable.push(error.to_string()),
-                Err(error) => manifests.push(error.to_string()),
-            }
-        }
-    }
-    let in_images: usize = reports.iter().map(|report| report.damage.len()).sum();
-    let damaged = in_images + manifests.len();
-    if args.json {
-        let all = json!({ "captures": reports, "manifests": manifests, "unusable": unusable });
-        println!("{}", serde_json::to_string_pretty(&all).unwrap_or_default());
-    } else {
-        for report in &reports {
-            let words = if report.damage.is_empty() {
-                "sound"
-            } else {
-                "DAMAGED"
-            };
-            println!(
-                "{words}   capture {} of unit {}: {} partitions sound, {} bytes read",
-                report.capture,
-                report.unit,
-                report.sound.len(),
-                report.bytes
-            );
-            for (label, blank) in &report.blank {
-                let what = match blank {
-                    BlankBytes::Zeros => "all zero",
-                    BlankBytes::Ones => "all 0xFF",
-                    BlankBytes::No => continue,
-                };
-                println!("  {label}: sound, and {what}");
-            }
-            for one in &report.damage {
-                let frame = one
-                    .frame
-                    .map_or_else(|| "whole".to_owned(), |frame| format!("frame {frame}"));
-                let label = one
-                    .label
-                    .as_ref()
-                    .map_or_else(|| "manifest".to_owned(), ToString::to_string);
-                println!(
-                    "  {label} {frame}, bytes {} to {}: {} ({})",
-                    one.first_byte,
-                    one.last_byte,
-                    one.what,
-                    one.file.display()
-                );
-            }
-        }
-        for text in &manifests {
-            println!("DAMAGED manifest {text}");
-        }
-        for text in &unusable {
-            println!("UNUSABLE {text}");
-        }
-        println!(
-            "{} captures, {damaged} damaged places, {} unusable",
-            reports.len(),
-            unusable.len()
-        );
-    }
-    Ok(match (damaged, unusable.len()) {
-        (0, 0) => ExitCode::SUCCESS,
-        (_, 0) => ExitCode::from(EXIT_FOUND),
-        _ => ExitCode::from(EXIT_UNUSABLE),
-    })
+/// What `inspect --json` prints.
+#[derive(Debug, Serialize, ToSchema)]
+pub(crate) struct Inspected {
+    /// Version of the looker.
+    looker: u32,
+    /// Files in the order of their names.
+    files: Vec<InspectedFile>,
+}
+
+/// One file.
+#[derive(Debug, Serialize, ToSchema)]
+struct InspectedFile {
+    /// Its path, as it was given or found.
+    file: String,
+    /// What it is of this program's own, if anything.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    own: Option<Own>,
+    #[serde(flatten)]
+    looked: Looked,
+}
+
+/// A file of this program's own.
+#[derive(Debug, Serialize, ToSchema)]
+#[serde(tag = "is", rename_all = "kebab-case")]
+enum Own {
+    /// An object of a vault; what was looked into is the image that it keeps.
+    Object {
+        /// Frames.
+        frames: u64,
+        /// Bytes as they lie there.
+        stored_bytes: u64,
+        /// Digest of the image.
+        blake3: String,
+    },
+    /// A capture's manifest.
+    Manifest {
+        /// The capture.
+        capture: String,
+        /// The unit.
+        unit: String,
+        /// When it was taken.
+        taken: String,
+        /// Family.
+        family: String,
+        /// Partitions.
+        partitions: Vec<OwnPartition>,
+    },
+}
+
+/// A partition of a capture.
+#[derive(Debug, Serialize, ToSchema)]
+struct OwnPartition {
+    label: String,
+    bytes: u64,
+    blake3: String,
+    /// How it was read.
+    read: String,
+    /// Whether it is nothing but one byte.
+    blank: String,
+    /// Whether its list of frames is whole.
+    frames_add_up: bool,
 }
 
 /// Largest manifest that is looked at.
 const MOST_MANIFEST_BYTES: u64 = 64 << 20;
-/// Largest start image that is looked at.
-const MOST_IMAGE_BYTES: u64 = 256 << 20;
+/// Files of one folder that are looked into.
+const MOST_FILES: usize = 100_000;
 
-/// Tells what a file is. Exit 0 when it is one of ours and whole, 1 when it is damaged, 2 when it
-/// is none of ours.
+/// Tells what a file is, or each file of a folder. Exit 0: sound; 1: something that matters was
+/// found; 2: something can't be read at all.
 pub(crate) fn inspect(args: &InspectArgs) -> Result<ExitCode, CommandError> {
-    let path = &args.file;
-    let unreadable = |error: std::io::Error| {
-        CommandError::Input(format!("{} can't be read: {error}", path.display()))
-    };
-    let mut head = Vec::new();
-    let mut file = fs::File::open(path).map_err(unreadable)?;
-    let length = file.metadata().map_err(unreadable)?.len();
-    Read::by_ref(&mut file)
-        .take(16)
-        .read_to_end(&mut head)
-        .map_err(unreadable)?;
-    drop(file);
-    let (told, code) = if head.starts_with(&[0x28, 0xB5, 0x2F, 0xFD]) {
-        object(args)?
-    } else if head.starts_with(b"STARTIMG") && length <= MOST_IMAGE_BYTES {
-        let bytes = fs::read(path).map_err(unreadable)?;
-        match read_start_image(&bytes) {
-            Ok(image) => (
-                json!({
-                    "is": "start image", "codename": image.codename, "kind": image.kind,
-                    "version": image.version, "payload_bytes": image.payload_bytes,
-                    "blake3": Digest::of(&bytes),
-                }),
-                0,
-            ),
-            Err(error) => (
-                json!({ "is": "start image", "damaged": error.to_string() }),
-                EXIT_FOUND,
-            ),
-        }
-    } else if head.first() == Some(&b'{') && length <= MOST_MANIFEST_BYTES {
-        manifest(&fs::read(path).map_err(unreadable)?, args)?
+    let path = &args.path;
+    let mut paths = Vec::new();
+    let is_folder = path.is_dir();
+    if is_folder {
+        files_below(path, &mut paths).map_err(|error| unreadable(path, &error))?;
     } else {
-        return Err(CommandError::Input(format!(
-            "{} is no object, manifest or start image",
-            path.display()
-        )));
+        paths.push(path.clone());
+    }
+    let mut inspected = Inspected {
+        looker: LOOKER,
+        files: Vec::new(),
     };
-    print(&told, args.json);
-    Ok(ExitCode::from(code))
+    let mut gravest = None;
+    let mut out = io::stdout().lock();
+    for path in &paths {
+        let file = match one(path) {
+            Ok(file) => file,
+            // One that can't be read is named among the others; alone it is all there is to say.
+            Err(error) if is_folder => nothing(path, &error),
+            Err(error) => return Err(unreadable(path, &error)),
+        };
+        gravest = gravest.max(file.looked.gravest());
+        if args.json {
+            inspected.files.push(file);
+        } else if tell(&mut out, &file).is_err() {
+            // Whoever reads has enough.
+            break;
+        }
+    }
+    if args.json {
+        let text = serde_json::to_string_pretty(&inspected).unwrap_or_default();
+        let _ = writeln!(out, "{text}");
+    }
+    Ok(match gravest {
+        None | Some(Weight::Note) => ExitCode::SUCCESS,
+        Some(Weight::Matters) => ExitCode::from(EXIT_FOUND),
+        Some(Weight::Unreadable) => ExitCode::from(EXIT_UNUSABLE),
+    })
 }
 
-fn object(args: &InspectArgs) -> Result<(Value, u8), CommandError> {
-    let mut object = Object::open(&args.file)?;
+fn unreadable(path: &Path, error: &io::Error) -> CommandError {
+    CommandError::Input(format!("{} can't be read: {error}", path.display()))
+}
+
+/// Regular files of a folder and those in it, in the order of their names; links are not followed.
+fn files_below(folder: &Path, found: &mut Vec<PathBuf>) -> io::Result<()> {
+    let mut entries = fs::read_dir(folder)?.collect::<io::Result<Vec<_>>>()?;
+    entries.sort_by_key(fs::DirEntry::file_name);
+    for entry in entries {
+        let kind = entry.file_type()?;
+        if kind.is_dir() {
+            files_below(&entry.path(), found)?;
+        } else if kind.is_file() {
+            if found.len() >= MOST_FILES {
+                return Err(io::Error::other(format!("more than {MOST_FILES} files")));
+            }
+            found.push(entry.path());
+        }
+    }
+    Ok(())
+}
+
+fn nothing(path: &Path, error: &io::Error) -> InspectedFile {
+    let mut looked = look(&[], "", Limits::default());
+    looked.findings.push(Finding {
+        trouble: Trouble::Medium,
+        weight: Weight::Unreadable,
+        at: None,
+        says: format!("it can't be read: {error}"),
+    });
+    InspectedFile {
+        file: path.display().to_string(),
+        own: None,
+        looked,
+    }
+}
+
+fn one(path: &Path) -> io::Result<InspectedFile> {
+    let file = File::open(path)?;
+    let about = file.metadata()?;
+    if !about.is_file() {
+        return Err(io::Error::other("it is no regular file"));
+    }
+    let length = about.len();
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    let mut mark = [0; 4];
+    let has_mark = length >= 4 && file.read_exact_at(&mut mark, 0).is_ok();
+    // An object is packed in frames with a table behind; any other such file is none of ours.
+    if has_mark
+        && mark == [0x28, 0xB5, 0x2F, 0xFD]
+        && let Ok(object) = Object::open(path)
+    {
+        return Ok(object_of(path, object));
+    }
+    let mut own = None;
+    if mark[0] == b'{' && length <= MOST_MANIFEST_BYTES {
+        own = manifest_of(&fs::read(path)?);
+    }
+    Ok(InspectedFile {
+        file: path.display().to_string(),
+        own,
+        looked: look(&OpenFile { file, length }, &name, Limits::default()),
+    })
+}
+
+/// A file, read where it lies.
+struct OpenFile {
+    file: File,
+    length: u64,
+}
+
+impl Bytes for OpenFile {
+    fn length(&self) -> u64 {
+        self.length
+    }
+
+    fn read_exact_at(&self, at: u64, into: &mut [u8]) -> io::Result<()> {
+        self.file.read_exact_at(into, at)
+    }
+}
+
+/// An object of a vault: every frame is read and hashed, then its image is looked into.
+fn object_of(path: &Path, mut object: Object) -> InspectedFile {
     let info = object.info();
-    let mut hasher = veritope_core::digest::SeeingHasher::new();
-    let mut damaged = Vec::new();
+    let mut hasher = SeeingHasher::new();
+    let mut damage = Vec::new();
     for index in 0..info.frames {
         match object.frame(index) {
             Ok(bytes) => hasher.update(&bytes),
-            Err(what) => damaged.push(json!({ "frame": index, "what": what })),
+            Err(what) => damage.push(Finding {
+                trouble: Trouble::ChecksumWrong,
+                weight: Weight::Matters,
+                at: Some(index * FRAME_BYTES),
+                says: format!("frame {index} of the object is damaged: {what}"),
+            }),
         }
     }
     let digest = hasher.finish().digest().to_string();
-    let named = args.file.file_stem().and_then(|stem| stem.to_str());
-    if damaged.is_empty() && named.is_some_and(|name| name.len() == 64 && name != digest) {
-        damaged.push(
-            json!({ "what": "the image does not have the digest that the file's name gives" }),
-        );
+    let named = path.file_stem().and_then(|stem| stem.to_str());
+    if damage.is_empty() && named.is_some_and(|name| name.len() == 64 && name != digest) {
+        damage.push(Finding {
+            trouble: Trouble::DigestDiffers,
+            weight: Weight::Matters,
+            at: None,
+            says: "the image does not match the digest in the file's name".into(),
+        });
     }
-    let code = if damaged.is_empty() { 0 } else { EXIT_FOUND };
-    Ok((
-        json!({
-            "is": "object", "frames": info.frames, "image_bytes": info.bytes,
-            "stored_bytes": info.stored_bytes, "blake3": digest, "damaged": damaged,
+    let mut looked = look(&ObjectImage::new(object), "", Limits::default());
+    looked.findings.splice(0..0, damage);
+    InspectedFile {
+        file: path.display().to_string(),
+        own: Some(Own::Object {
+            frames: info.frames,
+            stored_bytes: info.stored_bytes,
+            blake3: digest,
         }),
-        code,
-    ))
+        looked,
+    }
 }
 
-fn manifest(bytes: &[u8], args: &InspectArgs) -> Result<(Value, u8), CommandError> {
-    let manifest: Manifest = serde_json::from_slice(bytes).map_err(|error| {
-        CommandError::Input(format!("{} is no manifest: {error}", args.file.display()))
-    })?;
-    let mut broken = Vec::new();
-    let partitions: Vec<Value> = manifest
-        .partitions
-        .iter()
-        .map(|part| {
-            if part.frame_list().is_none() {
-                broken.push(part.label.to_string());
-            }
-            json!({
-                "label": part.label, "bytes": part.length_bytes, "blake3": part.blake3,
-                "read": part.agreement, "blank": part.blank,
-            })
-        })
-        .collect();
-    let code = if broken.is_empty() { 0 } else { EXIT_FOUND };
-    Ok((
-        json!({
-            // Identifiers stay masked here: this is for looking over (K3).
-            "is": "manifest", "capture": manifest.capture, "unit": manifest.unit,
-            "taken": manifest.taken, "family": manifest.family,
-            "manifest_blake3": Digest::of(bytes), "partitions": partitions,
-            "frames_do_not_add_up": broken,
-        }),
-        code,
-    ))
+/// What a capture's manifest says; nothing where it is another file. Identifiers stay masked: this is
+/// for looking over (`K3`).
+fn manifest_of(bytes: &[u8]) -> Option<Own> {
+    let manifest: Manifest = serde_json::from_slice(bytes).ok()?;
+    let partitions = manifest.partitions.iter().map(|part| OwnPartition {
+        label: part.label.to_string(),
+        bytes: part.length_bytes,
+        blake3: part.blake3.to_string(),
+        read: word(&part.agreement),
+        blank: word(&part.blank),
+        frames_add_up: part.frame_list().is_some(),
+    });
+    Some(Own::Manifest {
+        capture: manifest.capture.to_string(),
+        unit: manifest.unit.to_string(),
+        taken: word(&manifest.taken),
+        family: word(&manifest.family),
+        partitions: partitions.collect(),
+    })
 }
 
-fn print(told: &Value, as_json: bool) {
-    if as_json {
-        println!("{}", serde_json::to_string_pretty(told).unwrap_or_default());
-        return;
+/// A value in the word by which it is stored.
+fn word(value: &impl Serialize) -> String {
+    serde_json::to_value(value).map_or_else(|_| String::new(), |value| one_line(&value))
+}
+
+/// Prints one file for a person.
+fn tell(out: &mut impl io::Write, file: &InspectedFile) -> io::Result<()> {
+    let own = match &file.own {
+        Some(Own::Object { .. }) => "object of a vault, keeps ",
+        Some(Own::Manifest { .. }) => "manifest of a capture, ",
+        None => "",
+    };
+    writeln!(
+        out,
+        "{}: {own}{}, {} bytes",
+        file.file,
+        file.looked.what.name(),
+        file.looked.bytes
+    )?;
+    if let Some(own) = &file.own {
+        fields(out, &serde_json::to_value(own)?, 1)?;
     }
-    for (key, value) in told.as_object().into_iter().flatten() {
+    looked(out, &file.looked, 1)
+}
+
+fn looked(out: &mut impl io::Write, seen: &Looked, depth: usize) -> io::Result<()> {
+    let indent = "  ".repeat(depth);
+    for one in &seen.findings {
+        let mark = if one.weight == Weight::Note {
+            "note"
+        } else {
+            "!"
+        };
+        let at = one
+            .at
+            .map_or_else(String::new, |at| format!(" (byte {at})"));
+        writeln!(out, "{indent}{mark} {}{at}", one.says)?;
+    }
+    let tree = serde_json::to_value(&seen.what)?;
+    fields(out, &tree["says"], depth)?;
+    if let Some(footer) = &seen.footer {
+        writeln!(out, "{indent}verification metadata in its footer")?;
+        fields(out, &serde_json::to_value(footer)?, depth + 1)?;
+    }
+    for one in &seen.inside {
+        let (name, inner) = (&one.name, &one.looked);
+        writeln!(
+            out,
+            "{indent}{name}: {}, {} bytes",
+            inner.what.name(),
+            inner.bytes
+        )?;
+        looked(out, inner, depth + 1)?;
+    }
+    Ok(())
+}
+
+/// What a thing says of itself, a line each, in the words of its fields.
+fn fields(out: &mut impl io::Write, tree: &Value, depth: usize) -> io::Result<()> {
+    let indent = "  ".repeat(depth);
+    for (key, value) in tree.as_object().into_iter().flatten() {
+        let key = key.replace('_', " ");
         match value {
-            Value::Array(items) => {
-                println!("{key}\t{}", items.len());
+            Value::Null => {}
+            Value::Array(items) if items.is_empty() => {}
+            Value::Array(items) if items.iter().any(Value::is_object) => {
+                writeln!(out, "{indent}{key}: {}", items.len())?;
                 for item in items {
-                    println!("  {}", one_line(item));
+                    writeln!(out, "{indent}  {}", one_line(item))?;
                 }
             }
-            other => println!("{key}\t{}", one_line(other)),
+            Value::Object(_) => {
+                writeln!(out, "{indent}{key}")?;
+                fields(out, value, depth + 1)?;
+            }
+            other => writeln!(out, "{indent}{key}: {}", one_line(other))?,
         }
     }
+    Ok(())
 }
 
 fn one_line(value: &Value) -> String {
     match value {
         Value::String(text) => text.clone(),
+        Value::Array(items) => {
+            let items: Vec<String> = items.iter().map(one_line).collect();
+            items.join(", ")
+        }
         Value::Object(fields) => {
             let fields: Vec<String> = fields
                 .iter()
-                .map(|(key, value)| format!("{key} {}", one_line(value)))
+                .filter(|(_, value)| !value.is_null())
+                .map(|(key, value)| format!("{} {}", key.replace('_', " "), one_line(value)))
                 .collect();
             fields.join(", ")
         }

@@ -9,6 +9,7 @@ mod schema;
 mod standin;
 mod standing;
 mod step;
+mod verify;
 
 use std::process::ExitCode;
 
@@ -110,7 +111,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         }
         Command::Standin(args) => standin::run(args),
         Command::Link(args) => link::run(&args),
-        Command::Verify(args) => inspect::verify(&args),
+        Command::Verify(args) => verify::verify(&args),
         Command::Inspect(args) => inspect::inspect(&args),
         Command::Step(args) => step::run(&args),
         Command::Standing(args) => standing::standing(&args),
@@ -139,6 +140,7 @@ fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
                 Description::Api => veritope_server::openapi(),
                 Description::Family => schema::family(),
                 Description::Facts => schema::facts(),
+                Description::Inspect => schema::inspected(),
                 Description::Rules => veritope_core::rule::book(),
             };
             print!("{text}");

@@ -1,10 +1,12 @@
-//! The published schemas of files that people write, made from the types that read them.
+//! The published schemas of files that people write and of what commands print, made from their types.
 
 use serde_json::{Map, Value, json};
 use utoipa::ToSchema;
 use utoipa::openapi::{RefOr, Schema};
 use veritope_core::facts_file::RawFactsFile;
 use veritope_core::family::FamilyFile;
+
+use crate::inspect::Inspected;
 
 /// A family file, as JSON Schema.
 pub(crate) fn family() -> String {
@@ -14,6 +16,11 @@ pub(crate) fn family() -> String {
 /// A facts file, as JSON Schema.
 pub(crate) fn facts() -> String {
     of::<RawFactsFile>()
+}
+
+/// What `inspect --json` prints, as JSON Schema.
+pub(crate) fn inspected() -> String {
+    of::<Inspected>()
 }
 
 /// Root and everything that it refers to, as one document of JSON Schema 2020-12, which is what the

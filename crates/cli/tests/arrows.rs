@@ -27,7 +27,7 @@ const ARROWS: &[(&str, &[&str])] = &[
     (
         "e2e",
         &[
-            "cli", "core", "engine", "link", "server", "standin", "vault", "wire",
+            "cli", "core", "engine", "formats", "link", "server", "standin", "vault", "wire",
         ],
     ),
     ("xtask", &[]),

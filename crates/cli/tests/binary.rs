@@ -2,6 +2,7 @@
 
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
+mod inspecting;
 mod judging;
 mod published;
 mod support;
@@ -428,7 +429,7 @@ fn every_verb_is_known() {
         ("standin", "is a device"),
         ("link", "reads the device"),
         ("verify", "reads places"),
-        ("inspect", "reads a file"),
+        ("inspect", "reads files"),
         ("step", "asks a server, which asks the seal"),
         ("rebuild", "the index"),
         ("standing", "reads files"),
@@ -445,6 +446,7 @@ fn the_descriptions_are_current() {
         ("api", include_str!("../../../docs/openapi.json")),
         ("family", include_str!("../../../docs/family.schema.json")),
         ("facts", include_str!("../../../docs/facts.schema.json")),
+        ("inspect", include_str!("../../../docs/inspect.schema.json")),
         ("rules", include_str!("../../../docs/rules.md")),
     ] {
         let now = run_ok(&["openapi", "--of", of]);

@@ -501,11 +501,12 @@ fn what_is_stored_is_told_by_the_commands_alone() {
     let object = vault.join(format!("objects/{}/{persist}.zst", &persist[..2]));
     let told = run(&["inspect", path(&object), "--json"]);
     let told: Value = serde_json::from_slice(&told.stdout).unwrap();
+    let told = &told["files"][0];
     assert_eq!(
-        (&told["is"], &told["blake3"]),
+        (&told["own"]["is"], &told["own"]["blake3"]),
         (&json!("object"), &json!(persist))
     );
-    assert_eq!(told["image_bytes"], 4 << 20);
+    assert_eq!(told["bytes"], 4 << 20);
     let unit = table.unit.rsplit('/').next().unwrap().to_owned();
     let day = fs::read_dir(vault.join("captures").join(unit))
         .unwrap()

@@ -21,6 +21,7 @@ use veritope_wire::link::{ActKind, ActRequest, Handle, Listed, MAX_READ_BYTES};
 use veritope_wire::{Digest, JobId, Label, PlaceId};
 
 mod judging;
+mod looking;
 
 /// Runs of each figure.
 const RUNS: usize = 5;
@@ -34,11 +35,20 @@ const TOKEN: &str = "bench";
 
 fn main() -> Outcome {
     let folder = tempfile::tempdir()?;
+    let only = std::env::args().nth(1);
+    if only.as_deref() != Some("judging") {
+        looking::ten_thousand(folder.path())?;
+        looking::four_gib(folder.path())?;
+        looking::worst()?;
+    }
+    if only.as_deref() == Some("look") {
+        return Ok(());
+    }
     judging::one()?;
     judging::forty_steps()?;
     judging::many_builds()?;
     judging::bench_of_units(folder.path())?;
-    if std::env::args().nth(1).as_deref() == Some("judging") {
+    if only.as_deref() == Some("judging") {
         return Ok(());
     }
     demo_start(folder.path())?;
