@@ -68,6 +68,15 @@ export const stockQuery = (unit: string) =>
     queryFn: () => unwrap(client.GET('/api/units/{unit}/stock', { params: { path: { unit } } })),
   });
 
+export const captureQuery = (unit: string, capture: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'capture', capture],
+    queryFn: () =>
+      unwrap(
+        client.GET('/api/units/{unit}/captures/{capture}', { params: { path: { unit, capture } } }),
+      ),
+  });
+
 export const restoreQuery = (unit: string, capture: string) =>
   queryOptions({
     queryKey: ['unit', unit, 'restore', capture],

@@ -1277,6 +1277,7 @@ export interface components {
              */
             length_bytes: number;
             role?: components["schemas"]["Role"] | null;
+            seen?: components["schemas"]["SeenInside"] | null;
         };
         /** @description A step's command in one kind of shell. */
         Card: {
@@ -2930,6 +2931,25 @@ export interface components {
             sentence: string;
             /** @description The act that would come next and needs a permit; nothing when none is ahead. */
             wanted?: string | null;
+        };
+        /** @description One thing that was found in an image. */
+        SeenFinding: {
+            /**
+             * Format: int64
+             * @description Byte at which it shows, from the start of the image.
+             */
+            at?: number | null;
+            /** @description Whether it matters, or is only to be known. */
+            matters: boolean;
+            /** @description A sentence. */
+            says: string;
+        };
+        /** @description What an image was seen to be. */
+        SeenInside: {
+            /** @description What is wrong with it or to be known, what matters most first. */
+            findings: components["schemas"]["SeenFinding"][];
+            /** @description In one line, in the words of the trade. */
+            headline: string;
         };
         /** @description A set to take into the vault. */
         SetChosen: {

@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
-import type { ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 
 import type { Api } from '../../api/client';
 import { ago, dayOf, exactOf, mib } from '../../ui/format';
@@ -9,6 +9,7 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
 import { trustShape, trustWords } from '../../ui/words';
+import { CaptureInside } from './CaptureInside';
 import { useCopyWork } from './useBackupJob';
 
 export type CaptureRowProps = {
@@ -35,6 +36,7 @@ export function CaptureRow({
   const now = useNow(30_000);
   const work = useCopyWork(unit);
   const nameOf = (id: string) => places.find((place) => place.id === id)?.name ?? 'a place';
+  const [isOpen, setOpen] = useState(false);
   const disabled = isBusy || work.isPending;
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
@@ -48,9 +50,10 @@ export function CaptureRow({
         <Typography color="text.secondary">
           {capture.partitions} images, {mib(capture.bytes)}
         </Typography>
-        <Button sx={{ ml: 'auto' }} onClick={onRestore}>
-          Put back from capture {capture.number}
+        <Button sx={{ ml: 'auto' }} aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
+          {isOpen ? 'Close' : 'Look into'} capture {capture.number}
         </Button>
+        <Button onClick={onRestore}>Put back from capture {capture.number}</Button>
       </Box>
       {capture.holds.length > 0 && (
         <Typography variant="body2" color="text.secondary">
@@ -124,6 +127,13 @@ export function CaptureRow({
         </Button>
       ))}
       {work.error !== null && <ProblemNote error={work.error} />}
+      {isOpen && (
+        <CaptureInside
+          unit={unit}
+          capture={capture.id}
+          title={`What lies in capture ${capture.number}`}
+        />
+      )}
       {children}
     </Box>
   );

@@ -5,6 +5,9 @@ export const WORDS = {
   nothing: 'Nothing of this unit is captured yet',
   nothingHelp:
     'A capture reads what exists once in the world, and what starts the unit, straight over the link. It changes nothing on the unit. The chart of it will be here.',
+  notLooked: 'Not looked into yet: read a copy back',
+  matters: 'It matters',
+  note: 'To be known',
   anyMedia: 'The policy of this bench lets any two places count, even on one disk.',
   stock: 'The maker’s sets on the shelf',
   stockHelp:
