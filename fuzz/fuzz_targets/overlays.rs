@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(0, &[0xD7, 0xB7, 0xAB, 0x1E]);

@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(0, &[0x3A, 0xFF, 0x26, 0xED, 1, 0]);

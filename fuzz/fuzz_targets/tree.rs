@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(0, &[0xD0, 0x0D, 0xFE, 0xED]);

@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(0, &[0x41, 0x56, 0x42, 0x30]);

@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(4096, &[0x67, 0x44, 0x6C, 0x61]);
