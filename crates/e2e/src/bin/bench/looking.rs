@@ -81,7 +81,11 @@ pub(super) fn ten_thousand(folder: &Path) -> Outcome {
         }
         ours.push(began.elapsed());
         let began = Instant::now();
-        let done = Command::new("file").arg("--brief").args(&paths).stdout(Stdio::null()).status()?;
+        let done = Command::new("file")
+            .arg("--brief")
+            .args(&paths)
+            .stdout(Stdio::null())
+            .status()?;
         theirs.push(began.elapsed());
         if !done.success() {
             return Err("file did not end well".into());
@@ -89,7 +93,10 @@ pub(super) fn ten_thousand(folder: &Path) -> Outcome {
     }
     report("10000 files known by their marks (goal 2 s)", &ours);
     report("  the same by file", &theirs);
-    println!("  ratio {:.2}", median(&ours).as_secs_f64() / median(&theirs).as_secs_f64());
+    println!(
+        "  ratio {:.2}",
+        median(&ours).as_secs_f64() / median(&theirs).as_secs_f64()
+    );
     Ok(())
 }
 
@@ -108,7 +115,10 @@ pub(super) fn four_gib(folder: &Path) -> Outcome {
         times.push(began.elapsed());
         read = file.read.get();
     }
-    report(&format!("4 GiB looked into, {read} bytes of it read"), &times);
+    report(
+        &format!("4 GiB looked into, {read} bytes of it read"),
+        &times,
+    );
     Ok(())
 }
 
@@ -124,9 +134,15 @@ pub(super) fn worst() -> Outcome {
     }
     let (took, path) = worst;
     let name = path.file_name().unwrap_or_default().to_string_lossy();
-    println!("the longest look at a fixture (goal 2 s): {:.2} s at {name}", took.as_secs_f64());
+    println!(
+        "the longest look at a fixture (goal 2 s): {:.2} s at {name}",
+        took.as_secs_f64()
+    );
     let status = fs::read_to_string("/proc/self/status")?;
     let peak = status.lines().find(|line| line.starts_with("VmHWM"));
-    println!("most memory so far (goal 128 MiB): {}", peak.unwrap_or("not told here"));
+    println!(
+        "most memory so far (goal 128 MiB): {}",
+        peak.unwrap_or("not told here")
+    );
     Ok(())
 }
