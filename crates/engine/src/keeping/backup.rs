@@ -17,6 +17,7 @@ use veritope_core::steady::Taken;
 use veritope_core::worth::Inside;
 use veritope_formats::look::{Limits, What, look};
 use veritope_formats::startimage;
+use veritope_formats::table::Ends;
 use veritope_link::LinkError;
 use veritope_vault::{
     Access, CaptureSource, Captured, ImageState, MANIFEST_VERSION, Manifest, ObjectImage, Vault,
@@ -389,19 +390,49 @@ impl Keeping {
                 break;
             }
             meter.at(format!("looking into {}", part.label));
-            self.look_into(vault, part)?;
+            self.look_into(vault, manifest, part)?;
         }
         Ok(())
     }
 
-    fn look_into(&self, vault: &Vault, part: &Captured) -> Result<(), KeepingError> {
+    /// Looks into a captured image whose digest was just read back, unless that was done.
+    fn look_into(
+        &self,
+        vault: &Vault,
+        manifest: &Manifest,
+        part: &Captured,
+    ) -> Result<(), KeepingError> {
         if self.library.seen_inside(part.blake3).is_some() {
             return Ok(());
         }
-        let image = ObjectImage::new(vault.object(part.blake3)?);
-        self.library
-            .look_into(part.blake3, part.label.as_str(), &image)?;
-        Ok(())
+        let open = |part: &Captured| vault.object(part.blake3).map(ObjectImage::new);
+        let image = open(part)?;
+        if part.number > 0 {
+            let name = part.label.as_str();
+            return Ok(self.library.look_into(part.blake3, name, &image)?);
+        }
+        // An area's table stands at both its ends: neither is looked into without the other.
+        let mut ends = manifest.partitions.iter();
+        let other =
+            ends.find(|one| (one.number, one.area) == (0, part.area) && one.label != part.label);
+        let area = manifest.areas.iter().find(|area| area.area == part.area);
+        let (Some(area), Some(other)) = (area, other) else {
+            return Ok(());
+        };
+        let other_image = open(other)?;
+        let (head, tail) = if part.offset_bytes < other.offset_bytes {
+            (&image, &other_image)
+        } else {
+            (&other_image, &image)
+        };
+        let ends = Ends {
+            head,
+            tail,
+            length_bytes: area.length_bytes,
+        };
+        Ok(self
+            .library
+            .look_into(part.blake3, part.label.as_str(), &ends)?)
     }
 
     /// The manifest of a capture, from the first place that has it with the digest that the log

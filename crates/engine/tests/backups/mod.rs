@@ -3,6 +3,7 @@
 mod adversary;
 mod clock;
 mod kept;
+mod looked;
 
 use std::fs;
 use std::path::PathBuf;

@@ -5,8 +5,8 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::What;
-use super::bytes::{Numbers, View};
-use super::finding::{Findings, Trouble};
+use super::bytes::{Bytes, Numbers, View};
+use super::finding::{Finding, Findings, Trouble};
 
 /// The partition table of a storage area.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
@@ -85,6 +85,14 @@ pub(crate) fn read(view: View<'_>, findings: &mut Findings) -> Option<What> {
         }
     }
     record(view, findings).map(What::BootRecord)
+}
+
+/// The partition table of an area in sectors of `sector_bytes`, and what is wrong with it.
+#[must_use]
+pub fn area_table(bytes: &dyn Bytes, sector_bytes: u32) -> (Option<AreaTable>, Vec<Finding>) {
+    let mut findings = Findings::default();
+    let table = table(View::whole(bytes), sector_bytes, &mut findings).flatten();
+    (table, findings.all())
 }
 
 /// The outer option is whether there is a table in sectors of this size, the inner whether it can

@@ -38,7 +38,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 pub use self::archive::{Archive, Container, Member};
-pub use self::areas::{AreaTable, BootRecord, RecordEntry, TablePartition};
+pub use self::areas::{AreaTable, BootRecord, RecordEntry, TablePartition, area_table};
 pub use self::bytes::Bytes;
 pub use self::cpio::Ramdisk;
 pub use self::filesystem::{FileSystem, FileSystemKind};

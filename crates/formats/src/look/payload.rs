@@ -415,7 +415,10 @@ fn ends_past(extent: &[u8], block: u64, most: u64) -> bool {
     start
         .checked_add(blocks)
         .and_then(|end| end.checked_mul(block))
-        .is_none_or(|end| end > most.next_multiple_of(block.max(1)))
+        .is_none_or(|end| {
+            let whole = most.checked_next_multiple_of(block.max(1));
+            whole.is_some_and(|whole| end > whole)
+        })
 }
 
 /// SHA-256 of all of `view`, in hexadecimal.

@@ -252,7 +252,7 @@ pub(crate) fn read(view: View<'_>, findings: &mut Findings) -> Option<Verificati
         metadata.key_sha256 = Some(hex(digest(&SHA256, key).as_ref()));
     }
     let listed = within(&told, head.u64_be(96), head.u64_be(104));
-    let listed_at = HEADER_BYTES + signed_bytes + head.u64_be(96);
+    let listed_at = (HEADER_BYTES + signed_bytes).saturating_add(head.u64_be(96));
     match listed {
         Some(listed) => descriptors(listed, listed_at, &mut metadata, findings),
         None => findings.matters(

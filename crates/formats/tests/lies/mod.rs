@@ -26,6 +26,20 @@ fn fixtures() -> Vec<PathBuf> {
     found
 }
 
+/// Files that once made a parser stumble, as the fuzz targets found them: each ends, and says why.
+#[test]
+fn what_was_found_once_stays_found() {
+    let folder = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/found"));
+    let mut files = 0;
+    for entry in fs::read_dir(folder).unwrap() {
+        let bytes = fs::read(entry.unwrap().path()).unwrap();
+        let seen = look(&bytes, "file_piece.0", SMALL);
+        assert!(!seen.findings.is_empty());
+        files += 1;
+    }
+    assert!(files > 0);
+}
+
 /// A look that costs little, so that many are taken.
 const SMALL: Limits = Limits {
     expanded_bytes: 4 << 20,
