@@ -22,6 +22,8 @@ use veritope_wire::link::{ActKind, ActRequest, Refusal};
 /// What a step of a browser test yields; failures carry what was looked for.
 pub type Outcome<T = ()> = Result<T, Box<dyn std::error::Error + Send + Sync>>;
 
+/// Looks at a page until its colours have settled.
+const COLOURS_SETTLE_IN: u32 = 4;
 /// How often is looked for something on screen before it is given up: looks are counted rather than time, so
 /// that a computer which stands still meanwhile takes nothing away from a story.
 const LOOKS: u32 = 600;
@@ -426,11 +428,16 @@ impl Bench {
               result.violations
                 .filter((one) => one.impact === 'serious' || one.impact === 'critical')
                 .map((one) => `${one.id}: ${one.help}: ${one.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)), (error) => done(`axe: ${error}`));";
-        let found = self.browser.execute_async(script, Vec::new()).await?;
-        match found.as_array() {
-            Some(list) if list.is_empty() => Ok(()),
-            _ => Err(format!("not accessible: {found:#}").into()),
+        let mut found = Value::Null;
+        for _ in 0..COLOURS_SETTLE_IN {
+            found = self.browser.execute_async(script, Vec::new()).await?;
+            if found.as_array().is_some_and(Vec::is_empty) {
+                return Ok(());
+            }
+            // A button that comes free is on its way from one colour to another.
+            tokio::time::sleep(Duration::from_millis(300)).await;
         }
+        Err(format!("not accessible: {found:#}").into())
     }
 
     /// Leaves a picture of the page in the folder named by `VERITOPE_SHOTS`, if one is.

@@ -169,10 +169,16 @@ fn kept_written_wiped_and_brought_back() {
         bench.shot("seal-open").await?;
         bench.press("\u{e00c}").await?;
         bench.sees_not("Open for: write the recovery.").await?;
+        // What was captured was looked into.
+        bench.click("Look into capture 1").await?;
+        bench.sees("start image of a system, header 0").await?;
+        bench.sees("FAT12 file system `DEVICE`").await?;
+        bench.is_accessible().await?;
         bench
-            .run("document.querySelector('main').scrollTop = 0")
+            .run("document.querySelector('section[aria-label=\"What lies in capture 1\"]').parentElement.scrollIntoView()")
             .await?;
         bench.shot("backups").await?;
+        bench.click("Close capture 1").await?;
         bench.click("Run").await?;
         bench.click("Write the recovery").await?;
         bench.sees("Step 7 of 7").await?;

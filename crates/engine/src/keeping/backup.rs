@@ -202,7 +202,7 @@ impl Keeping {
             Err(error) => return Err(error.into()),
         }
         for part in &mut partitions {
-            part.inside = Some(look_inside(&self.library.vault, part)?);
+            part.inside = Some(self.look_inside(part)?);
         }
         let manifest = Manifest {
             veritope_capture: MANIFEST_VERSION,
@@ -393,6 +393,29 @@ impl Keeping {
             self.look_into(vault, manifest, part)?;
         }
         Ok(())
+    }
+
+    /// What a captured image says that it is; kept for the screens too.
+    fn look_inside(&self, part: &Captured) -> Result<Inside, KeepingError> {
+        if part.blank != BlankBytes::No || part.number == 0 {
+            return Ok(Inside::Other);
+        }
+        let image = ObjectImage::new(self.library.vault.object(part.blake3)?);
+        let looked = look(&image, part.label.as_str(), Limits::default());
+        self.library.keep_seen(part.blake3, &looked)?;
+        if let What::FileSystem(system) = &looked.what {
+            return Ok(Inside::FileSystem {
+                kind: system.kind.short().to_owned(),
+            });
+        }
+        Ok(match startimage::of(&looked) {
+            Ok(image) => Inside::StartImage {
+                codename: image.codename,
+                kind: image.kind,
+                version: image.version,
+            },
+            Err(_) => Inside::Other,
+        })
     }
 
     /// Looks into a captured image whose digest was just read back, unless that was done.
@@ -805,28 +828,6 @@ fn manifest_damage(
         last_byte: 0,
         file: vault.root().to_owned(),
         what,
-    })
-}
-
-/// What a captured image says that it is.
-fn look_inside(vault: &Vault, part: &Captured) -> Result<Inside, KeepingError> {
-    if part.blank != BlankBytes::No {
-        return Ok(Inside::Other);
-    }
-    let image = ObjectImage::new(vault.object(part.blake3)?);
-    let looked = look(&image, part.label.as_str(), Limits::default());
-    if let What::FileSystem(system) = &looked.what {
-        return Ok(Inside::FileSystem {
-            kind: system.kind.short().to_owned(),
-        });
-    }
-    Ok(match startimage::of(&looked) {
-        Ok(image) => Inside::StartImage {
-            codename: image.codename,
-            kind: image.kind,
-            version: image.version,
-        },
-        Err(_) => Inside::Other,
     })
 }
 

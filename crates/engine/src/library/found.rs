@@ -75,7 +75,14 @@ impl Library {
         if self.seen_inside(image).is_some() {
             return Ok(());
         }
-        let looked = look(bytes, name, Limits::default());
+        self.keep_seen(image, &look(bytes, name, Limits::default()))
+    }
+
+    /// Keeps what was seen of an image that has this digest.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub(crate) fn keep_seen(&self, image: Digest, looked: &Looked) -> Result<(), LibraryError> {
         // What a medium could not give says nothing of the image.
         if looked
             .findings
@@ -84,11 +91,11 @@ impl Library {
         {
             return Ok(());
         }
-        let seen = SeenInside::of(&looked);
+        let seen = SeenInside::of(looked);
         let file = FoundFile {
             looker: LOOKER,
             seen: &seen,
-            looked: &looked,
+            looked,
         };
         let text = serde_json::to_vec_pretty(&file).unwrap_or_default();
         Ok(self.data.put_secret(&found_name(image), &text)?)
