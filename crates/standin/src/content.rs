@@ -4,10 +4,13 @@
 use std::io::{self, Write};
 
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
+use veritope_formats::look::Bytes;
 use veritope_formats::startimage::{build_start_image, build_with_header};
 
 use crate::condition::Slot;
 use crate::profile::{Content, Part, Profile};
+use crate::scheme::Scheme;
+use crate::signed;
 use crate::storage::{Memory, Storage, Window};
 
 /// A small generator of repeatable noise (xorshift); good enough to look like firmware.
@@ -150,20 +153,72 @@ pub(crate) fn places(profile: &Profile, seed: u64) -> Vec<Placed> {
 pub fn stock_images(profile: &Profile) -> Vec<(&'static str, Vec<u8>)> {
     let length = area_bytes(profile);
     let mut storage = Memory::blank(length);
+    let places = places(profile, 0);
+    let is_the_makers = |part: &Part| part.content.is_signed() || part.content == Content::Metadata;
+    let own: Vec<(&Part, &Placed)> = profile
+        .partitions
+        .iter()
+        .zip(&places)
+        .filter(|(part, _)| is_the_makers(part))
+        .collect();
+    let filled = own
+        .iter()
+        .try_for_each(|(part, place)| fill(&mut storage, profile, part, place, 0, ""))
+        .and_then(|()| sign(&mut storage, profile, &places));
+    if filled.is_err() {
+        return Vec::new();
+    }
     let mut all = Vec::new();
-    for (part, place) in profile.partitions.iter().zip(places(profile, 0)) {
-        let is_the_makers = matches!(
-            part.content,
-            Content::Firmware | Content::Image { .. } | Content::System
-        );
-        if is_the_makers && fill(&mut storage, profile, part, &place, 0, "").is_ok() {
-            let mut bytes = vec![0; usize::try_from(place.length).unwrap_or(0)];
-            if storage.read_at(place.offset, &mut bytes).is_ok() {
-                all.push((part.label, bytes));
-            }
+    for (part, place) in own {
+        let mut bytes = vec![0; usize::try_from(place.length).unwrap_or(0)];
+        if storage.read_at(place.offset, &mut bytes).is_ok() {
+            all.push((part.label, bytes));
         }
     }
     all
+}
+
+/// A partition, read where it lies.
+pub(crate) struct Span<'a> {
+    pub(crate) storage: &'a dyn Storage,
+    pub(crate) offset: u64,
+    pub(crate) length: u64,
+}
+
+impl Bytes for Span<'_> {
+    fn length(&self) -> u64 {
+        self.length
+    }
+
+    fn read_exact_at(&self, at: u64, into: &mut [u8]) -> io::Result<()> {
+        self.storage.read_at(self.offset + at, into)
+    }
+}
+
+/// Signs what the maker signs, once all of it lies there.
+fn sign(storage: &mut dyn Storage, profile: &Profile, placed: &[Placed]) -> io::Result<()> {
+    let mut parts = profile.partitions.iter().zip(placed);
+    let Some((_, own)) = parts.find(|(part, _)| part.content == Content::Metadata) else {
+        return Ok(());
+    };
+    let mut descriptors = Vec::new();
+    for (part, place) in profile.partitions.iter().zip(placed) {
+        if !part.content.is_signed() {
+            continue;
+        }
+        let span = Span {
+            storage: &*storage,
+            offset: place.offset,
+            length: place.length,
+        };
+        // A build is signed for whichever slot it goes to.
+        let name = part.label.trim_end_matches("_a");
+        descriptors.extend(signed::describe(name, profile.build, &span)?);
+    }
+    let build = Scheme::named(profile.codename).and_then(|scheme| scheme.build(profile.build));
+    let index = build.map_or(0, |build| u64::from(build.index));
+    let metadata = signed::metadata(profile.codename, index, &descriptors)?;
+    storage.write_at(own.offset, &metadata)
 }
 
 /// Writes everything that the factory writes.
@@ -181,7 +236,7 @@ pub(crate) fn manufacture(
     for (part, place) in profile.partitions.iter().zip(&placed) {
         fill(storage, profile, part, place, seed, serial)?;
     }
-    Ok(())
+    sign(storage, profile, &placed)
 }
 
 /// Writes what the factory writes into one partition.
@@ -199,7 +254,8 @@ fn fill(
     let mut shared = Noise::new(0, &format!("{} {name}", profile.build));
     let length = usize::try_from(place.length).unwrap_or(usize::MAX);
     match part.content {
-        Content::Zero => Ok(()),
+        // What is signed comes when the rest is there.
+        Content::Zero | Content::Metadata => Ok(()),
         Content::Firmware => storage.write_at(place.offset, &shared.firmware(length * 3 / 4)),
         Content::Image { kind } => {
             let payload = shared.firmware(length * 5 / 8);

@@ -18,6 +18,7 @@ mod keys;
 pub mod profile;
 mod saved;
 pub mod scheme;
+mod signed;
 pub mod storage;
 
 pub use bridge::package_bytes;

@@ -10,6 +10,8 @@ pub enum Content {
     Zero,
     /// Code, the same in every unit.
     Firmware,
+    /// What the maker signs of all that is the same in every unit.
+    Metadata,
     /// An image that the bootloader starts.
     Image {
         /// What it starts.
@@ -25,6 +27,13 @@ pub enum Content {
     System,
     /// User data, which is encrypted.
     Encrypted,
+}
+
+impl Content {
+    /// Whether the maker signs it.
+    pub(crate) fn is_signed(self) -> bool {
+        matches!(self, Self::Firmware | Self::Image { .. } | Self::System)
+    }
 }
 
 /// A partition.
@@ -208,7 +217,7 @@ impl Profile {
 
 /// What the factory lays out for a family, in disk order.
 fn parts(codename: &str) -> Vec<Part> {
-    use Content::{Calibration, Encrypted, Firmware, System, UnitNoise, Zero};
+    use Content::{Calibration, Encrypted, Firmware, Metadata, System, UnitNoise, Zero};
     const SYSTEM: Content = Content::Image { kind: "system" };
     const STOCK_RECOVERY: Content = Content::Image {
         kind: "stock-recovery",
@@ -223,7 +232,7 @@ fn parts(codename: &str) -> Vec<Part> {
             ("boot_b", 24, Zero),
             ("dtbo_a", 4, Firmware),
             ("dtbo_b", 4, Zero),
-            ("vbmeta_a", 1, Firmware),
+            ("vbmeta_a", 1, Metadata),
             ("vbmeta_b", 1, Zero),
             ("modem_a", 32, Firmware),
             ("modem_b", 32, Zero),
@@ -250,7 +259,7 @@ fn parts(codename: &str) -> Vec<Part> {
             ("boot", 24, SYSTEM),
             ("recovery", 28, STOCK_RECOVERY),
             ("dtbo", 4, Firmware),
-            ("vbmeta", 1, Firmware),
+            ("vbmeta", 1, Metadata),
             ("radio", 32, Firmware),
             ("system", 128, System),
             ("vendor", 48, System),
@@ -321,7 +330,7 @@ fn parts(codename: &str) -> Vec<Part> {
             ("boot", 24, SYSTEM),
             ("recovery", 32, STOCK_RECOVERY),
             ("dtbo", 4, Firmware),
-            ("vbmeta", 1, Firmware),
+            ("vbmeta", 1, Metadata),
             ("modem", 32, Firmware),
             ("modemst1", 2, UnitNoise),
             ("modemst2", 2, UnitNoise),

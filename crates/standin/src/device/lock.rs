@@ -3,14 +3,17 @@
 
 use std::io;
 
+use veritope_formats::look::Descriptor;
 use veritope_wire::Digest;
 use veritope_wire::link::{
     ActKind, ActRequest, Operation, OperationId, Progress, Refusal, RefusalCode,
 };
 
 use super::{Device, LockState, Running, no};
-use crate::content;
+use crate::condition::Slot;
+use crate::content::{self, Span};
 use crate::profile::Content;
+use crate::signed;
 
 impl Device {
     /// A command of the lock: refused, or a question on the screen.
@@ -141,12 +144,58 @@ impl Device {
         if self.saved.lock == LockState::Unlocked {
             return Ok(true);
         }
+        if signed::is_checked(self.profile.codename) {
+            return self.metadata_vouches();
+        }
         for (label, signed) in &self.saved.signed {
             if self.digest_of(label)? != *signed {
                 return Ok(false);
             }
         }
         Ok(true)
+    }
+
+    /// Whether the metadata in the active slot is its maker's, and vouches for what lies there. What was
+    /// never written since the factory is as the factory left it, and is not read again.
+    fn metadata_vouches(&self) -> io::Result<bool> {
+        let slot = self.active_slot();
+        let suffix = slot.map_or_else(String::new, |slot| format!("_{}", slot.id()));
+        let is_new = |label: &str| self.saved.signed.contains_key(label);
+        let ships_empty = slot == Some(Slot::B);
+        if self.saved.signed.is_empty() && !ships_empty {
+            return Ok(true);
+        }
+        let own = format!("vbmeta{suffix}");
+        let Some(metadata) = signed::read(self.profile.codename, &self.part(&own)?) else {
+            return Ok(false);
+        };
+        for name in metadata
+            .descriptors
+            .iter()
+            .filter_map(Descriptor::partition)
+        {
+            let in_slot = format!("{name}{suffix}");
+            let label = if self.span(&in_slot).is_ok() {
+                in_slot
+            } else {
+                name.to_owned()
+            };
+            let may_differ = ships_empty || is_new(&own) || is_new(&label);
+            if may_differ && !signed::vouches(&metadata, name, &self.part(&label)?)? {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// A partition's bytes where they lie.
+    fn part(&self, label: &str) -> io::Result<Span<'_>> {
+        let (offset, length) = self.span(label).map_err(io::Error::other)?;
+        Ok(Span {
+            storage: self.storage.as_ref(),
+            offset,
+            length,
+        })
     }
 
     /// Remembers what the maker signed, before a checked partition is written for the first time.
@@ -156,12 +205,8 @@ impl Device {
             .partitions
             .iter()
             .find(|part| part.label == label);
-        let is_checked = part.is_some_and(|part| {
-            matches!(
-                part.content,
-                Content::Firmware | Content::Image { .. } | Content::System
-            )
-        });
+        let is_checked =
+            part.is_some_and(|part| part.content.is_signed() || part.content == Content::Metadata);
         if is_checked && !self.saved.signed.contains_key(label) {
             let digest = self.digest_of(label)?;
             self.saved.signed.insert(label.to_owned(), digest);
