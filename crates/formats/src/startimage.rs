@@ -10,7 +10,7 @@ use std::io::Write as _;
 use flate2::{Compression, GzBuilder};
 use sha1::{Digest as _, Sha1};
 
-use crate::look::{self, Bytes, Limits, Looked, Weight, What};
+use crate::look::{self, Bytes, Limits, Looked, Trouble, Weight, What};
 
 /// What an image says of itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -51,7 +51,11 @@ pub fn read_start_image(bytes: &dyn Bytes) -> Result<StartImage, NotAStartImage>
 /// # Errors
 /// See [`NotAStartImage`].
 pub fn of(looked: &Looked) -> Result<StartImage, NotAStartImage> {
-    let grave = looked.findings.iter().find(|one| one.weight > Weight::Note);
+    // What was not read is no more relied on than what is damaged.
+    let grave = looked
+        .findings
+        .iter()
+        .find(|one| one.weight > Weight::Note || one.trouble == Trouble::NotLookedAt);
     let What::StartImage(image) = &looked.what else {
         return Err(NotAStartImage::Another(looked.what.name()));
     };
@@ -219,6 +223,15 @@ mod tests {
             let cut = read_start_image(&&sound[..cut]);
             assert!(matches!(cut, Err(NotAStartImage::Damaged(_))), "{cut:?}");
         }
+        let little = Limits {
+            expanded_bytes: 1000,
+            ..Limits::default()
+        };
+        let unread = of(&look::look(&sound, "", little));
+        assert!(
+            matches!(unread, Err(NotAStartImage::Damaged(_))),
+            "{unread:?}"
+        );
         let mut flipped = sound;
         flipped[3000] ^= 4;
         let flipped = read_start_image(&flipped);

@@ -390,7 +390,10 @@ impl Keeping {
                 break;
             }
             meter.at(format!("looking into {}", part.label));
-            self.look_into(vault, manifest, part)?;
+            // A disk that has no room for it leaves it unseen, as the page then says.
+            if self.look_into(vault, manifest, part).is_err() {
+                break;
+            }
         }
         Ok(())
     }
@@ -402,7 +405,8 @@ impl Keeping {
         }
         let image = ObjectImage::new(self.library.vault.object(part.blake3)?);
         let looked = look(&image, part.label.as_str(), Limits::default());
-        self.library.keep_seen(part.blake3, &looked)?;
+        // Nothing rests on it: without room it is looked at again when a copy is read back.
+        let _ = self.library.keep_seen(part.blake3, &looked);
         if let What::FileSystem(system) = &looked.what {
             return Ok(Inside::FileSystem {
                 kind: system.kind.short().to_owned(),

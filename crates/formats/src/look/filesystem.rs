@@ -206,6 +206,7 @@ fn erofs(head: &[u8]) -> Option<FileSystem> {
     let checksum_holds = (block.u32_le(8) & 1 != 0)
         .then(|| head.get(1024..1024 + covered))
         .flatten()
+        .filter(|part| part.len() >= block.len())
         .map(|part| {
             let mut cleared = part.to_vec();
             cleared[4..8].fill(0);

@@ -337,6 +337,10 @@ fn check_identity(
     let mut hashes = [Sha1::new(), Sha1::new()];
     for part in &pages.parts {
         if !budget.expand(part.bytes) {
+            not_read(
+                "its parts were not held against the header's digest",
+                findings,
+            );
             return;
         }
         let counts = [true, part.what != "device tree area"];
@@ -397,7 +401,7 @@ fn kernel(
         at += INNER_BYTES;
     }
     image.kernel_packing = Packing::of(&part.head(16));
-    let Some(first) = find_tree(part, budget) else {
+    let Some(first) = find_tree(part, budget, findings) else {
         return;
     };
     let mut of_trees = Findings::default();
@@ -412,12 +416,13 @@ fn kernel(
 }
 
 /// Where a device tree's mark stands in `view` that fits behind it.
-fn find_tree(view: View<'_>, budget: &Budget) -> Option<u64> {
+fn find_tree(view: View<'_>, budget: &Budget, findings: &mut Findings) -> Option<u64> {
     let mut found = None;
     let mut at = 0_u64;
     let mut carry: Vec<u8> = Vec::new();
     let _ = view.pieces(|piece| {
         if !budget.expand(piece.len() as u64) {
+            not_read("its kernel was not searched for device trees", findings);
             return false;
         }
         let base = at - carry.len() as u64;
@@ -449,7 +454,7 @@ fn behind(
     findings: &mut Findings,
 ) {
     let rest = view.from(end);
-    let Some(skipped) = first_not_zero(rest, budget) else {
+    let Some(skipped) = first_not_zero(rest, budget, findings) else {
         return;
     };
     let at = end + skipped;
@@ -498,11 +503,12 @@ fn behind(
 }
 
 /// The first byte that is not zero; nothing where there is none within the budget.
-fn first_not_zero(view: View<'_>, budget: &Budget) -> Option<u64> {
+fn first_not_zero(view: View<'_>, budget: &Budget, findings: &mut Findings) -> Option<u64> {
     let mut at = 0_u64;
     let mut found = None;
     let _ = view.pieces(|piece| {
         if !budget.expand(piece.len() as u64) {
+            not_read("what lies behind it was not read whole", findings);
             return false;
         }
         if let Some(index) = piece.iter().position(|byte| *byte != 0) {
@@ -513,4 +519,10 @@ fn first_not_zero(view: View<'_>, budget: &Budget) -> Option<u64> {
         true
     });
     found
+}
+
+/// The budget ended before this was read: said, and never taken for sound.
+fn not_read(what: &str, findings: &mut Findings) {
+    let says = format!("{what}: more than one look may read");
+    findings.note(Trouble::NotLookedAt, None, says);
 }
