@@ -41,10 +41,15 @@ pub fn tar_of(name: &str, body: &[u8]) -> Vec<u8> {
     head[124..136].copy_from_slice(format!("{:011o}\0", body.len()).as_bytes());
     head[156] = b'0';
     head[257..263].copy_from_slice(b"ustar\0");
-    head[148..156].fill(b' ');
-    let sum: u32 = head.iter().map(|byte| u32::from(*byte)).sum();
-    head[148..156].copy_from_slice(format!("{sum:06o}\0 ").as_bytes());
+    sum_up(&mut head);
     head.extend_from_slice(body);
     head.resize(head.len().next_multiple_of(512) + 1024, 0);
     head
+}
+
+/// Makes the checksum of a tar's head hold.
+pub fn sum_up(head: &mut [u8]) {
+    head[148..156].fill(b' ');
+    let sum: u32 = head.iter().map(|byte| u32::from(*byte)).sum();
+    head[148..156].copy_from_slice(format!("{sum:06o}\0 ").as_bytes());
 }

@@ -1,5 +1,7 @@
 //! `veritope inspect`: what a file is, declares and lacks, without a server (JOB `Q6`).
 
+mod own;
+
 use std::fs::{self, File};
 use std::io::{self, Write as _};
 use std::os::unix::fs::FileExt as _;
@@ -9,10 +11,10 @@ use std::process::ExitCode;
 use serde::Serialize;
 use serde_json::Value;
 use utoipa::ToSchema;
-use veritope_core::digest::{FRAME_BYTES, SeeingHasher};
 use veritope_formats::look::{Bytes, Finding, LOOKER, Limits, Looked, Trouble, Weight, look};
-use veritope_vault::{Manifest, Object, ObjectImage};
+use veritope_vault::Object;
 
+use self::own::{Areas, Own, manifest_of, object_of};
 use crate::args::InspectArgs;
 use crate::{CommandError, EXIT_FOUND, EXIT_UNUSABLE};
 
@@ -37,48 +39,6 @@ struct InspectedFile {
     looked: Looked,
 }
 
-/// A file of this program's own.
-#[derive(Debug, Serialize, ToSchema)]
-#[serde(tag = "is", rename_all = "kebab-case")]
-enum Own {
-    /// An object of a vault; what was looked into is the image that it keeps.
-    Object {
-        /// Frames.
-        frames: u64,
-        /// Bytes as they lie there.
-        stored_bytes: u64,
-        /// Digest of the image.
-        blake3: String,
-    },
-    /// A capture's manifest.
-    Manifest {
-        /// The capture.
-        capture: String,
-        /// The unit.
-        unit: String,
-        /// When it was taken.
-        taken: String,
-        /// Family.
-        family: String,
-        /// Partitions.
-        partitions: Vec<OwnPartition>,
-    },
-}
-
-/// A partition of a capture.
-#[derive(Debug, Serialize, ToSchema)]
-struct OwnPartition {
-    label: String,
-    bytes: u64,
-    blake3: String,
-    /// How it was read.
-    read: String,
-    /// Whether it is nothing but one byte.
-    blank: String,
-    /// Whether its list of frames is whole.
-    frames_add_up: bool,
-}
-
 /// Largest manifest that is looked at.
 const MOST_MANIFEST_BYTES: u64 = 64 << 20;
 /// Files of one folder that are looked into.
@@ -99,10 +59,11 @@ pub(crate) fn inspect(args: &InspectArgs) -> Result<ExitCode, CommandError> {
         looker: LOOKER,
         files: Vec::new(),
     };
+    let mut areas = Areas::default();
     let mut gravest = None;
     let mut out = io::stdout().lock();
     for path in &paths {
-        let file = match one(path) {
+        let file = match one(path, &mut areas) {
             Ok(file) => file,
             // One that can't be read is named among the others; alone it is all there is to say.
             Err(error) if is_folder => nothing(path, &error),
@@ -164,7 +125,7 @@ fn nothing(path: &Path, error: &io::Error) -> InspectedFile {
     }
 }
 
-fn one(path: &Path) -> io::Result<InspectedFile> {
+fn one(path: &Path, areas: &mut Areas) -> io::Result<InspectedFile> {
     let file = File::open(path)?;
     let about = file.metadata()?;
     if !about.is_file() {
@@ -179,7 +140,7 @@ fn one(path: &Path) -> io::Result<InspectedFile> {
         && mark == [0x28, 0xB5, 0x2F, 0xFD]
         && let Ok(object) = Object::open(path)
     {
-        return Ok(object_of(path, object));
+        return Ok(object_of(path, object, areas));
     }
     let mut own = None;
     if mark[0] == b'{' && length <= MOST_MANIFEST_BYTES {
@@ -206,71 +167,6 @@ impl Bytes for OpenFile {
     fn read_exact_at(&self, at: u64, into: &mut [u8]) -> io::Result<()> {
         self.file.read_exact_at(into, at)
     }
-}
-
-/// An object of a vault: every frame is read and hashed, then its image is looked into.
-fn object_of(path: &Path, mut object: Object) -> InspectedFile {
-    let info = object.info();
-    let mut hasher = SeeingHasher::new();
-    let mut damage = Vec::new();
-    for index in 0..info.frames {
-        match object.frame(index) {
-            Ok(bytes) => hasher.update(&bytes),
-            Err(what) => damage.push(Finding {
-                trouble: Trouble::ChecksumWrong,
-                weight: Weight::Matters,
-                at: Some(index * FRAME_BYTES),
-                says: format!("frame {index} of the object is damaged: {what}"),
-            }),
-        }
-    }
-    let digest = hasher.finish().digest().to_string();
-    let named = path.file_stem().and_then(|stem| stem.to_str());
-    if damage.is_empty() && named.is_some_and(|name| name.len() == 64 && name != digest) {
-        damage.push(Finding {
-            trouble: Trouble::DigestDiffers,
-            weight: Weight::Matters,
-            at: None,
-            says: "the image does not match the digest in the file's name".into(),
-        });
-    }
-    let mut looked = look(&ObjectImage::new(object), "", Limits::default());
-    looked.findings.splice(0..0, damage);
-    InspectedFile {
-        file: path.display().to_string(),
-        own: Some(Own::Object {
-            frames: info.frames,
-            stored_bytes: info.stored_bytes,
-            blake3: digest,
-        }),
-        looked,
-    }
-}
-
-/// What a capture's manifest says; nothing where it is another file. Identifiers stay masked: this is
-/// for looking over (`K3`).
-fn manifest_of(bytes: &[u8]) -> Option<Own> {
-    let manifest: Manifest = serde_json::from_slice(bytes).ok()?;
-    let partitions = manifest.partitions.iter().map(|part| OwnPartition {
-        label: part.label.to_string(),
-        bytes: part.length_bytes,
-        blake3: part.blake3.to_string(),
-        read: word(&part.agreement),
-        blank: word(&part.blank),
-        frames_add_up: part.frame_list().is_some(),
-    });
-    Some(Own::Manifest {
-        capture: manifest.capture.to_string(),
-        unit: manifest.unit.to_string(),
-        taken: word(&manifest.taken),
-        family: word(&manifest.family),
-        partitions: partitions.collect(),
-    })
-}
-
-/// A value in the word by which it is stored.
-fn word(value: &impl Serialize) -> String {
-    serde_json::to_value(value).map_or_else(|_| String::new(), |value| one_line(&value))
 }
 
 /// Prints one file for a person.

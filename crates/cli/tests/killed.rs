@@ -521,6 +521,21 @@ fn what_is_stored_is_told_by_the_commands_alone() {
         !text.contains("9a:77:01:5c:20:e4"),
         "identifiers stay masked: {text}"
     );
+    // Both ends of an area are looked into together, wherever one of them is met.
+    let told = run(&["inspect", path(&vault), "--json"]);
+    let told: Value = serde_json::from_slice(&told.stdout).unwrap();
+    let tables: Vec<&Value> = told["files"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|one| one["kind"] == "partition-table")
+        .collect();
+    assert_eq!(tables.len(), 2, "{tables:#?}");
+    for table in tables {
+        assert_eq!(table["findings"], json!([]), "{table:#}");
+        let alone = run(&["inspect", table["file"].as_str().unwrap()]);
+        assert_eq!(alone.status.code(), Some(0), "{alone:?}");
+    }
 
     let mut bytes = fs::read(&object).unwrap();
     let middle = bytes.len() / 2;

@@ -24,7 +24,7 @@ mod verify;
 
 pub use copy::Copied;
 pub use error::VaultError;
-pub use manifest::{CaptureSource, Captured, CapturedArea, MANIFEST_VERSION, Manifest};
+pub use manifest::{BothEnds, CaptureSource, Captured, CapturedArea, MANIFEST_VERSION, Manifest};
 pub use object::{Object, ObjectImage, ObjectInfo};
 pub use place::{Medium, PlaceFile};
 pub use pump::{FrameDone, pump};

@@ -112,7 +112,34 @@ impl Captured {
     }
 }
 
+/// The two ends of an area, each with a copy of its table: neither is looked into without the other.
+#[derive(Debug, Clone, Copy)]
+pub struct BothEnds<'a> {
+    /// What begins the area.
+    pub head: &'a Captured,
+    /// What ends it.
+    pub tail: &'a Captured,
+    /// Length of the area in bytes.
+    pub length_bytes: u64,
+}
+
 impl Manifest {
+    /// The ends of the area whose table `part` holds; nothing for a partition, and where only one end
+    /// was captured.
+    #[must_use]
+    pub fn both_ends(&self, part: &Captured) -> Option<BothEnds<'_>> {
+        let is_end = |one: &&Captured| (one.number, one.area) == (0, part.area);
+        let area = self.areas.iter().find(|area| area.area == part.area)?;
+        let mut ends: Vec<&Captured> = self.partitions.iter().filter(is_end).collect();
+        ends.sort_by_key(|one| one.offset_bytes);
+        let [head, tail] = ends[..] else { return None };
+        (part.number == 0).then_some(BothEnds {
+            head,
+            tail,
+            length_bytes: area.length_bytes,
+        })
+    }
+
     /// The entry of a partition.
     #[must_use]
     pub fn partition(&self, label: &Label) -> Option<&Captured> {

@@ -433,33 +433,20 @@ impl Keeping {
             return Ok(());
         }
         let open = |part: &Captured| vault.object(part.blake3).map(ObjectImage::new);
-        let image = open(part)?;
+        let name = part.label.as_str();
         if part.number > 0 {
-            let name = part.label.as_str();
+            let image = open(part)?;
             return Ok(self.library.look_into(part.blake3, name, &image)?);
         }
-        // An area's table stands at both its ends: neither is looked into without the other.
-        let mut ends = manifest.partitions.iter();
-        let other =
-            ends.find(|one| (one.number, one.area) == (0, part.area) && one.label != part.label);
-        let area = manifest.areas.iter().find(|area| area.area == part.area);
-        let (Some(area), Some(other)) = (area, other) else {
+        let Some(ends) = manifest.both_ends(part) else {
             return Ok(());
         };
-        let other_image = open(other)?;
-        let (head, tail) = if part.offset_bytes < other.offset_bytes {
-            (&image, &other_image)
-        } else {
-            (&other_image, &image)
+        let area = Ends {
+            head: &open(ends.head)?,
+            tail: &open(ends.tail)?,
+            length_bytes: ends.length_bytes,
         };
-        let ends = Ends {
-            head,
-            tail,
-            length_bytes: area.length_bytes,
-        };
-        Ok(self
-            .library
-            .look_into(part.blake3, part.label.as_str(), &ends)?)
+        Ok(self.library.look_into(part.blake3, name, &area)?)
     }
 
     /// The manifest of a capture, from the first place that has it with the digest that the log

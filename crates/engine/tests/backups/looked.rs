@@ -5,6 +5,7 @@ use std::fs;
 use std::path::PathBuf;
 
 use veritope_engine::library::found::SeenInside;
+use veritope_formats::look::LOOKER;
 use veritope_wire::{CaptureId, Digest};
 
 use super::{Bench, Patient};
@@ -67,7 +68,11 @@ fn each_captured_partition_is_looked_into_once() {
     assert_eq!(fs::read_to_string(&file).unwrap(), kept);
 
     // What an older looker found is not shown, and a newer one looks again.
-    fs::write(&file, kept.replace("\"looker\": 1", "\"looker\": 0")).unwrap();
+    fs::write(
+        &file,
+        kept.replace(&format!("\"looker\": {LOOKER}"), "\"looker\": 0"),
+    )
+    .unwrap();
     assert_eq!(bench.inside(capture)["boot"].1, None);
     read_back();
     assert_eq!(fs::read_to_string(&file).unwrap(), text);

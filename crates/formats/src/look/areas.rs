@@ -254,10 +254,7 @@ fn copy(view: View<'_>, sector_number: u64, sector: u32) -> Result<Copy, NoCopy>
 }
 
 fn guid(bytes: &[u8]) -> String {
-    let tail: String = bytes[8..]
-        .iter()
-        .map(|byte| format!("{byte:02x}"))
-        .collect();
+    let tail = hex::encode(&bytes[8..16]);
     format!(
         "{:08x}-{:04x}-{:04x}-{}-{}",
         bytes.u32_le(0),

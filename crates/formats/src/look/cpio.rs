@@ -1,7 +1,7 @@
 //! Ramdisks: archives in cpio's newer form, packed or not, several behind each other.
 
 use std::collections::BTreeMap;
-use std::io::Read;
+use std::io::{self, BufRead as _, BufReader, Read as _};
 
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -89,11 +89,18 @@ pub(crate) fn read(view: View<'_>, at: u64, budget: &Budget, findings: &mut Find
         };
         ramdisk.packing.push(packing);
         let mut source = packed::buffered(rest);
+        let mut ahead = 0;
         let told = match packed::unpack(packing, &mut source, budget) {
             Ok(mut unpacked) => {
-                let told = walk(&mut unpacked, &mut gathered);
-                ramdisk.unpacked_bytes += unpacked.came;
-                told.map_err(|end| (end, unpacked.over, unpacked.came))
+                let mut entries = BufReader::with_capacity(64 << 10, &mut unpacked);
+                let told = walk(&mut entries, packing, &mut gathered);
+                let unread = entries.buffer().len() as u64;
+                if packing == Packing::None {
+                    ahead = unread;
+                }
+                let came = unpacked.came - unread;
+                ramdisk.unpacked_bytes += came;
+                told.map_err(|end| (end, unpacked.over, came))
             }
             Err(error) => Err((End::Broken(error.to_string()), false, 0)),
         };
@@ -101,7 +108,7 @@ pub(crate) fn read(view: View<'_>, at: u64, budget: &Budget, findings: &mut Find
             tell(findings, packing, &end, over, came, at + next);
             break;
         }
-        next += source.consumed;
+        next += source.consumed - ahead;
     }
     gathered.into_ramdisk(&mut ramdisk, findings, at);
     ramdisk
@@ -151,19 +158,21 @@ fn tell(findings: &mut Findings, packing: Packing, end: &End, over: bool, came: 
     }
 }
 
-/// Goes through the entries; a stream may hold several archives, with zeros between.
-fn walk(from: &mut Unpacked<'_>, gathered: &mut Gathered) -> Result<(), End> {
+/// What entries are read from.
+type Entries<'a, 'b> = BufReader<&'a mut Unpacked<'b>>;
+
+/// Goes through the entries; a stream may hold several archives, with zeros between. What is not
+/// packed ends where something else follows an archive.
+fn walk(from: &mut Entries<'_, '_>, packing: Packing, gathered: &mut Gathered) -> Result<(), End> {
     let mut header = [0; HEADER_BYTES];
+    let mut is_between = false;
     loop {
-        // Zeros behind an archive, up to its block, are passed over four bytes at a time.
-        let mut got = fill(from, &mut header[..4])?;
-        while got == 4 && header[..4] == [0; 4] {
-            got = fill(from, &mut header[..4])?;
-        }
-        if got == 0 || (got < 4 && header[..got].iter().all(|byte| *byte == 0)) {
+        skip_zeros(from)?;
+        let next = from.fill_buf().map_err(End::of)?;
+        if next.is_empty() || (is_between && packing == Packing::None && !is_begun(next)) {
             return Ok(());
         }
-        if got < 4 || fill(from, &mut header[4..])? < HEADER_BYTES - 4 {
+        if fill(from, &mut header)? < HEADER_BYTES {
             return Err(End::Short("an entry's head".into()));
         }
         if !is(&header) {
@@ -185,7 +194,8 @@ fn walk(from: &mut Unpacked<'_>, gathered: &mut Gathered) -> Result<(), End> {
             return Err(End::Short("an entry's name".into()));
         }
         let name = name.text(0, name_bytes);
-        if name == "TRAILER!!!" {
+        is_between = name == "TRAILER!!!";
+        if is_between {
             continue;
         }
         gathered.entries += 1;
@@ -197,32 +207,51 @@ fn walk(from: &mut Unpacked<'_>, gathered: &mut Gathered) -> Result<(), End> {
     }
 }
 
+impl End {
+    fn of(error: io::Error) -> Self {
+        if error.kind() == io::ErrorKind::UnexpectedEof {
+            Self::Short("what is packed".into())
+        } else {
+            Self::Broken(error.to_string())
+        }
+    }
+}
+
+/// Whether an archive may begin with the bytes that are there, few as they may be.
+fn is_begun(next: &[u8]) -> bool {
+    is(next) || (next.len() < 6 && b"07070".starts_with(&next[..next.len().min(5)]))
+}
+
+/// Passes over zeros, which fill an archive's last block.
+fn skip_zeros(from: &mut Entries<'_, '_>) -> Result<(), End> {
+    loop {
+        let there = from.fill_buf().map_err(End::of)?;
+        let zeros = there.iter().take_while(|byte| **byte == 0).count();
+        let is_all = zeros == there.len();
+        from.consume(zeros);
+        if zeros == 0 || !is_all {
+            return Ok(());
+        }
+    }
+}
+
 /// Reads until `into` is full or the stream ends.
-fn fill(from: &mut Unpacked<'_>, into: &mut [u8]) -> Result<usize, End> {
+fn fill(from: &mut Entries<'_, '_>, into: &mut [u8]) -> Result<usize, End> {
     let mut got = 0;
     while got < into.len() {
         match from.read(&mut into[got..]) {
             Ok(0) => break,
             Ok(read) => got += read,
-            Err(error) if error.kind() == std::io::ErrorKind::UnexpectedEof => {
-                return Err(End::Short("what is packed".into()));
-            }
-            Err(error) => return Err(End::Broken(error.to_string())),
+            Err(error) => return Err(End::of(error)),
         }
     }
     Ok(got)
 }
 
-fn skip(from: &mut Unpacked<'_>, bytes: u64, name: &str) -> Result<(), End> {
-    let mut left = bytes;
-    let mut piece = [0; 8192];
-    while left > 0 {
-        let wanted = usize::try_from(left).unwrap_or(usize::MAX).min(piece.len());
-        let got = fill(from, &mut piece[..wanted])?;
-        if got == 0 {
-            return Err(End::Short(format!("`{name}`")));
-        }
-        left -= got as u64;
+fn skip(from: &mut Entries<'_, '_>, bytes: u64, name: &str) -> Result<(), End> {
+    let skipped = io::copy(&mut from.take(bytes), &mut io::sink()).map_err(End::of)?;
+    if skipped < bytes {
+        return Err(End::Short(format!("`{name}`")));
     }
     Ok(())
 }
@@ -230,7 +259,7 @@ fn skip(from: &mut Unpacked<'_>, bytes: u64, name: &str) -> Result<(), End> {
 impl Gathered {
     fn entry(
         &mut self,
-        from: &mut Unpacked<'_>,
+        from: &mut Entries<'_, '_>,
         name: &str,
         mode: u32,
         size: u64,

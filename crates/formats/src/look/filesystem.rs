@@ -110,7 +110,7 @@ pub(crate) fn read(view: View<'_>, findings: &mut Findings) -> Option<FileSystem
 
 fn uuid(bytes: &[u8], at: usize) -> Option<String> {
     let part = bytes.get(at..at + 16)?;
-    let hex: String = part.iter().map(|byte| format!("{byte:02x}")).collect();
+    let hex = hex::encode(part);
     (part != [0; 16]).then(|| {
         format!(
             "{}-{}-{}-{}-{}",

@@ -59,7 +59,7 @@ use self::bytes::{Budget, View};
 use self::finding::Findings;
 
 /// Version of the looker: a finding of an older one is looked for again.
-pub const LOOKER: u32 = 1;
+pub const LOOKER: u32 = 2;
 
 /// What one look may cost, over all nesting.
 #[derive(Debug, Clone, Copy)]

@@ -135,12 +135,9 @@ fn text(bytes: &[u8]) -> String {
     String::from_utf8_lossy(&bytes[..bytes.len().min(256)]).into_owned()
 }
 
+/// A digest as it is told; no digest is longer than 64 bytes.
 fn hex(bytes: &[u8]) -> String {
-    bytes
-        .iter()
-        .take(64)
-        .map(|byte| format!("{byte:02x}"))
-        .collect()
+    hex::encode(&bytes[..bytes.len().min(64)])
 }
 
 /// Reads a payload; nothing where its manifest can't be read.

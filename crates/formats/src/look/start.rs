@@ -320,14 +320,8 @@ fn check_identity(
     if said.iter().all(|byte| *byte == 0) {
         return;
     }
-    let hex = |bytes: &[u8]| {
-        bytes
-            .iter()
-            .map(|byte| format!("{byte:02x}"))
-            .collect::<String>()
-    };
     let short = said[20..].iter().all(|byte| *byte == 0);
-    image.identity = Some(hex(if short { &said[..20] } else { said }));
+    image.identity = Some(hex::encode(if short { &said[..20] } else { said }));
     if !short {
         // Longer ones are not made in one way only: shown, not checked.
         return;

@@ -272,11 +272,7 @@ fn check_line(view: View<'_>, said: &str, looker: Looker<'_>, findings: &mut Fin
         findings.medium(None);
         return;
     }
-    let found: String = hash
-        .finalize()
-        .iter()
-        .map(|byte| format!("{byte:02x}"))
-        .collect();
+    let found = hex::encode(hash.finalize());
     if !found.eq_ignore_ascii_case(said) {
         findings.matters(
             Trouble::DigestDiffers,

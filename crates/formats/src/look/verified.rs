@@ -249,7 +249,7 @@ pub(crate) fn read(view: View<'_>, findings: &mut Findings) -> Option<Verificati
     };
     let key = within(&told, head.u64_be(64), head.u64_be(72));
     if let Some(key) = key.filter(|key| !key.is_empty()) {
-        metadata.key_sha256 = Some(hex(digest(&SHA256, key).as_ref()));
+        metadata.key_sha256 = Some(hex::encode(digest(&SHA256, key).as_ref()));
     }
     let listed = within(&told, head.u64_be(96), head.u64_be(104));
     let listed_at = (HEADER_BYTES + signed_bytes).saturating_add(head.u64_be(96));
@@ -296,10 +296,6 @@ fn within(told: &[u8], at: u64, bytes: u64) -> Option<&[u8]> {
     let from = usize::try_from(at).ok()?;
     let to = from.checked_add(usize::try_from(bytes).ok()?)?;
     told.get(from..to)
-}
-
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 fn descriptors(listed: &[u8], at: u64, metadata: &mut Verification, findings: &mut Findings) {
@@ -361,8 +357,8 @@ fn descriptor(tag: u64, body: &[u8]) -> Option<Descriptor> {
                 block_bytes: body.u32_be(28),
                 correction_bytes: body.u64_be(48),
                 algorithm: body.text(56, 32),
-                salt: hex(parts[1]),
-                root_digest: hex(parts[2]),
+                salt: hex::encode(parts[1]),
+                root_digest: hex::encode(parts[2]),
             }
         }
         2 => {
@@ -377,8 +373,8 @@ fn descriptor(tag: u64, body: &[u8]) -> Option<Descriptor> {
                 partition: text(parts[0]),
                 image_bytes: body.u64_be(0),
                 algorithm: body.text(8, 32),
-                salt: hex(parts[1]),
-                digest: hex(parts[2]),
+                salt: hex::encode(parts[1]),
+                digest: hex::encode(parts[2]),
             }
         }
         3 => Descriptor::CommandLine {
@@ -392,7 +388,7 @@ fn descriptor(tag: u64, body: &[u8]) -> Option<Descriptor> {
             Descriptor::Chain {
                 partition: text(name),
                 rollback_location: body.u32_be(0),
-                key_sha256: hex(digest(&SHA256, key).as_ref()),
+                key_sha256: hex::encode(digest(&SHA256, key).as_ref()),
             }
         }
         number => Descriptor::Unknown { number },
@@ -448,12 +444,6 @@ fn check_signature(
 /// The exponent of all such keys, 65537.
 const EXPONENT: [u8; 3] = [1, 0, 1];
 
-fn from_hex(text: &str) -> Vec<u8> {
-    (0..text.len() / 2)
-        .filter_map(|index| u8::from_str_radix(text.get(index * 2..index * 2 + 2)?, 16).ok())
-        .collect()
-}
-
 /// Checks what the metadata in an image's footer says of that image.
 pub(crate) fn check_image(
     view: View<'_>,
@@ -490,14 +480,14 @@ pub(crate) fn check_image(
                 return;
             }
             let mut hash = Context::new(kind);
-            hash.update(&from_hex(salt));
+            hash.update(&hex::decode(salt).unwrap_or_default());
             let read = image.pieces(|piece| {
                 hash.update(piece);
                 true
             });
             if read.is_err() {
                 findings.medium(None);
-            } else if hex(hash.finish().as_ref()) != *digest {
+            } else if hex::encode(hash.finish().as_ref()) != *digest {
                 findings.matters(
                     Trouble::DigestDiffers,
                     Some(0),
@@ -592,7 +582,7 @@ fn check_tree(view: View<'_>, tree: Option<&Descriptor>, budget: &Budget, findin
         );
         return;
     }
-    let salt = from_hex(salt);
+    let salt = hex::decode(salt).unwrap_or_default();
     let mut covered = image;
     let mut end = *tree_bytes;
     for length in lengths {
@@ -624,7 +614,7 @@ fn check_tree(view: View<'_>, tree: Option<&Descriptor>, budget: &Budget, findin
     let mut hash = Context::new(kind);
     hash.update(&salt);
     hash.update(&top);
-    if hex(hash.finish().as_ref()) != *root_digest {
+    if hex::encode(hash.finish().as_ref()) != *root_digest {
         findings.matters(
             Trouble::DigestDiffers,
             Some(*tree_at),

@@ -4,7 +4,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use proptest::prelude::*;
-use veritope_formats::look::{Limits, Looked, Trouble, What, look};
+use veritope_formats::look::{Limits, Looked, Packing, Trouble, What, look};
 
 fn fixtures() -> Vec<PathBuf> {
     fn walk(folder: &Path, found: &mut Vec<PathBuf>) {
@@ -231,6 +231,61 @@ fn a_gap_is_not_zeros() {
     assert!(sparse.not_said_bytes >= 33 * 4096, "{sparse:?}");
     let tree = serde_json::to_string(&sparse).unwrap();
     assert!(!tree.contains("digest"), "{tree}");
+}
+
+/// An archive with one file, in cpio's newer form, filled up to a block.
+fn archive(name: &str, body: &[u8]) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    for (name, body) in [(name, body), ("TRAILER!!!", &[][..])] {
+        let fields = [
+            0,
+            0o100_644,
+            0,
+            0,
+            1,
+            0,
+            body.len(),
+            0,
+            0,
+            0,
+            0,
+            name.len() + 1,
+            0,
+        ];
+        bytes.extend_from_slice(b"070701");
+        for field in fields {
+            bytes.extend_from_slice(format!("{field:08x}").as_bytes());
+        }
+        bytes.extend_from_slice(name.as_bytes());
+        bytes.resize((bytes.len() + 1).next_multiple_of(4), 0);
+        bytes.extend_from_slice(body);
+        bytes.resize(bytes.len().next_multiple_of(4), 0);
+    }
+    bytes.resize(bytes.len().next_multiple_of(512), 0);
+    bytes
+}
+
+/// Archives stand behind each other in a ramdisk, the first plain and the next packed; what stands
+/// behind them and is none is said.
+#[test]
+fn a_packed_archive_behind_a_plain_one_is_gone_into() {
+    let mut bytes = archive("first", b"1");
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    let properties = b"ro.build.version.release=9\nro.product.device=marlnewt\n";
+    std::io::Write::write_all(&mut packed, &archive("default.prop", properties)).unwrap();
+    bytes.extend(packed.finish().unwrap());
+    let seen = look(&bytes, "ramdisk", Limits::default());
+    let What::Ramdisk(ramdisk) = seen.what else {
+        panic!("{:?}", seen.what)
+    };
+    assert_eq!(ramdisk.packing, [Packing::None, Packing::Gzip]);
+    assert_eq!((ramdisk.entries, ramdisk.properties.len()), (2, 1));
+    assert_eq!(seen.findings, []);
+
+    bytes.extend_from_slice(b"what is this");
+    let seen = look(&bytes, "ramdisk", Limits::default());
+    let told: Vec<&str> = seen.findings.iter().map(|one| &*one.says).collect();
+    assert_eq!(told, ["what follows the archive is packed in no known way"]);
 }
 
 /// A budget that is spent is said, and nothing is called damaged for it.

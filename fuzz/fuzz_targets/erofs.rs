@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(1024, &[0xE2, 0xE1, 0xF5, 0xE0]);

@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(3, b"EXFAT   ");

@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(1024, &[0x10, 0x20, 0xF5, 0xF2]);

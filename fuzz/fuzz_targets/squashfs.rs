@@ -1,0 +1,2 @@
+#![no_main]
+veritope_fuzz::target!(0, b"hsqs");
