@@ -166,7 +166,7 @@ impl Inside {
                 kind,
                 version,
             } => format!("{kind} {version} for {codename}, by its own word"),
-            Self::Other => "bytes of no known form".to_owned(),
+            Self::Other => "neither a file system nor a start image".to_owned(),
         }
     }
 

@@ -260,8 +260,7 @@ impl<'a> Gatherer<'a> {
             list.check(view, budget, findings);
             return;
         }
-        let mut source = packed::buffered(view);
-        let unpacked = packed::unpack(Packing::Brotli, &mut source, budget)
+        let unpacked = packed::unpack(Packing::Brotli, packed::buffered(view), budget)
             .map_err(|error| Unheld::Damaged(error.to_string()))
             .and_then(|unpacked| hold(unpacked, None, self.looker));
         match unpacked {
@@ -487,9 +486,8 @@ pub(crate) fn read_packed(
         packing,
         unpacked_bytes,
     };
-    let mut source = packed::buffered(view);
-    let mut unpacked = match packed::unpack(packing, &mut source, looker.budget) {
-        Ok(unpacked) => unpacked,
+    let (mut unpacked, end) = match packed::unpack_all(packing, view, looker.budget) {
+        Ok(begun) => begun,
         Err(error) if error.kind() == io::ErrorKind::Unsupported => {
             findings.note(
                 Trouble::NotLookedAt,
@@ -544,6 +542,7 @@ pub(crate) fn read_packed(
     };
     match rest {
         Ok(rest) => {
+            tell_behind(view, end.get(), packing, findings);
             let held = rest.len() as u64;
             head.extend_from_slice(&rest);
             drop(rest);
@@ -577,5 +576,21 @@ pub(crate) fn read_packed(
             why.tell(packing.name(), 0, findings);
             packed_as(None)
         }
+    }
+}
+
+/// What stands behind the last packed stream, which ended at byte `end`; zeros fill a block.
+fn tell_behind(view: View<'_>, end: u64, packing: Packing, findings: &mut Findings) {
+    let behind = view.from(end);
+    if behind.head(64 << 10).iter().any(|byte| *byte != 0) {
+        findings.note(
+            Trouble::Trailing,
+            Some(end),
+            format!(
+                "{} bytes stand behind what is packed as {} and are no part of it",
+                behind.length(),
+                packing.name()
+            ),
+        );
     }
 }

@@ -75,6 +75,8 @@ enum NoCopy {
     Count(u32, u32),
     /// It lies past the end.
     PastEnd,
+    /// It holds, and says that it belongs in this other sector.
+    Elsewhere(u64),
 }
 
 /// Reads what describes an area; nothing where neither table nor record is there.
@@ -102,10 +104,14 @@ fn table(view: View<'_>, sector: u32, findings: &mut Findings) -> Option<Option<
     let last = (view.length() / size).checked_sub(1)?;
     let primary = copy(view, 1, sector);
     let at_end = copy(view, last, sector);
-    if let (Err(NoCopy::Absent | NoCopy::PastEnd), Err(NoCopy::Absent | NoCopy::PastEnd)) =
-        (&primary, &at_end)
-    {
-        return None;
+    match (&primary, &at_end) {
+        (Err(NoCopy::Absent | NoCopy::PastEnd), Err(NoCopy::Absent | NoCopy::PastEnd)) => {
+            return None;
+        }
+        (Err(NoCopy::Absent | NoCopy::PastEnd), Err(NoCopy::Elsewhere(place))) if *place > last => {
+            return Some(end_alone(view, *place, last, sector, findings));
+        }
+        _ => {}
     }
     if let Err(NoCopy::Count(count, bytes)) = primary {
         findings.matters(
@@ -120,17 +126,17 @@ fn table(view: View<'_>, sector: u32, findings: &mut Findings) -> Option<Option<
             primary
         }
         (Err(why), Ok(backup)) => {
-            let what = if matches!(why, NoCopy::Damaged) {
-                "damaged"
-            } else {
-                "missing"
+            let what = match why {
+                NoCopy::Damaged => "damaged, its checksum does not hold".to_owned(),
+                NoCopy::Elsewhere(place) => {
+                    format!("misplaced, it says that it belongs in sector {place}")
+                }
+                _ => "missing".to_owned(),
             };
             findings.matters(
                 Trouble::DamagedCopy,
                 Some(size),
-                format!(
-                    "the primary table is {what}, its checksum does not hold; the backup is read"
-                ),
+                format!("the primary table is {what}; the backup is read"),
             );
             backup
         }
@@ -149,6 +155,41 @@ fn table(view: View<'_>, sector: u32, findings: &mut Findings) -> Option<Option<
         guid: chosen.guid,
         partitions: chosen.partitions,
     }))
+}
+
+/// The end of an area by itself: its table, whose sectors are counted from where the area begins.
+fn end_alone(
+    view: View<'_>,
+    place: u64,
+    last: u64,
+    sector: u32,
+    findings: &mut Findings,
+) -> Option<AreaTable> {
+    let size = u64::from(sector);
+    findings.matters(
+        Trouble::CutShort,
+        Some(0),
+        format!(
+            "the end of an area alone: its backup table belongs in sector {place}, here it stands in {last}; \
+             what lies before is not in this file"
+        ),
+    );
+    // As if all that lies before were there.
+    match read_copy(view, last, place, sector) {
+        Ok(copy) => Some(AreaTable {
+            sector_bytes: sector,
+            guid: copy.guid,
+            partitions: copy.partitions,
+        }),
+        Err(_) => {
+            findings.unreadable(
+                Trouble::DamagedCopy,
+                Some(last * size),
+                "the backup table is damaged: its checksum does not hold".into(),
+            );
+            None
+        }
+    }
 }
 
 /// What there is to say of the backup, once the primary copy is sound.
@@ -197,6 +238,11 @@ fn backup_of(
 }
 
 fn copy(view: View<'_>, sector_number: u64, sector: u32) -> Result<Copy, NoCopy> {
+    read_copy(view, sector_number, sector_number, sector)
+}
+
+/// Reads the copy in sector `sector_number` of `view`, which is sector `place` of its area.
+fn read_copy(view: View<'_>, sector_number: u64, place: u64, sector: u32) -> Result<Copy, NoCopy> {
     let size = u64::from(sector);
     let at = sector_number.checked_mul(size).ok_or(NoCopy::PastEnd)?;
     let mut head = view.array::<92>(at).map_err(|_| NoCopy::PastEnd)?;
@@ -208,8 +254,8 @@ fn copy(view: View<'_>, sector_number: u64, sector: u32) -> Result<Copy, NoCopy>
     if head.u32_le(12) != HEADER_BYTES || CRC.checksum(&head) != said {
         return Err(NoCopy::Damaged);
     }
-    if head.u64_le(24) != sector_number {
-        return Err(NoCopy::Damaged);
+    if head.u64_le(24) != place {
+        return Err(NoCopy::Elsewhere(head.u64_le(24)));
     }
     let (count, entry_bytes) = (head.u32_le(80), head.u32_le(84));
     let length = u64::from(count) * u64::from(entry_bytes);
@@ -219,7 +265,8 @@ fn copy(view: View<'_>, sector_number: u64, sector: u32) -> Result<Copy, NoCopy>
     }
     let entries = head
         .u64_le(72)
-        .checked_mul(size)
+        .checked_sub(place - sector_number.min(place))
+        .and_then(|first| first.checked_mul(size))
         .and_then(|from| view.bytes(from, usize::try_from(length).ok()?).ok())
         .ok_or(NoCopy::PastEnd)?;
     if CRC.checksum(&entries) != head.u32_le(88) {

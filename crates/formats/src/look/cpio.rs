@@ -88,9 +88,10 @@ pub(crate) fn read(view: View<'_>, at: u64, budget: &Budget, findings: &mut Find
             }
         };
         ramdisk.packing.push(packing);
-        let mut source = packed::buffered(rest);
+        let source = packed::buffered(rest);
+        let consumed = source.count();
         let mut ahead = 0;
-        let told = match packed::unpack(packing, &mut source, budget) {
+        let told = match packed::unpack(packing, source, budget) {
             Ok(mut unpacked) => {
                 let mut entries = BufReader::with_capacity(64 << 10, &mut unpacked);
                 let told = walk(&mut entries, packing, &mut gathered);
@@ -108,7 +109,7 @@ pub(crate) fn read(view: View<'_>, at: u64, budget: &Budget, findings: &mut Find
             tell(findings, packing, &end, over, came, at + next);
             break;
         }
-        next += source.consumed - ahead;
+        next += consumed.get() - ahead;
     }
     gathered.into_ramdisk(&mut ramdisk, findings, at);
     ramdisk

@@ -1,11 +1,13 @@
 //! Packed bytes: known by their first bytes, unpacked as a stream that counts against the budget.
 
+use std::cell::Cell;
 use std::io::{self, BufRead, Read};
+use std::rc::Rc;
 
 use serde::Serialize;
 use utoipa::ToSchema;
 
-use super::bytes::{Budget, View};
+use super::bytes::{Budget, Numbers as _, View};
 
 /// How bytes are packed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, ToSchema)]
@@ -46,6 +48,8 @@ impl Packing {
             [0x04, 0x22, 0x4D, 0x18, ..] => Self::Lz4,
             [0x02, 0x21, 0x4C, 0x18, ..] => Self::Lz4Legacy,
             [0x28, 0xB5, 0x2F, 0xFD, ..] => Self::Zstd,
+            // What packs in several threads tells first how long its pieces are.
+            _ if skippable(head).is_some() => Self::Zstd,
             [0xFD, b'7', b'z', b'X', b'Z', 0, ..] => Self::Xz,
             [b'B', b'Z', b'h', b'1'..=b'9', 0x31, 0x41, 0x59, 0x26, ..] => Self::Bzip2,
             [0x89, b'L', b'Z', b'O', 0, ..] => Self::Lzo,
@@ -79,19 +83,20 @@ const MOST_DICTIONARY_BYTES: u32 = 64 << 20;
 #[derive(Debug)]
 pub(crate) struct Counted<R> {
     inner: R,
-    pub(crate) consumed: u64,
+    consumed: Rc<Cell<u64>>,
 }
 
 impl<R> Counted<R> {
-    pub(crate) fn new(inner: R) -> Self {
-        Self { inner, consumed: 0 }
+    /// The count, which goes on while the reader is used.
+    pub(crate) fn count(&self) -> Rc<Cell<u64>> {
+        Rc::clone(&self.consumed)
     }
 }
 
 impl<R: Read> Read for Counted<R> {
     fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
         let read = self.inner.read(into)?;
-        self.consumed += read as u64;
+        self.consumed.set(self.consumed.get() + read as u64);
         Ok(read)
     }
 }
@@ -102,7 +107,7 @@ impl<R: BufRead> BufRead for Counted<R> {
     }
 
     fn consume(&mut self, bytes: usize) {
-        self.consumed += bytes as u64;
+        self.consumed.set(self.consumed.get() + bytes as u64);
         self.inner.consume(bytes);
     }
 }
@@ -157,7 +162,32 @@ pub(crate) fn unpack<'a>(
     from: impl BufRead + 'a,
     budget: &'a Budget,
 ) -> io::Result<Unpacked<'a>> {
-    let inner: Box<dyn Read + 'a> = match packing {
+    Ok(Unpacked::of(stream(packing, from)?, budget))
+}
+
+/// Unpacks all streams of a packing that stand behind each other in `view`, as one; with the byte at
+/// which the last of them ended, told once all was read.
+///
+/// # Errors
+/// As [`unpack`].
+pub(crate) fn unpack_all<'a>(
+    packing: Packing,
+    view: View<'a>,
+    budget: &'a Budget,
+) -> io::Result<(Unpacked<'a>, Rc<Cell<u64>>)> {
+    let end = Rc::new(Cell::new(0));
+    let mut streams = Streams {
+        view,
+        packing,
+        end: Rc::clone(&end),
+        now: None,
+    };
+    streams.next()?;
+    Ok((Unpacked::of(Box::new(streams), budget), end))
+}
+
+fn stream<'a>(packing: Packing, from: impl BufRead + 'a) -> io::Result<Box<dyn Read + 'a>> {
+    Ok(match packing {
         Packing::Gzip => Box::new(flate2::bufread::GzDecoder::new(from)),
         Packing::Lz4 => Box::new(lz4_flex::frame::FrameDecoder::new(from)),
         Packing::Lz4Legacy => Box::new(Lz4Blocks::new(from)),
@@ -176,13 +206,80 @@ pub(crate) fn unpack<'a>(
         Packing::Brotli => Box::new(brotli_decompressor::Decompressor::new(from, 64 << 10)),
         Packing::None => Box::new(from),
         Packing::Lzo => return Err(io::ErrorKind::Unsupported.into()),
-    };
-    Ok(Unpacked::of(inner, budget))
+    })
+}
+
+/// Length of a frame that holds no packed bytes, which zstd and lz4 pass over; nothing where there is none.
+fn skippable(head: &[u8]) -> Option<u64> {
+    let is_one = head.len() >= 8 && head.u32_le(0) & !0xF == 0x184D_2A50;
+    is_one.then(|| 8 + u64::from(head.u32_le(4)))
+}
+
+/// Streams of one packing behind each other.
+struct Streams<'a> {
+    view: View<'a>,
+    packing: Packing,
+    /// Where the last one that was read ended.
+    end: Rc<Cell<u64>>,
+    /// The one that is read, and how much of it was consumed.
+    now: Option<(Box<dyn Read + 'a>, Rc<Cell<u64>>)>,
+}
+
+impl Streams<'_> {
+    /// Goes to the next stream; stays at the end where none follows.
+    fn next(&mut self) -> io::Result<()> {
+        if let Some((_, consumed)) = self.now.take() {
+            self.end.set(self.end.get() + consumed.get());
+        }
+        let mut at = self.end.get();
+        loop {
+            let head = self.view.from(at).head(4096);
+            if let Some(length) = skippable(&head) {
+                at = at.saturating_add(length).min(self.view.length());
+                self.end.set(at);
+                continue;
+            }
+            // Zeros fill the last block of one, and may stand before the next.
+            let zeros = head.iter().take_while(|byte| **byte == 0).count();
+            if zeros > 0 && zeros < head.len() {
+                at += zeros as u64;
+                continue;
+            }
+            if Packing::of(&head) != Some(self.packing) {
+                return Ok(());
+            }
+            self.end.set(at);
+            let source = buffered(self.view.from(at));
+            let consumed = source.count();
+            self.now = Some((stream(self.packing, source)?, consumed));
+            return Ok(());
+        }
+    }
+}
+
+impl Read for Streams<'_> {
+    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+        while let Some((stream, consumed)) = &mut self.now {
+            let read = stream.read(into)?;
+            if read > 0 || into.is_empty() {
+                return Ok(read);
+            }
+            if consumed.get() == 0 {
+                // A stream of nothing would be begun for ever.
+                return Ok(0);
+            }
+            self.next()?;
+        }
+        Ok(0)
+    }
 }
 
 /// A reader of `view` for [`unpack`].
 pub(crate) fn buffered(view: View<'_>) -> Counted<io::BufReader<super::bytes::ViewReader<'_>>> {
-    Counted::new(io::BufReader::with_capacity(64 << 10, view.reader()))
+    Counted {
+        inner: io::BufReader::with_capacity(64 << 10, view.reader()),
+        consumed: Rc::default(),
+    }
 }
 
 /// xz, whose dictionary is bounded before anything is allocated.

@@ -288,6 +288,74 @@ fn a_packed_archive_behind_a_plain_one_is_gone_into() {
     assert_eq!(told, ["what follows the archive is packed in no known way"]);
 }
 
+/// What is packed in several pieces is unpacked to the end of the last, and what stands behind it is said.
+#[test]
+fn pieces_packed_behind_each_other_are_one() {
+    let image = fs::read(concat!(
+        env!("CARGO_MANIFEST_DIR"),
+        "/tests/platform/start/v0-gzip-system.img"
+    ))
+    .unwrap();
+    let gzip = |part: &[u8]| {
+        let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+        std::io::Write::write_all(&mut packed, part).unwrap();
+        packed.finish().unwrap()
+    };
+    let zstd = |part: &[u8]| zstd::encode_all(part, 1).unwrap();
+    let told = |length: u32| {
+        let mut frame = 0x184D_2A50_u32.to_le_bytes().to_vec();
+        frame.extend_from_slice(&length.to_le_bytes());
+        frame.resize(8 + length as usize, 7);
+        frame
+    };
+    let (head, tail) = image.split_at(image.len() / 2);
+    let gzips = [gzip(head), gzip(tail)].concat();
+    let frames = [told(4), zstd(head), told(12), zstd(tail), told(9)].concat();
+    for (packed, packing) in [(gzips, Packing::Gzip), (frames, Packing::Zstd)] {
+        let seen = look(&packed, "boot.img.packed", Limits::default());
+        let unpacked_bytes = Some(image.len() as u64);
+        let what = What::Packed {
+            packing,
+            unpacked_bytes,
+        };
+        assert_eq!((seen.what, seen.findings), (what, vec![]));
+        let alone = look(&image, "boot.img.packed", Limits::default());
+        assert_eq!(seen.inside[0].looked, alone);
+
+        // Zeros fill a block; anything else is somebody's.
+        let filled = [&packed[..], &[0; 100]].concat();
+        assert_eq!(look(&filled, "", Limits::default()).findings, []);
+        let more = [&packed[..], b"and more"].concat();
+        let findings = look(&more, "", Limits::default()).findings;
+        let told: Vec<_> = findings.iter().map(|one| (one.trouble, one.at)).collect();
+        assert_eq!(told, [(Trouble::Trailing, Some(packed.len() as u64))]);
+        // A last piece that is cut is no whole.
+        let cut = look(&&packed[..packed.len() - 40], "", Limits::default());
+        assert!(!is_sound(&cut), "{:?}", cut.findings);
+    }
+}
+
+/// The end of an area by itself is read, and told for what it is.
+#[test]
+fn the_end_of_an_area_alone_is_told() {
+    let area = fs::read(concat!(
+        env!("CARGO_MANIFEST_DIR"),
+        "/tests/platform/tables/by-sgdisk-512.img"
+    ))
+    .unwrap();
+    let whole = look(&area, "", Limits::default());
+    let end = look(&&area[area.len() / 2..], "", Limits::default());
+    assert_eq!(end.what, whole.what);
+    let told: Vec<Trouble> = end.findings.iter().map(|one| one.trouble).collect();
+    assert_eq!(told, [Trouble::CutShort]);
+    // One changed label is damage there as everywhere.
+    let mut changed = area[area.len() / 2..].to_vec();
+    let entries = changed.len() - 33 * 512;
+    changed[entries + 56] ^= 1;
+    let changed = look(&changed, "", Limits::default());
+    assert_eq!(changed.what, What::Bytes, "{:?}", changed.findings);
+}
+
 /// A budget that is spent is said, and nothing is called damaged for it.
 #[test]
 fn what_was_not_read_is_said() {

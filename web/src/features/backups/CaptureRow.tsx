@@ -40,7 +40,7 @@ export function CaptureRow({
   const disabled = isBusy || work.isPending;
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
-      <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, flexWrap: 'wrap' }}>
+      <Box sx={{ display: 'flex', alignItems: 'baseline', columnGap: 2, flexWrap: 'wrap' }}>
         <Typography sx={{ fontWeight: 650 }} title={exactOf(capture.taken)}>
           Capture {capture.number},{' '}
           {capture.counted == null ? dayOf(capture.taken) : ago(capture.counted, now)}
@@ -50,10 +50,12 @@ export function CaptureRow({
         <Typography color="text.secondary">
           {capture.partitions} images, {mib(capture.bytes)}
         </Typography>
-        <Button sx={{ ml: 'auto' }} aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
-          {isOpen ? 'Close' : 'Look into'} capture {capture.number}
-        </Button>
-        <Button onClick={onRestore}>Put back from capture {capture.number}</Button>
+        <Box sx={{ ml: 'auto', display: 'flex', flexWrap: 'wrap', justifyContent: 'flex-end' }}>
+          <Button aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
+            {isOpen ? 'Close' : 'Look into'} capture {capture.number}
+          </Button>
+          <Button onClick={onRestore}>Put back from capture {capture.number}</Button>
+        </Box>
       </Box>
       {capture.holds.length > 0 && (
         <Typography variant="body2" color="text.secondary">
