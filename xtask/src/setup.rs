@@ -7,7 +7,7 @@ use crate::{Outcome, Trouble, root, stamp};
 const NODE_MAJOR: u32 = 20;
 
 /// Programs that the tests call, each with the Debian package that brings it.
-const TEST_PROGRAMS: [(&str, &str); 11] = [
+const TEST_PROGRAMS: [(&str, &str); 16] = [
     ("chromium", "chromium"),
     ("chromedriver", "chromium-driver"),
     ("sgdisk", "gdisk"),
@@ -17,6 +17,11 @@ const TEST_PROGRAMS: [(&str, &str); 11] = [
     ("mkfs.erofs", "erofs-utils"),
     ("mksquashfs", "squashfs-tools"),
     ("mkfs.exfat", "exfatprogs"),
+    ("gzip", "gzip"),
+    ("xz", "xz-utils"),
+    ("bzip2", "bzip2"),
+    ("lz4", "lz4"),
+    ("lzop", "lzop"),
     ("zstd", "zstd"),
     ("b3sum", "b3sum"),
 ];

@@ -488,14 +488,6 @@ pub(crate) fn read_packed(
     };
     let (mut unpacked, end) = match packed::unpack_all(packing, view, looker.budget) {
         Ok(begun) => begun,
-        Err(error) if error.kind() == io::ErrorKind::Unsupported => {
-            findings.note(
-                Trouble::NotLookedAt,
-                None,
-                format!("{} is known, and not unpacked here", packing.name()),
-            );
-            return packed_as(None);
-        }
         Err(error) => {
             Unheld::Damaged(error.to_string()).tell(packing.name(), 0, findings);
             return packed_as(None);

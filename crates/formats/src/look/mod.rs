@@ -6,7 +6,7 @@
 //!
 //! * `bytes` where bytes come from; parts of them without copying
 //! * `finding` what is wrong, each in one sentence with its place; `headline` the whole in one line
-//! * `packed`, `cpio`, `properties` what a ramdisk is made of
+//! * `packed`, `blocks`, `cpio`, `properties` what a ramdisk is made of
 //! * `start`, `vendor`, `tree` images that a bootloader starts, and device trees
 //! * `verified` verification metadata, its footer, digests and trees
 //! * `volumes`, `sparse`, `payload`, `transfer`, `script` how makers ship partitions
@@ -15,6 +15,7 @@
 
 mod archive;
 mod areas;
+mod blocks;
 mod bytes;
 mod cpio;
 mod filesystem;

@@ -7,6 +7,7 @@ use std::rc::Rc;
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use super::blocks::{Lz4Blocks, LzoBlocks};
 use super::bytes::{Budget, Numbers as _, View};
 
 /// How bytes are packed.
@@ -27,7 +28,7 @@ pub enum Packing {
     Lzma,
     /// bzip2.
     Bzip2,
-    /// lzo: known, not unpacked here.
+    /// lzo in its usual framing.
     Lzo,
     /// brotli: has no mark, known by its member's name.
     Brotli,
@@ -52,7 +53,7 @@ impl Packing {
             _ if skippable(head).is_some() => Self::Zstd,
             [0xFD, b'7', b'z', b'X', b'Z', 0, ..] => Self::Xz,
             [b'B', b'Z', b'h', b'1'..=b'9', 0x31, 0x41, 0x59, 0x26, ..] => Self::Bzip2,
-            [0x89, b'L', b'Z', b'O', 0, ..] => Self::Lzo,
+            [0x89, b'L', b'Z', b'O', 0, 0x0D, 0x0A, 0x1A, 0x0A, ..] => Self::Lzo,
             _ if lzma => Self::Lzma,
             _ => return None,
         })
@@ -205,7 +206,7 @@ fn stream<'a>(packing: Packing, from: impl BufRead + 'a) -> io::Result<Box<dyn R
         Packing::Bzip2 => Box::new(bzip2::bufread::BzDecoder::new(from)),
         Packing::Brotli => Box::new(brotli_decompressor::Decompressor::new(from, 64 << 10)),
         Packing::None => Box::new(from),
-        Packing::Lzo => return Err(io::ErrorKind::Unsupported.into()),
+        Packing::Lzo => Box::new(LzoBlocks::new(from)),
     })
 }
 
@@ -298,85 +299,5 @@ impl<R: Read> XzStream<R> {
 impl<R: Read> Read for XzStream<R> {
     fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
         self.inner.read(into)
-    }
-}
-
-/// The older framing of lz4: a mark, then blocks of up to 8 MiB, each behind its packed length.
-struct Lz4Blocks<R> {
-    from: R,
-    begun: bool,
-    block: Vec<u8>,
-    at: usize,
-}
-
-/// Unpacked length of a full block.
-const LZ4_BLOCK_BYTES: usize = 8 << 20;
-const LZ4_LEGACY_MAGIC: u32 = 0x184C_2102;
-
-impl<R: BufRead> Lz4Blocks<R> {
-    fn new(from: R) -> Self {
-        Self {
-            from,
-            begun: false,
-            block: Vec::new(),
-            at: 0,
-        }
-    }
-
-    /// The next number, without taking it where `take` says so; nothing at the end.
-    fn number(&mut self) -> io::Result<Option<u32>> {
-        let mut bytes = [0; 4];
-        let mut got = 0;
-        while got < 4 {
-            match self.from.read(&mut bytes[got..])? {
-                0 if got == 0 => return Ok(None),
-                0 => return Err(io::ErrorKind::UnexpectedEof.into()),
-                read => got += read,
-            }
-        }
-        Ok(Some(u32::from_le_bytes(bytes)))
-    }
-
-    fn next_block(&mut self) -> io::Result<bool> {
-        if !self.begun {
-            self.begun = true;
-            if self.number()? != Some(LZ4_LEGACY_MAGIC) {
-                return Err(io::ErrorKind::InvalidData.into());
-            }
-        }
-        let length = match self.number()? {
-            // Zeros behind the last block are a partition's slack; a mark is the next stream.
-            None | Some(0) => return Ok(false),
-            Some(LZ4_LEGACY_MAGIC) => return self.next_block(),
-            Some(length) => length as usize,
-        };
-        if length > lz4_flex::block::get_maximum_output_size(LZ4_BLOCK_BYTES) {
-            return Err(io::Error::new(
-                io::ErrorKind::InvalidData,
-                "a block is longer than any can be",
-            ));
-        }
-        let mut packed = vec![0; length];
-        self.from.read_exact(&mut packed)?;
-        let mut block = vec![0; LZ4_BLOCK_BYTES];
-        let unpacked = lz4_flex::block::decompress_into(&packed, &mut block)
-            .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
-        block.truncate(unpacked);
-        self.block = block;
-        self.at = 0;
-        Ok(unpacked > 0)
-    }
-}
-
-impl<R: BufRead> Read for Lz4Blocks<R> {
-    fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
-        if self.at == self.block.len() && !self.next_block()? {
-            return Ok(0);
-        }
-        let left = &self.block[self.at..];
-        let length = left.len().min(into.len());
-        into[..length].copy_from_slice(&left[..length]);
-        self.at += length;
-        Ok(length)
     }
 }

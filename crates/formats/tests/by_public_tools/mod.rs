@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use veritope_formats::look::{FileSystemKind, Limits, Looked, Trouble, What, look};
+use veritope_formats::look::{FileSystemKind, Limits, Looked, Packing, Trouble, What, look};
 
 const MIB: u64 = 1 << 20;
 
@@ -202,4 +202,56 @@ fn a_table_of_a_larger_medium_and_an_old_record() {
     record[450] = 0xEE;
     let seen = look(&record, "image", Limits::default());
     assert!(says(&seen, Trouble::DamagedBoth), "{:?}", seen.findings);
+}
+
+/// What the packers that everybody has make of a start image is unpacked to the same image; cut, or
+/// with one byte changed in its middle, it is not whole.
+#[test]
+fn each_packer() {
+    let packers: [(&str, &[&str], Packing); 9] = [
+        ("gzip", &["-c"], Packing::Gzip),
+        ("xz", &["-c"], Packing::Xz),
+        ("xz", &["-c", "--format=lzma"], Packing::Lzma),
+        ("zstd", &["-c", "-q"], Packing::Zstd),
+        ("bzip2", &["-c"], Packing::Bzip2),
+        ("lz4", &["-c", "-q"], Packing::Lz4),
+        ("lz4", &["-c", "-q", "-l"], Packing::Lz4Legacy),
+        ("lzop", &["-c"], Packing::Lzo),
+        ("lzop", &["-c", "--crc32", "-9"], Packing::Lzo),
+    ];
+    let folder = Folder::new();
+    let image = folder.0.path().join("boot.img");
+    let mut bytes = fs::read(concat!(
+        env!("CARGO_MANIFEST_DIR"),
+        "/tests/platform/start/v0-gzip-system.img"
+    ))
+    .unwrap();
+    // Longer than one block of any of them; a part of it does not pack, and one does to nothing.
+    let noise = (0_u64..300_000 / 8).map(|n| {
+        (n + 1)
+            .wrapping_mul(0x9E37_79B9_7F4A_7C15)
+            .rotate_left(n as u32 % 64)
+    });
+    bytes.extend(noise.flat_map(u64::to_le_bytes));
+    bytes.resize(700_000, 0);
+    let alone = look(&bytes, "packed", Limits::default());
+    fs::write(&image, &bytes).unwrap();
+    for (tool, words, packing) in packers {
+        let words = [words, &[image.to_str().unwrap()]].concat();
+        let packed = Command::new(tool).args(&words).output().unwrap().stdout;
+        let seen = look(&packed, "packed", Limits::default());
+        let told = format!("{words:?}: {:?}", seen.findings);
+        let What::Packed {
+            packing: by,
+            unpacked_bytes,
+        } = seen.what
+        else {
+            panic!("{told}")
+        };
+        assert_eq!((by, unpacked_bytes), (packing, Some(700_000)), "{told}");
+        assert_eq!(seen.inside[0].looked, alone, "{told}");
+        assert_eq!(seen.findings, [], "{told}");
+        let cut = look(&&packed[..packed.len() / 2], "packed", Limits::default());
+        assert!(!cut.findings.is_empty(), "{words:?}");
+    }
 }
