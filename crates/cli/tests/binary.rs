@@ -270,7 +270,7 @@ fn a_bridge_is_asked_read_and_tested_from_the_command_line() {
     let file = folder.path().join("out.img");
     let refused = refusal(&joined(&link, &["read", "dock-1", "boot", path(&file)]));
     assert!(
-        refused.contains("partitions are read in a recovery"),
+        refused.contains("gives no right to read partitions"),
         "{refused}"
     );
     assert!(!file.exists(), "nothing half-written");

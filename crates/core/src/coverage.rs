@@ -207,6 +207,20 @@ impl Coverage {
             && !self.rows.is_empty()
     }
 
+    /// The same of what never changes by itself: that counts also where it was read live (`B12`).
+    #[must_use]
+    pub fn is_fixed_captured(&self) -> bool {
+        let is_fixed = |row: &&CoverageRow| {
+            row.described.role == Role::DeviceUnique && row.changes == Changes::Fixed
+        };
+        !self.rows.is_empty()
+            && self
+                .rows
+                .iter()
+                .filter(is_fixed)
+                .all(|row| row.capture.is_some())
+    }
+
     /// Whether the whole evidence of `B6` is there.
     #[must_use]
     pub fn is_enough(&self) -> bool {
@@ -488,10 +502,10 @@ fn unsound(
             format!("Where the bytes of {label} come from was only declared: capture it."),
         ));
     }
-    if capture.rest == Rest::Live {
+    if capture.rest == Rest::Live && row.changes == Changes::Living {
         return Some((
-            Rule::B4,
-            format!("{label} was read while the system ran: capture it at rest."),
+            Rule::B12,
+            format!("{label} was read while the system ran, and it lives: capture it at rest."),
         ));
     }
     if part.agreement == Agreement::Once {
@@ -716,7 +730,7 @@ mod tests {
             (|c| c.captures.clear(), Rule::B3, "never captured"),
             (
                 |c| c.captures[0].rest = Rest::Live,
-                Rule::B4,
+                Rule::B12,
                 "while the system ran",
             ),
             (

@@ -118,6 +118,27 @@ impl FromIterator<Mode> for Modes {
     }
 }
 
+/// Where a unit's partitions can be read (`B1`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+pub struct Readable {
+    /// Modes that give the right by themselves; nothing changes there meanwhile.
+    pub at_rest: Modes,
+    /// Whether the running system gives it, to whoever has administrator rights.
+    pub live: LiveReads,
+}
+
+/// Under which lock administrator rights on the running system let one read; what is read is live.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LiveReads {
+    /// Under none that this family knows.
+    Never,
+    /// While it is unlocked.
+    Unlocked,
+    /// Under any.
+    Always,
+}
+
 impl Serialize for Modes {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serializer.collect_seq(self.iter())

@@ -1,38 +1,156 @@
 //! How is it read? The way that writes least comes first (`B1`).
 
+use serde::Serialize;
+
 use crate::evidence::{Basis, Line};
 use crate::facts::{FactKey, Facts};
 use crate::family::{Family, KeptSpec, ReadRoute, RestoredBy, RouteKind, RouteLock};
 use crate::mode::{Lock, RecoveryKind};
 use crate::rule::Rule;
 
-/// Whether a way can be gone as the unit stands. Unknown is no.
-fn is_open(route: &ReadRoute, facts: &Facts) -> bool {
-    let lock = route.lock == RouteLock::Any || facts.lock() == Some(Lock::Unlocked);
-    let rights =
-        route.kind != RouteKind::RunningSystem || facts.choice(FactKey::Root) == Some("yes");
-    lock && rights
+/// How a way to read stands (`B1`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum WayStands {
+    /// The one that writes least of those that are open.
+    Chosen,
+    /// Open too.
+    Open,
+    /// Not as the unit stands.
+    Closed,
+}
+
+/// A way to read partitions, whether it is the one to go, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct Way {
+    /// Of which kind.
+    pub kind: RouteKind,
+    /// How it stands.
+    pub stands: WayStands,
+    /// How it is gone, in words.
+    pub hand: String,
+    /// Why it is the one, or why not.
+    pub why: String,
+}
+
+/// Why a way can't be gone as the unit stands; nothing where it can. Unknown is no.
+fn closed(route: &ReadRoute, facts: &Facts) -> Option<String> {
+    let lock = facts.lock();
+    if route.lock == RouteLock::Unlocked && lock != Some(Lock::Unlocked) {
+        let now = lock.map_or("whether it is, is not known", |_| "it is locked");
+        return Some(format!("It wants an unlocked unit; {now}."));
+    }
+    if route.kind != RouteKind::RunningSystem {
+        return None;
+    }
+    match facts.choice(FactKey::Root) {
+        Some("yes") => None,
+        Some(_) => Some("The running system gives no administrator rights.".to_owned()),
+        None => Some(
+            "It wants administrator rights on the running system; whether there are any is not known."
+                .to_owned(),
+        ),
+    }
+}
+
+/// The order of choice: what writes nothing, what is in already, what is live, what has to be written first.
+fn rank(route: &ReadRoute, facts: &Facts) -> u8 {
+    match route.kind {
+        RouteKind::TemporaryStart => 0,
+        RouteKind::ReadOut => 1,
+        RouteKind::AfterWrite if is_in(facts) => 2,
+        RouteKind::RunningSystem => 3,
+        RouteKind::AfterWrite => 4,
+    }
+}
+
+/// Whether a recovery that reads is in.
+fn is_in(facts: &Facts) -> bool {
+    facts.recovery() == Some(RecoveryKind::Custom)
 }
 
 /// The way that writes least, of those that the unit lets one go now (`B1`).
 #[must_use]
 pub fn least_writing<'f>(family: &'f Family, facts: &Facts) -> Option<&'f ReadRoute> {
-    let is_in = |route: &&ReadRoute| {
-        route.kind == RouteKind::AfterWrite && facts.recovery() == Some(RecoveryKind::Custom)
+    let open = family.read_routes.iter().filter(|route| {
+        // A recovery that runs from its partition was let start, whatever the lock.
+        closed(route, facts).is_none() || (route.kind == RouteKind::AfterWrite && is_in(facts))
+    });
+    open.min_by_key(|route| rank(route, facts))
+}
+
+/// All ways that the family has, in the order of choice, each with why it is the one or is not (`B1`).
+#[must_use]
+pub fn ways(family: &Family, facts: &Facts) -> Vec<Way> {
+    let chosen = least_writing(family, facts);
+    let mut routes: Vec<&ReadRoute> = family.read_routes.iter().collect();
+    routes.sort_by_key(|route| rank(route, facts));
+    let way = |route: &ReadRoute| {
+        let (stands, why) = if chosen == Some(route) {
+            (WayStands::Chosen, best(route, facts).to_owned())
+        } else if let Some(why) = closed(route, facts) {
+            (WayStands::Closed, why)
+        } else {
+            (WayStands::Open, second(route).to_owned())
+        };
+        let hand = if route.kind == RouteKind::AfterWrite && is_in(facts) {
+            "Start the recovery that is in.".to_owned()
+        } else {
+            route.hand.clone()
+        };
+        Way {
+            kind: route.kind,
+            stands,
+            hand,
+            why,
+        }
     };
-    // A recovery that is in already reads without a write.
-    let first = family
-        .read_routes
-        .iter()
-        .find(|route| route.kind < RouteKind::RunningSystem && is_open(route, facts));
-    first
-        .or_else(|| family.read_routes.iter().find(is_in))
-        .or_else(|| {
-            family
-                .read_routes
-                .iter()
-                .find(|route| is_open(route, facts))
-        })
+    routes.into_iter().map(way).collect()
+}
+
+fn best(route: &ReadRoute, facts: &Facts) -> &'static str {
+    match route.kind {
+        RouteKind::TemporaryStart | RouteKind::ReadOut => "It writes nothing.",
+        RouteKind::RunningSystem => {
+            "It writes nothing; what lives changes meanwhile, and is read again at rest when that is possible."
+        }
+        RouteKind::AfterWrite if is_in(facts) => {
+            "The recovery that is in reads everything; nothing needs to be written for it."
+        }
+        RouteKind::AfterWrite => "No way that is open writes less.",
+    }
+}
+
+fn second(route: &ReadRoute) -> &'static str {
+    match route.kind {
+        RouteKind::TemporaryStart | RouteKind::ReadOut => "Open too, and it reads no more.",
+        RouteKind::RunningSystem => "Open too; what lives changes while it is read there.",
+        RouteKind::AfterWrite => {
+            "A recovery would have to be written for it; another way writes less."
+        }
+    }
+}
+
+/// Why nothing can be read in what runs now, and which way leads there, in words for a person (`B1`).
+#[must_use]
+pub fn no_right(family: &Family, facts: &Facts) -> String {
+    let ways = ways(family, facts);
+    let runs = "What runs now gives no right to read partitions.";
+    match ways.first() {
+        None => format!("No way to read partitions of {} is known.", family.name()),
+        Some(_) => match ways.iter().find(|way| way.stands == WayStands::Chosen) {
+            Some(way) if way.kind == RouteKind::AfterWrite && !is_in(facts) => format!(
+                "{runs} No way that is open does before a recovery was written for it. {}",
+                way.hand
+            ),
+            Some(way) => format!("{runs} {}", way.hand),
+            None => {
+                let mut why: Vec<&str> = ways.iter().map(|way| way.why.as_str()).collect();
+                why.dedup();
+                format!("{runs} No way is open. {}", why.join(" "))
+            }
+        },
+    }
 }
 
 /// The way as a line of evidence: what it writes, and what has to be minded. Nothing where the
@@ -40,9 +158,8 @@ pub fn least_writing<'f>(family: &'f Family, facts: &Facts) -> Option<&'f ReadRo
 #[must_use]
 pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Line> {
     let route = least_writing(family, facts)?;
-    let is_in = facts.recovery() == Some(RecoveryKind::Custom);
     let (rule, text) = match route.kind {
-        RouteKind::AfterWrite if !is_in => {
+        RouteKind::AfterWrite if !is_in(facts) => {
             let labels: Vec<&str> = route.writes.iter().map(|label| label.as_str()).collect();
             let straight = straight_in(&family.kept);
             (
@@ -54,11 +171,7 @@ pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Line> {
                 ),
             )
         }
-        RouteKind::AfterWrite => (
-            Rule::B1,
-            "The recovery that is in reads everything; nothing needs to be written for it."
-                .to_owned(),
-        ),
+        RouteKind::AfterWrite => (Rule::B1, best(route, facts).to_owned()),
         RouteKind::RunningSystem => (
             Rule::B1,
             format!(
@@ -115,6 +228,41 @@ mod tests {
         assert_eq!(kind("thimble", &[]), Some(RouteKind::ReadOut));
         assert_eq!(kind("saltern", &[(FactKey::Lock, "locked"), rooted]), None);
         assert_eq!(kind("saltern", &[]), None, "an unknown lock opens nothing");
+    }
+
+    #[test]
+    fn each_way_says_why_it_is_the_one_or_is_not() {
+        let told = |codename: &str, pairs: &[(FactKey, &str)]| {
+            let ways = ways(&shipped(codename), &facts(pairs));
+            let told: Vec<String> = ways
+                .iter()
+                .map(|way| format!("{:?} {:?}: {}", way.kind, way.stands, way.why))
+                .collect();
+            told.join("\n")
+        };
+        let open = (FactKey::Lock, "unlocked");
+        let locked = (FactKey::Lock, "locked");
+        let rooted = (FactKey::Root, "yes");
+        let custom = (FactKey::Recovery, "custom");
+        let mut all = String::new();
+        for (codename, pairs) in [
+            ("saltern", &[open, rooted][..]),
+            ("saltern", &[locked, (FactKey::Root, "no")]),
+            ("saltern", &[]),
+            ("lodestar", &[locked, rooted]),
+            ("lodestar", &[open, rooted, custom]),
+            ("kelpie", &[open]),
+            ("kelpie", &[locked]),
+            ("mooring", &[open]),
+            ("thimble", &[]),
+            ("cinder", &[open]),
+            ("gimbal", &[locked]),
+        ] {
+            let words = no_right(&shipped(codename), &facts(pairs));
+            let ways = told(codename, pairs);
+            all += &format!("{codename} {pairs:?}\n{words}\n{ways}\n\n");
+        }
+        insta::assert_snapshot!(all);
     }
 
     #[test]

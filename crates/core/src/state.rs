@@ -2,9 +2,10 @@
 
 use serde::Serialize;
 
+use crate::captured::Rest;
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::Key;
-use crate::mode::{Lock, Mode, Modes, RecoveryKind, Slot};
+use crate::mode::{LiveReads, Lock, Mode, Modes, Readable, RecoveryKind, Slot};
 
 /// A switch in the device's settings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
@@ -45,6 +46,8 @@ pub enum BackedUp {
     /// Not since the system last ran.
     #[default]
     NotYet,
+    /// Of it, what never changes by itself is; what lives is older, or was read while the system ran.
+    Fixed,
     /// It is.
     Yes,
 }
@@ -121,6 +124,8 @@ pub struct State {
     pub table: TableRead,
     /// What lies in the recovery partition.
     pub recovery: Option<RecoveryKind>,
+    /// Administrator rights on the running system.
+    pub rights: Option<Switch>,
     /// What exists once.
     pub backed_up: BackedUp,
     /// Lock of the critical partitions, where the family has that stage.
@@ -163,10 +168,34 @@ impl State {
             critical: facts.choice(FactKey::CriticalLock).and_then(Lock::from_id),
             slot: facts.choice(FactKey::Slot).and_then(Slot::from_id),
             broken: Broken::from_facts(facts),
+            rights: match facts.choice(FactKey::Root) {
+                Some("yes") => Some(Switch::On),
+                Some("no") => Some(Switch::Off),
+                _ => None,
+            },
             backed_up: BackedUp::NotYet,
             legs_ahead: 0,
             look: Look::Settled,
         }
+    }
+}
+
+impl State {
+    /// Whether what runs gives the right to read partitions, and whether anything changes meanwhile.
+    /// Unknown gives none.
+    #[must_use]
+    pub fn reads(self, readable: Readable) -> Option<Rest> {
+        let mode = self.mode?;
+        if readable.at_rest.has(mode) {
+            return Some(Rest::AtRest);
+        }
+        let is_open = match readable.live {
+            LiveReads::Never => false,
+            LiveReads::Unlocked => self.lock == Some(Lock::Unlocked),
+            LiveReads::Always => true,
+        };
+        let has_rights = mode == Mode::System && self.rights == Some(Switch::On);
+        (has_rights && is_open).then_some(Rest::Live)
     }
 }
 
@@ -190,6 +219,8 @@ pub enum Bit {
     InMode(Mode),
     /// It is in one of these modes.
     InOneOf(Modes),
+    /// What runs gives the right to read partitions.
+    Reads(Readable),
     /// It runs something: a screen or a link tells of it.
     Runs,
     /// The lock is so.
@@ -210,6 +241,8 @@ pub enum Bit {
     LockOnWay(u8),
     /// What exists once is captured as it is now.
     BackedUp,
+    /// What exists once and never changes by itself is captured.
+    FixedKept,
     /// The partition table is read.
     TableRead,
     /// The owner's data was erased on this sheet.
@@ -258,6 +291,7 @@ impl Bit {
         match self {
             Self::InMode(mode) => state.mode == Some(mode),
             Self::InOneOf(modes) => state.mode.is_some_and(|mode| modes.has(mode)),
+            Self::Reads(readable) => state.reads(readable).is_some(),
             Self::Runs => state.mode.is_some_and(|mode| mode != Mode::Off),
             Self::Lock(lock) => state.lock == Some(lock),
             Self::Critical(lock) => state.critical == Some(lock),
@@ -279,6 +313,7 @@ impl Bit {
                 state.lock == Some(wanted)
             }
             Self::BackedUp => state.backed_up == BackedUp::Yes,
+            Self::FixedKept => state.backed_up >= BackedUp::Fixed,
             Self::TableRead => state.table == TableRead::Read,
             Self::Erased => state.data == Data::Erased,
             Self::Slot(slot) => state.slot == Some(slot),
@@ -298,7 +333,10 @@ impl Bit {
     /// nobody has to be told of it before.
     #[must_use]
     pub fn is_looked_at_first(self) -> bool {
-        matches!(self, Self::InMode(_) | Self::InOneOf(_) | Self::Runs)
+        matches!(
+            self,
+            Self::InMode(_) | Self::InOneOf(_) | Self::Reads(_) | Self::Runs
+        )
     }
 
     /// The facts that it is read from.
@@ -308,6 +346,7 @@ impl Bit {
             Self::InMode(_) | Self::InOneOf(_) | Self::Runs | Self::Open(Axis::Mode) => {
                 &[FactKey::Mode]
             }
+            Self::Reads(_) => &[FactKey::Mode, FactKey::Root, FactKey::Lock],
             Self::Lock(_) | Self::LockOnWay(_) | Self::Open(Axis::Lock) => &[FactKey::Lock],
             Self::Critical(_) | Self::Open(Axis::Critical) => &[FactKey::CriticalLock],
             Self::Debugging => &[FactKey::Debugging],
@@ -316,6 +355,7 @@ impl Bit {
             Self::Slot(_) | Self::Open(Axis::SlotA | Axis::SlotB) => &[FactKey::Slot],
             Self::Legs(_) => &[FactKey::Build],
             Self::BackedUp
+            | Self::FixedKept
             | Self::TableRead
             | Self::Erased
             | Self::Settled
@@ -329,7 +369,9 @@ impl Bit {
         match self {
             Self::InMode(Mode::Off) => format!("Step {number} begins switched off."),
             Self::InMode(mode) => format!("Step {number} can only be done in {}.", mode.shown()),
-            Self::InOneOf(_) => format!("Step {number} needs a mode that reads partitions."),
+            Self::InOneOf(_) | Self::Reads(_) => {
+                format!("Step {number} needs a mode that reads partitions.")
+            }
             Self::Lock(lock) => format!(
                 "Step {number} can only be done while the unit is {}.",
                 lock.id()
@@ -350,6 +392,9 @@ impl Bit {
             Self::BackedUp => format!(
                 "Step {number} writes, and nothing is written before what exists once is kept."
             ),
+            Self::FixedKept => {
+                format!("Step {number} destroys what exists once, and a copy can be made before.")
+            }
             Self::LockOnWay(_) => format!("Step {number} goes by the lock that this brings."),
             Self::Runs
             | Self::TableRead
@@ -376,10 +421,12 @@ impl Bit {
             Self::InMode(mode) => {
                 format!("no way that this family knows leads into {}", mode.shown())
             }
-            Self::InOneOf(modes) => match modes.shown() {
-                Some(modes) => format!("no way that this family knows leads into {modes}"),
-                None => "no mode that this family knows reads its partitions".to_owned(),
-            },
+            Self::InOneOf(modes) | Self::Reads(Readable { at_rest: modes, .. }) => {
+                match modes.shown() {
+                    Some(modes) => format!("no way that this family knows leads into {modes}"),
+                    None => "no mode that this family knows reads its partitions".to_owned(),
+                }
+            }
             Self::Recovery(RecoveryKind::Custom) => {
                 "no other recovery lies in its partition".to_owned()
             }

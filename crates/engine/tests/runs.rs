@@ -6,6 +6,7 @@ mod backups;
 mod campaign;
 mod erases;
 mod knowing;
+mod reads;
 mod relocks;
 mod slots;
 mod support;

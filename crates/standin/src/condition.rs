@@ -73,6 +73,16 @@ pub enum Setting {
     Off,
 }
 
+impl Setting {
+    /// The other one.
+    pub(crate) fn other(self) -> Self {
+        match self {
+            Self::On => Self::Off,
+            Self::Off => Self::On,
+        }
+    }
+}
+
 /// Whether the next start is the first one after an erase.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]

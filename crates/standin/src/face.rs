@@ -243,6 +243,10 @@ impl Device {
             "debugging",
             format!("Commands from a computer: {commands}"),
         ));
+        if self.may_have_rights() {
+            let rights = on_off(saved.rights == Setting::On);
+            buttons.push(touch("rights", format!("Administrator rights: {rights}")));
+        }
         if self.scheme().is_some_and(|scheme| scheme.has_fast_start) {
             let fast = on_off(saved.hands.fast_start);
             buttons.push(touch("fast-start", format!("Fast start: {fast}")));

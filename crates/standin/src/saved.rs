@@ -80,6 +80,13 @@ pub(crate) struct Saved {
     /// The active slot, where there are two.
     #[serde(default)]
     pub(crate) slot: Slot,
+    /// Administrator rights on the running system, as its owner set them.
+    #[serde(default = "off")]
+    pub(crate) rights: Setting,
+}
+
+fn off() -> Setting {
+    Setting::Off
 }
 
 /// An update that was taken in.
@@ -178,6 +185,7 @@ impl Saved {
             merge: Merge::None,
             wipes: 0,
             slot: Slot::A,
+            rights: Setting::Off,
         }
     }
 }

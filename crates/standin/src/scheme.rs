@@ -17,6 +17,17 @@ pub enum Opening {
     NoLock,
 }
 
+/// When a running system can have administrator rights: they let a computer read every partition.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Rights {
+    /// Never.
+    Never,
+    /// While foreign bytes start.
+    Unlocked,
+    /// Whatever its lock.
+    Always,
+}
+
 /// The unlock switch in the settings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Switch {
@@ -100,6 +111,8 @@ pub struct Scheme {
     pub has_slots: bool,
     /// Whether *off* can be half sleep.
     pub has_fast_start: bool,
+    /// When its running system can have administrator rights.
+    pub rights: Rights,
     /// Whether it opens a second time after it was locked again.
     pub opens_again: bool,
     /// First eight digits of its equipment IDs; none where it has no radio.
@@ -140,6 +153,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: true,
         has_slots: true,
         has_fast_start: false,
+        rights: Rights::Unlocked,
         opens_again: true,
         type_codes: &["35712804"],
         builds: &[
@@ -158,6 +172,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: false,
         has_slots: false,
         has_fast_start: true,
+        rights: Rights::Never,
         opens_again: true,
         type_codes: &["35604911"],
         builds: &[
@@ -176,6 +191,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: false,
         has_slots: false,
         has_fast_start: false,
+        rights: Rights::Always,
         opens_again: true,
         type_codes: &["35184607", "35184715"],
         builds: &[
@@ -194,6 +210,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: false,
         has_slots: false,
         has_fast_start: false,
+        rights: Rights::Never,
         opens_again: true,
         type_codes: &["35340120"],
         builds: &[
@@ -237,6 +254,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: false,
         has_slots: false,
         has_fast_start: false,
+        rights: Rights::Never,
         opens_again: true,
         type_codes: &[],
         builds: &[build("bobbin-2.3", "2026-05", Opens::Yes, 0)],
@@ -252,6 +270,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: false,
         has_slots: false,
         has_fast_start: false,
+        rights: Rights::Never,
         opens_again: true,
         type_codes: &[],
         builds: &[build("loop-4.1.7-20261011", "2026-10", Opens::Yes, 0)],
@@ -267,6 +286,7 @@ pub const SCHEMES: [Scheme; 7] = [
         has_critical: false,
         has_slots: false,
         has_fast_start: false,
+        rights: Rights::Never,
         opens_again: false,
         type_codes: &[],
         builds: &[

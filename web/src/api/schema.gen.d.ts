@@ -1014,7 +1014,7 @@ export interface components {
          * @description Whether all that exists once is captured as it is now.
          * @enum {string}
          */
-        BackedUp: "not-yet" | "yes";
+        BackedUp: "not-yet" | "fixed" | "yes";
         /** @description The backups station. */
         BackupsView: {
             /** @description Captures, newest first. */
@@ -1031,6 +1031,8 @@ export interface components {
             take: components["schemas"]["Permission"];
             /** @description Partitions whose last write was interrupted. */
             torn: components["schemas"]["Label"][];
+            /** @description The ways to read it, in the order of choice, and why not the others (`B1`). */
+            ways: components["schemas"]["Way"][];
         };
         /** @description What a line rests on. */
         Basis: (components["schemas"]["CitedFact"] & {
@@ -2789,10 +2791,15 @@ export interface components {
          */
         Role: "boot-chain" | "boot" | "overlay" | "verification" | "radio-firmware" | "recovery" | "os" | "device-unique" | "lock-state" | "boot-control" | "user-data" | "cache" | "reserve";
         /**
+         * @description How partitions are read out, the least writing first (`B1`).
+         * @enum {string}
+         */
+        RouteKind: "temporary-start" | "read-out" | "running-system" | "after-write";
+        /**
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "Care" | "C1" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule as it is shown. */
         RuleLine: {
             /** @description In one sentence. */
@@ -3157,6 +3164,7 @@ export interface components {
             look: components["schemas"]["Look"];
             mode?: components["schemas"]["Mode"] | null;
             recovery?: components["schemas"]["RecoveryKind"] | null;
+            rights?: components["schemas"]["Switch"] | null;
             slot?: components["schemas"]["Slot"] | null;
             /** @description The partition table. */
             table: components["schemas"]["TableRead"];
@@ -3525,6 +3533,22 @@ export interface components {
          * @enum {string}
          */
         WantedCapture: "quick" | "full";
+        /** @description A way to read partitions, whether it is the one to go, and why. */
+        Way: {
+            /** @description How it is gone, in words. */
+            hand: string;
+            /** @description Of which kind. */
+            kind: components["schemas"]["RouteKind"];
+            /** @description How it stands. */
+            stands: components["schemas"]["WayStands"];
+            /** @description Why it is the one, or why not. */
+            why: string;
+        };
+        /**
+         * @description How a way to read stands (`B1`).
+         * @enum {string}
+         */
+        WayStands: "chosen" | "open" | "closed";
         /** @description Something the sheet takes for granted; the sheet can't begin while there is any. */
         WhyNot: {
             /** @description The rule behind it. */

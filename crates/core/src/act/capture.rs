@@ -3,6 +3,7 @@
 use super::{
     Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, linked, row,
 };
+use crate::captured::Rest;
 use crate::dossier::By;
 use crate::family::Family;
 use crate::state::{BackedUp, Bit, State, TableRead};
@@ -28,17 +29,22 @@ impl Kind for Capture {
 
     fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
         let reads = row(
-            Bit::InOneOf(on.family().reading_modes()),
+            Bit::Reads(on.family().readable()),
             at,
             "It is in a mode that reads its partitions.",
         );
         reads.into_iter().chain([linked(on)]).collect()
     }
 
-    fn after(&self, at: State, _: &Family) -> State {
+    fn after(&self, at: State, family: &Family) -> State {
+        // Read while the system runs, only what never changes counts (B12).
+        let brought = match at.reads(family.readable()) {
+            Some(Rest::Live) => BackedUp::Fixed,
+            _ => BackedUp::Yes,
+        };
         State {
             table: TableRead::Read,
-            backed_up: BackedUp::Yes,
+            backed_up: brought.max(at.backed_up),
             ..at
         }
     }

@@ -78,7 +78,7 @@ impl Kind for Go {
         }
         if spec.to == Mode::System {
             // It rewrites living partitions (B6).
-            at.backed_up = BackedUp::NotYet;
+            at.backed_up = at.backed_up.min(BackedUp::Fixed);
         }
         at
     }

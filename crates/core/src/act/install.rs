@@ -114,7 +114,7 @@ impl Kind for Install {
         State {
             mode: Some(spec.ends_in),
             legs_ahead: at.legs_ahead.saturating_sub(1),
-            backed_up: BackedUp::NotYet,
+            backed_up: at.backed_up.min(BackedUp::Fixed),
             ..after
         }
     }

@@ -642,6 +642,7 @@ fn erased(at: State) -> State {
         data: Data::Erased,
         debugging: Some(Switch::Off),
         fast_start: None,
+        rights: None,
         ..at
     }
 }

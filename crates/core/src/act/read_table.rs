@@ -28,7 +28,7 @@ impl Kind for ReadTable {
 
     fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
         let reads = row(
-            Bit::InOneOf(on.family().reading_modes()),
+            Bit::Reads(on.family().readable()),
             at,
             "It is in a mode that reads its partitions.",
         );

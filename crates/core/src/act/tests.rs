@@ -355,7 +355,13 @@ fn what_an_unlock_destroys_is_named_and_waits_for_its_copy() {
     assert!(vkeys(Some("no")).is_met(), "nothing could copy it");
     assert!(vkeys(None).is_unknown(), "unread is not no");
     let held = vkeys(Some("yes"));
-    assert!(held.absence().is_some(), "a copy could be made, and is not");
+    assert!(!held.is_met(), "a copy could be made, and is not");
+    assert_eq!(
+        held.cure(),
+        Some(&Cure::Capture),
+        "it can be made: that comes first"
+    );
+    assert!(held.absence().is_none());
 }
 
 /// `G1`, `G5`, `G8`: an erase in the middle of an update leaves nothing that starts.

@@ -6,16 +6,16 @@ use super::lines::gates::gates;
 use super::lines::owner::{accounts, screen_lock};
 use super::{
     Args, Ask, Bit, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words,
-    arg, erased, erases_data, in_mode, lock, row, settled, works,
+    When, arg, erased, erases_data, in_mode, lock, row, settled, works,
 };
 use crate::consent::{Costs, one};
 use crate::coverage::Keeping;
 use crate::dossier::{By, Dossier};
-use crate::evidence::{Basis, Grounds, choice, not_known};
-use crate::facts::{FactKey, Happening};
-use crate::family::{Consequence, Family, Method, RouteKind, RouteLock, Wipe};
+use crate::evidence::{Basis, Cure, Due, Grounds, Need, choice, not_known};
+use crate::facts::{FactKey, Facts, Happening};
+use crate::family::{Consequence, Family, Method, Wipe};
 use crate::goal::Goal;
-use crate::mode::Lock;
+use crate::mode::{LiveReads, Lock};
 use crate::rule::Rule;
 use crate::state::{Presence, State};
 
@@ -76,7 +76,7 @@ impl Kind for Unlock {
         // Nothing that can't be undone follows a look that was not taken.
         lines.extend(settled(at));
         lines.extend(gates(family, facts, on.of.now));
-        lines.extend(destroyed(on.of));
+        lines.extend(destroyed(on.of, at));
         lines.extend([accounts(family, facts), screen_lock(family, facts)]);
         lines
     }
@@ -183,26 +183,35 @@ fn unlock_consequences(family: &Family) -> Vec<Consequence> {
 }
 
 /// What exists once and is destroyed: captured before, where anything gives rights to read while it is
-/// locked; else it is told in the consent, by name.
-fn destroyed(of: &Dossier<'_>) -> Vec<Line> {
+/// locked (`G1`); else it is told in the consent, by name.
+fn destroyed(of: &Dossier<'_>, at: Standpoint) -> Vec<Line> {
     let (family, facts) = (of.family, of.facts);
-    let has_route = family
-        .read_routes
-        .iter()
-        .any(|route| route.lock == RouteLock::Any && route.kind == RouteKind::RunningSystem);
+    let reads_locked = family.readable().live == LiveReads::Always;
     let kept = |label: &Label| {
         let rows = of.coverage.map(|coverage| &coverage.rows);
         let mut rows = rows.into_iter().flatten();
-        rows.find(|row| row.described.own.label == *label && row.kept == Keeping::Enough)
+        rows.find(|row| row.described.own.label == *label)
     };
     let line = |label: Label| {
         let met = |text: String, basis: Grounds| Line::met(Rule::G1, text, basis);
-        if let Some(row) = kept(&label) {
-            let text = format!("{label} is destroyed by the unlock, and what it holds is kept.");
+        if let Some(row) = kept(&label)
+            && let Some(capture) = row.capture
+        {
             let places = row.places;
-            return met(text, Basis::Copies { label, places }.into());
+            let copies = Basis::Copies {
+                label: label.clone(),
+                places,
+            };
+            if row.kept == Keeping::Enough {
+                let text = format!("{label} is destroyed by the unlock, and what it holds is kept.");
+                return met(text, copies.into());
+            }
+            let text = format!("{label} is destroyed by the unlock. {}", row.text);
+            return Line::missing(Rule::G1, text, Cure::KeepCopies { capture }.by_person())
+                .seen(Some(copies))
+                .due(Due::Door);
         }
-        if !has_route {
+        if !reads_locked {
             let text = format!(
                 "{label} is destroyed by the unlock. Nothing reads it while it is locked: the consent names it."
             );
@@ -215,13 +224,7 @@ fn destroyed(of: &Dossier<'_>) -> Vec<Line> {
                 ),
                 basis,
             ),
-            Some(_) => Line::absent(
-                Rule::G1,
-                format!(
-                    "{label} is destroyed by the unlock, and the running system has the rights to copy it before. This version does not read by that way yet: the unlock waits for it."
-                ),
-            )
-            .citing(facts, [FactKey::Root]),
+            Some(_) => copied_first(&label, family, facts, at),
             None => not_known(
                 family,
                 facts,
@@ -234,4 +237,30 @@ fn destroyed(of: &Dossier<'_>) -> Vec<Line> {
         }
     };
     family.destroyed().into_iter().map(line).collect()
+}
+
+/// The running system has the rights to copy it: that comes first.
+fn copied_first(label: &Label, family: &Family, facts: &Facts, at: Standpoint) -> Line {
+    let bit = Bit::FixedKept;
+    if at.when == When::Later && bit.holds(at.state) {
+        let text = format!("{label} is destroyed by the unlock, and was copied before.");
+        return Line::met(Rule::G1, text, Basis::Ahead).row(bit);
+    }
+    let text = format!(
+        "{label} is destroyed by the unlock, and the running system has the rights to copy it before: capture it first."
+    );
+    let need = Need::Carried {
+        cure: Some(Cure::Capture),
+    };
+    let minutes = family.capture.usual_seconds.div_ceil(60);
+    let line = Line::missing(Rule::G1, text, need)
+        .minutes(minutes)
+        .citing(facts, [FactKey::Root])
+        .due(Due::Way);
+    // Whoever is asked about the unlock now is told of it.
+    if at.when == When::Later {
+        line.row(bit)
+    } else {
+        line
+    }
 }

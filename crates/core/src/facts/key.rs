@@ -254,7 +254,7 @@ keys! {
     ToolChoice "tool-choice", "What stands ticked in the write tool", Text, [], System: "The choice that stands ticked in the maker's write tool (`Q14`).",
     Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",
     Merging "merging", "Update being merged", Choice(YES_NO), [SystemWritten, SystemRan], System: "Whether an update is still being merged (`G5`).",
-    Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten], System: "Whether the owner has administrator rights on the running system.",
+    Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten, Wiped], System: "Whether the owner has administrator rights on the running system.",
     Starts "starts", "Does the system start", Choice(STARTS), [SystemWritten, Wiped], System: "Whether the system starts.",
     Mode "mode", "Mode", Choice(MODES), [ModeChanged], Unlocking: "Mode now.",
     Lock "lock", "Lock", Choice(LOCKS), [LockChanged], Unlocking: "State of the lock.",

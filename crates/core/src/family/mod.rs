@@ -20,7 +20,7 @@ use veritope_wire::{Digest, Label};
 
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Month};
 use crate::keepsafe::KeepClass;
-use crate::mode::{Mode, Modes, Slot};
+use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 
 pub use acts::{
     BeforeForeign, DebuggingSpec, Effort, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
@@ -785,16 +785,28 @@ impl Family {
         all.map(|spec| spec.label.clone()).collect()
     }
 
-    /// The modes whose link has the rights to read and write partitions: those of the routes that this
-    /// version goes (`B1`).
+    /// The modes whose link has the rights to read and write partitions by itself: those of the routes
+    /// that don't go through the running system (`B1`).
     #[must_use]
     pub fn reading_modes(&self) -> Modes {
-        let is_gone = |route: &&ReadRoute| match route.kind {
-            RouteKind::TemporaryStart | RouteKind::AfterWrite => true,
-            RouteKind::ReadOut | RouteKind::RunningSystem => false,
-        };
-        let gone = self.read_routes.iter().filter(is_gone);
-        gone.map(|route| route.mode).collect()
+        let at_rest = |route: &&ReadRoute| route.kind != RouteKind::RunningSystem;
+        let routes = self.read_routes.iter().filter(at_rest);
+        routes.map(|route| route.mode).collect()
+    }
+
+    /// Where partitions can be read, at rest and live (`B1`).
+    #[must_use]
+    pub fn readable(&self) -> Readable {
+        let mut routes = self.read_routes.iter();
+        let live = routes.find(|route| route.kind == RouteKind::RunningSystem);
+        Readable {
+            at_rest: self.reading_modes(),
+            live: match live.map(|route| route.lock) {
+                None => LiveReads::Never,
+                Some(RouteLock::Unlocked) => LiveReads::Unlocked,
+                Some(RouteLock::Any) => LiveReads::Always,
+            },
+        }
     }
 
     /// The mode below the system in which a unit has to answer this computer (`U8`): the one that

@@ -14,7 +14,7 @@ use crate::act::{Act, Ground, Standpoint, planned};
 use crate::evidence::{Due, Line};
 use crate::goal::Goal;
 use crate::mode::{Lock, Mode, RecoveryKind};
-use crate::state::{Bit, State};
+use crate::state::{Bit, State, Switch};
 
 /// Most states that a search may open before it gives up and says so.
 const MOST_EXPANSIONS: u32 = 20_000;
@@ -180,9 +180,14 @@ fn must_unlock(state: State, goal: Goal, ground: Ground<'_>) -> bool {
     goal.rows().into_iter().any(|row| match row {
         Bit::Lock(lock) => lock == Lock::Unlocked,
         Bit::InMode(mode) => mode == recovery && is_out_of_reach(),
-        Bit::TableRead | Bit::BackedUp | Bit::Recovery(RecoveryKind::Custom) => is_unread(),
+        // Read live, which brings no lock, is the table and what never changes.
+        Bit::TableRead | Bit::FixedKept if state.rights == Some(Switch::On) => false,
+        Bit::TableRead | Bit::FixedKept | Bit::BackedUp | Bit::Recovery(RecoveryKind::Custom) => {
+            is_unread()
+        }
         // A bound is only for what certainly lies ahead.
         Bit::InOneOf(_)
+        | Bit::Reads(_)
         | Bit::Runs
         | Bit::Critical(_)
         | Bit::Debugging
@@ -339,6 +344,7 @@ mod tests {
             data: Data::Kept,
             table: TableRead::NotYet,
             recovery: None,
+            rights: None,
             backed_up: BackedUp::NotYet,
             critical: None,
             slot: None,

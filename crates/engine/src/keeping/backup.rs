@@ -9,10 +9,12 @@ use veritope_core::coverage::{
     Rest, Taker, VerifiedCopy,
 };
 use veritope_core::digest::{Claimed, FrameLayout};
-use veritope_core::facts::Happening;
+use veritope_core::facts::{Facts, Happening};
 use veritope_core::family::{Family, Role};
 use veritope_core::mode::Mode;
+use veritope_core::route;
 use veritope_core::rule::Rule;
+use veritope_core::state::State;
 use veritope_core::steady::Taken;
 use veritope_core::worth::Inside;
 use veritope_formats::look::{Limits, What, look};
@@ -40,6 +42,9 @@ use crate::turns::TurnError;
 struct Note {
     unit: UnitId,
     kind: CaptureKind,
+    /// Whether the system ran meanwhile.
+    #[serde(default = "at_rest", with = "As::<stored::RestWord>")]
+    rest: Rest,
     #[serde(with = "As::<stored::When>")]
     taken: Taken,
     hardware: String,
@@ -47,6 +52,10 @@ struct Note {
     #[serde(default)]
     is_stopped: bool,
     guids: Vec<String>,
+}
+
+fn at_rest() -> Rest {
+    Rest::AtRest
 }
 
 impl Keeping {
@@ -77,19 +86,21 @@ impl Keeping {
         if !self.links.answers(record) {
             return Err(KeepingError::NotThisWay("the unit does not answer now"));
         }
-        self.reads_in(record, record.known().mode()).map(drop)
+        self.reads(record, &record.known()).map(drop)
     }
 
-    /// The mode in which partitions are read, where it is in one (`B1`).
-    fn reads_in(&self, record: &UnitRecord, mode: Option<Mode>) -> Result<Mode, KeepingError> {
-        let family = self.library.family_of(record);
-        let modes = family.map(|family| family.reading_modes());
-        mode.filter(|mode| modes.is_some_and(|modes| modes.has(*mode))).ok_or_else(|| {
-            no_backup(
-                Rule::B1,
-                "Partitions are read in a recovery: start one from memory first, on the run station.".to_owned(),
-            )
-        })
+    /// How partitions are read in what runs now, where it gives the right (`B1`): the mode, and whether
+    /// anything changes meanwhile.
+    fn reads(&self, record: &UnitRecord, facts: &Facts) -> Result<(Mode, Rest), KeepingError> {
+        let family = self
+            .library
+            .family_of(record)
+            .ok_or(KeepingError::NoFamily)?;
+        let rest = State::from_facts(facts).reads(family.readable());
+        facts
+            .mode()
+            .zip(rest)
+            .ok_or_else(|| no_backup(Rule::B1, route::no_right(&family, facts)))
     }
 
     /// Captures a unit's partitions, and reads the capture back. One that was cut off goes on where
@@ -121,7 +132,7 @@ impl Keeping {
             .library
             .family_of(&record)
             .ok_or(KeepingError::NoFamily)?;
-        let mode = self.reads_in(&record, seen.mode())?;
+        let (mode, rest) = self.reads(&record, &seen.facts)?;
         let chip = family.chip(&seen.facts).ok_or_else(|| {
                 no_backup(
                     Rule::K4,
@@ -131,7 +142,7 @@ impl Keeping {
         let device = self.links.device(&record)?;
         let epoch = seen.state.epoch;
         let tables = read_tables(&device, epoch)?;
-        let images = images(family, &tables, kind);
+        let images = images(family, &tables, kind, rest);
         if images.iter().all(|image| image.number == 0) {
             return Err(no_backup(
                 Rule::B3,
@@ -140,11 +151,12 @@ impl Keeping {
             ));
         }
         device.is_still(&chip, epoch)?;
-        let (job, taken) = self.job_for(&record, kind, &chip.value, &tables)?;
+        let (job, taken) = self.job_for(&record, kind, rest, &chip.value, &tables)?;
         let mut staging = self.library.vault.stage(job)?;
         let mut note = Note {
             unit,
             kind: kind.clone(),
+            rest,
             taken,
             hardware: chip.value.clone(),
             is_stopped: false,
@@ -154,7 +166,7 @@ impl Keeping {
         let all: u64 = images.iter().map(|image| image.length_bytes).sum();
         let twice: u64 = images
             .iter()
-            .filter(|image| image.role == Some(Role::DeviceUnique))
+            .filter(|image| image.is_read_twice)
             .map(|image| image.length_bytes)
             .sum();
         let here: u64 = images
@@ -219,7 +231,7 @@ impl Keeping {
             source: CaptureSource {
                 origin: Origin::Read,
                 mode,
-                rest: Rest::AtRest,
+                rest,
                 lock: seen.lock(),
             },
             areas: tables.areas.clone(),
@@ -260,6 +272,7 @@ impl Keeping {
         &self,
         record: &UnitRecord,
         kind: &CaptureKind,
+        rest: Rest,
         hardware: &str,
         tables: &Tables,
     ) -> Result<(JobId, Taken), KeepingError> {
@@ -278,7 +291,9 @@ impl Keeping {
                 .captures
                 .iter()
                 .any(|capture| capture.id.uuid() == job.uuid());
-            let is_same = !is_done && note.hardware == hardware && note.guids == guids;
+            // Half at rest and half live would be neither.
+            let is_same =
+                !is_done && note.rest == rest && note.hardware == hardware && note.guids == guids;
             if is_same && changed.is_none_or(|at| note.taken.is_after(at) == Some(true)) {
                 return Ok((job, note.taken));
             }
@@ -328,8 +343,8 @@ impl Keeping {
                     return None;
                 }
                 let record = self.pen.record(note.unit).ok()?;
-                let is_readable = self.reads_in(&record, record.known().mode()).is_ok()
-                    && self.links.answers(&record);
+                let is_readable =
+                    self.reads(&record, &record.known()).is_ok() && self.links.answers(&record);
                 let is_wanted = !note.is_stopped && !matches!(note.kind, CaptureKind::Some { .. });
                 (is_readable && is_wanted).then_some(note)
             })

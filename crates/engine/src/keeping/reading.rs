@@ -3,10 +3,9 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
-use veritope_core::coverage::Agreement;
+use veritope_core::coverage::{Agreement, Rest};
 use veritope_core::digest::FrameLayout;
-use veritope_core::family::Wanted;
-use veritope_core::family::{Family, Role};
+use veritope_core::family::{Changes, Family, Role, Wanted};
 use veritope_core::partitions::{OwnPartition, describe};
 use veritope_core::rule::Rule;
 use veritope_formats::look::{HEAD_BYTES, superblock};
@@ -59,6 +58,8 @@ pub(crate) struct Image {
     pub(crate) number: u32,
     pub(crate) offset_bytes: u64,
     pub(crate) length_bytes: u64,
+    /// Whether it is read until two reads agree (`B4`).
+    pub(crate) is_read_twice: bool,
 }
 
 /// Adds up what moves and tells the watcher.
@@ -84,8 +85,14 @@ pub(crate) fn no_backup(rule: Rule, text: String) -> KeepingError {
     KeepingError::NoBackup { rule, text }
 }
 
-/// What a capture of this kind reads, in disk order, tables first.
-pub(crate) fn images(family: &Family, tables: &Tables, kind: &CaptureKind) -> Vec<Image> {
+/// What a capture of this kind reads, in disk order, tables first. What exists once is read twice; not so
+/// what lives, while the system runs that writes to it (`B12`).
+pub(crate) fn images(
+    family: &Family,
+    tables: &Tables,
+    kind: &CaptureKind,
+    rest: Rest,
+) -> Vec<Image> {
     let described = describe(family, &tables.own);
     tables
         .placed
@@ -100,8 +107,12 @@ pub(crate) fn images(family: &Family, tables: &Tables, kind: &CaptureKind) -> Ve
                 (CaptureKind::Quick, Some(role)) => role.spec().wanted == Wanted::Always,
                 (CaptureKind::Full, Some(role)) => role.spec().wanted != Wanted::Never,
             };
+            let spec = family.partition(&image.label);
+            // What nobody listed may change at any moment.
+            let lives = spec.is_none_or(|spec| spec.changes == Changes::Living);
             is_wanted.then(|| Image {
                 role,
+                is_read_twice: role == Some(Role::DeviceUnique) && !(lives && rest == Rest::Live),
                 ..image.clone()
             })
         })
@@ -157,6 +168,7 @@ pub(crate) fn read_tables(device: &DeviceLink, epoch: Epoch) -> Result<Tables, K
                 number: entry.number,
                 offset_bytes: entry.offset_bytes,
                 length_bytes: entry.length_bytes,
+                is_read_twice: false,
             });
             tables.own.push(OwnPartition {
                 label: entry.label,
@@ -211,6 +223,7 @@ fn ends(area: &AreaLine, lines: &[&PartitionLine]) -> Result<(Image, Image), Kee
             number: 0,
             offset_bytes,
             length_bytes,
+            is_read_twice: false,
         })
     };
     Ok((
@@ -242,7 +255,7 @@ impl Reader<'_> {
         let layout = FrameLayout::new(image.length_bytes);
         self.bring(staging, image, meter)?;
         let mut agreement = Agreement::Once;
-        if image.role == Some(Role::DeviceUnique) {
+        if image.is_read_twice {
             let first = staging.values_of(&image.label);
             let second = self.values(image, "again", Some(meter))?;
             if second == first {

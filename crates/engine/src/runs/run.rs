@@ -84,8 +84,11 @@ impl Runs {
         if record.active_run().is_some_and(|run| run.erased) {
             state.data = Data::Erased;
         }
-        if self.keeping.coverage_of(record, &family).is_captured_now() {
+        let kept = self.keeping.coverage_of(record, &family);
+        if kept.is_captured_now() {
             state.backed_up = BackedUp::Yes;
+        } else if kept.is_fixed_captured() {
+            state.backed_up = BackedUp::Fixed;
         }
         let known = self
             .keeping

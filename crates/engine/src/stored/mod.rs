@@ -16,7 +16,7 @@ use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, WallTi
 pub(crate) use backup::{Capture, Copied, Damage, Own, When};
 pub(crate) use facts::{Fact, Keeping, Pairing, Policy};
 pub(crate) use sheet::{Act, Agreed, HandsOn, Rules, Sheet};
-pub(crate) use words::{Ended, Happened, Result, Shown, Told, Word};
+pub(crate) use words::{Ended, Happened, RestWord, Result, Shown, Told, Word};
 
 /// The form in which a `T` is stored.
 pub(crate) trait Form<T>: Sized {

@@ -81,6 +81,8 @@ form! {
         #[serde(default = "not_yet")]
         backed_up: BackedUpWord,
         #[serde(default)]
+        rights: Option<SwitchWord>,
+        #[serde(default)]
         critical: Option<Word>,
         #[serde(default)]
         slot: Option<Word>,

@@ -111,7 +111,7 @@ words! {
         NotYet "not-yet", Read "read",
     }
     BackedUpWord of BackedUp {
-        NotYet "not-yet", Yes "yes",
+        NotYet "not-yet", Fixed "fixed", Yes "yes",
     }
     LookWord of Look {
         Settled "settled", Assumed "assumed",

@@ -11,6 +11,7 @@ use veritope_core::coverage::{
 };
 use veritope_core::family::Role;
 use veritope_core::partitions::describe;
+use veritope_core::route::{self, Way};
 use veritope_core::worth::{self, Worth};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
 
@@ -125,6 +126,8 @@ pub struct BackupsView {
     pub policy: Policy,
     /// Whether a capture can be taken now.
     pub take: Permission,
+    /// The ways to read it, in the order of choice, and why not the others (`B1`).
+    pub ways: Vec<Way>,
     /// The capture that serves as stock where the maker publishes none: the first one.
     pub stock: Option<CaptureId>,
 }
@@ -177,6 +180,11 @@ impl Views {
             let described = describe(family, own);
             chart(&described, self.live(&record), self.columns(&record))
         });
+        let ways = self
+            .seen
+            .family_of(&record)
+            .map(|family| route::ways(&family, &record.known()))
+            .unwrap_or_default();
         Ok(BackupsView {
             coverage,
             stock: record.captures.first().map(|capture| capture.id),
@@ -187,6 +195,7 @@ impl Views {
             places,
             policy: self.seen.policy(),
             take: self.may_capture(&record),
+            ways,
         })
     }
 

@@ -183,6 +183,7 @@ impl Device {
             self.saved.merge = crate::saved::Merge::Torn;
         }
         self.saved.debugging = Setting::Off;
+        self.saved.rights = Setting::Off;
         self.saved.accounts = 0;
         self.saved.screen_lock = Setting::Off;
         self.saved.next_start = NextStart::First;

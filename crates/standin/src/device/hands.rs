@@ -448,10 +448,11 @@ impl Device {
             "fast-start" => self.saved.hands.fast_start = !self.saved.hands.fast_start,
             "tool" => self.saved.hands.tool_ms = Some(now),
             "debugging" => {
-                self.saved.debugging = match self.saved.debugging {
-                    Setting::On => Setting::Off,
-                    Setting::Off => Setting::On,
-                };
+                self.saved.debugging = self.saved.debugging.other();
+                self.raise(LinkHappening::Connected);
+            }
+            "rights" => {
+                self.saved.rights = self.saved.rights.other();
                 self.raise(LinkHappening::Connected);
             }
             "sign-out" => self.saved.accounts = 0,

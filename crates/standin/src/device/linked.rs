@@ -11,6 +11,7 @@ use veritope_wire::link::{
 };
 
 use super::{Device, Fault, LockState, Running, Setting, no};
+use crate::scheme::Rights;
 
 /// Most operations and events that are remembered.
 const REMEMBERED: usize = 200;
@@ -83,8 +84,15 @@ impl Device {
                     }
                     say("serial", &self.saved.serial);
                     say("debugging", "on");
+                    if self
+                        .scheme()
+                        .is_some_and(|scheme| scheme.rights != Rights::Never)
+                    {
+                        say("root", if self.has_rights() { "yes" } else { "no" });
+                    }
                 }
-                // Its loader knows the chip only, by a shorter name.
+                // A loader that reads out knows the chip; another only gives it as its serial.
+                Running::Download if self.has_read_out() => say("chip-id", &self.saved.chip_id),
                 Running::Download => say("serial", &self.saved.chip_id),
                 Running::Bootloader => {
                     say("serial", &self.saved.serial);

@@ -8,9 +8,9 @@ use veritope_wire::{Digest, Label};
 
 use veritope_wire::body::CablePlace;
 
-use super::{Device, Fault, LockState, MEMORY_BYTES, Running, no};
+use super::{Device, Fault, LockState, MEMORY_BYTES, Running, Setting, no};
 use crate::content;
-use crate::scheme::Opening;
+use crate::scheme::{Opening, Rights};
 
 impl Device {
     /// `PUT /v1/devices/H/memory`
@@ -88,8 +88,24 @@ impl Device {
         })
     }
 
+    /// Whether its running system can have administrator rights as its lock stands.
+    pub(crate) fn may_have_rights(&self) -> bool {
+        self.scheme().is_some_and(|scheme| match scheme.rights {
+            Rights::Never => false,
+            Rights::Unlocked => self.saved.lock == LockState::Unlocked,
+            Rights::Always => true,
+        })
+    }
+
+    /// Whether the system runs and lets a computer read whatever it asks for.
+    pub(super) fn has_rights(&self) -> bool {
+        self.saved.mode == Running::System
+            && self.saved.rights == Setting::On
+            && self.may_have_rights()
+    }
+
     /// Whether a loader runs that reads and writes whatever it is asked for.
-    fn has_read_out(&self) -> bool {
+    pub(super) fn has_read_out(&self) -> bool {
         self.saved.mode == Running::Download
             && self
                 .scheme()
@@ -98,12 +114,12 @@ impl Device {
 
     fn may_read(&self) -> Result<(), Refusal> {
         self.is_ready()?;
-        if self.saved.mode.gives_rights() || self.has_read_out() {
+        if self.saved.mode.gives_rights() || self.has_read_out() || self.has_rights() {
             Ok(())
         } else {
             Err(no(
                 RefusalCode::WrongMode,
-                "partitions are read in a recovery",
+                "what runs gives no right to read partitions",
             ))
         }
     }

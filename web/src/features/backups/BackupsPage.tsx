@@ -17,6 +17,7 @@ import { RestorePanel } from './RestorePanel';
 import { StockSection } from './StockSection';
 import { WORDS } from './strings';
 import { TakeButtons } from './TakeButtons';
+import { WaysSection } from './WaysSection';
 
 /** Backups: what is kept, where, how well, and the way back. */
 export function BackupsPage() {
@@ -119,6 +120,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
           </Box>
         </Section>
       )}
+      {!backups.take.allowed && <WaysSection ways={backups.ways} />}
       <StockSection unit={unit} take={backups.take} isBusy={isBusy} />
     </>
   );

@@ -45,6 +45,7 @@ export function CaptureRow({
           Capture {capture.number},{' '}
           {capture.counted == null ? dayOf(capture.taken) : ago(capture.counted, now)}
           {isFirst && ', the first'}
+          {capture.rest === 'live' && ', while the system ran'}
           {capture.taker === 'another-bench' && ', taken by another bench'}
         </Typography>
         <Typography color="text.secondary">

@@ -5,6 +5,7 @@ export const WORDS = {
   nothing: 'Nothing of this unit is captured yet',
   nothingHelp:
     'A capture reads what exists once in the world, and what starts the unit, straight over the link. It changes nothing on the unit. The chart of it will be here.',
+  ways: 'How it is read',
   notLooked: 'Not looked into yet: read a copy back',
   matters: 'It matters',
   note: 'To be known',
@@ -14,4 +15,12 @@ export const WORDS = {
     'Taken into the vault, each image is compared with the digest of its list. It can then be put back. What is the maker’s is told by the family file, not by the list.',
   putBackHelp:
     'What lies there now is captured first, only what differs is written, and it is read back and compared.',
+};
+
+/** The kinds of ways to read, as titles. */
+export const WAYS = {
+  'temporary-start': 'A recovery started from memory',
+  'read-out': 'The maker’s mode that reads out',
+  'running-system': 'The running system, with administrator rights',
+  'after-write': 'A recovery in its own place',
 };

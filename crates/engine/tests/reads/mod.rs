@@ -1,0 +1,246 @@
+//! Every way to read that a family has, gone to its end on the stand-in (`B1`, `B12`).
+
+use std::sync::Arc;
+
+use veritope_core::coverage::{Agreement, Keeping, Rest};
+use veritope_core::facts::FactKey;
+use veritope_core::family::Role;
+use veritope_core::goal::Goal;
+use veritope_core::rule::Rule;
+use veritope_engine::CaptureKind;
+use veritope_engine::desk::record::Way;
+use veritope_engine::keeping::KeepingError;
+use veritope_standin::clock::ByHand;
+use veritope_standin::gate::Gate;
+use veritope_standin::profile::Profile;
+use veritope_standin::scheme::Scheme;
+use veritope_standin::storage::Memory;
+use veritope_standin::{Birth, Device, LockState, Running, Setting};
+use veritope_wire::body::BodyAct;
+use veritope_wire::link::Handle;
+use veritope_wire::{CaptureId, Label};
+
+use crate::support::{Bench, Patient, birth, seat};
+
+const HANDLE: &str = "dock-1";
+
+/// A unit of a family with all its bytes, met in this state.
+fn met(codename: &str, lock: LockState) -> Bench {
+    let clock = Arc::new(ByHand::default());
+    let birth = Birth {
+        handle: HANDLE.to_owned(),
+        lock,
+        debugging: Setting::On,
+        ..birth("c771d20a41")
+    };
+    let profile = Profile::named(codename).unwrap().small();
+    let storage = Box::new(Memory::blank(64 << 20));
+    let mut device = Device::make_in(storage, profile, &birth, clock.clone()).unwrap();
+    let gate = Gate::shipped(Scheme::named(codename).unwrap());
+    device.set_gate(gate, "").unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    seat(folder, device, clock, b"", "Avocet", |bridge| Way::Link {
+        bridge,
+        handle: Handle(HANDLE.to_owned()),
+    })
+}
+
+impl Bench {
+    fn stands_in(&self, mode: Running) {
+        let met = self.bridge.with(HANDLE, |device| {
+            device.met_in(mode, 0).unwrap();
+            Ok(())
+        });
+        met.unwrap();
+        self.looked();
+    }
+
+    fn looked(&self) {
+        self.engine.links.look(self.unit).unwrap();
+    }
+
+    fn presses(&self, button: &str) {
+        let touch = BodyAct::Touch {
+            button: button.to_owned(),
+        };
+        self.body(&touch);
+        self.looked();
+    }
+
+    fn read_out(&self) -> Result<CaptureId, KeepingError> {
+        self.engine
+            .keeping
+            .capture(self.unit, &CaptureKind::Quick, &Patient)
+    }
+
+    fn refusal(&self) -> String {
+        let refused = self.read_out().unwrap_err();
+        assert!(
+            matches!(&refused, KeepingError::NoBackup { rule: Rule::B1, .. }),
+            "{refused}"
+        );
+        let view = self.engine.views.backups(self.unit).unwrap();
+        let told = view.take.reason.unwrap();
+        assert!(refused.to_string().contains(&told), "one answer: {told}");
+        told
+    }
+
+    fn coverage(&self, label: &str) -> (Keeping, Rule) {
+        let label: Label = label.parse().unwrap();
+        let view = self.engine.views.backups(self.unit).unwrap();
+        let rows = view.coverage.unwrap().rows;
+        let row = rows.iter().find(|row| row.described.own.label == label);
+        row.map(|row| (row.kept, row.rule)).unwrap()
+    }
+}
+
+fn agreement(bench: &Bench, capture: CaptureId) -> Vec<(String, Agreement)> {
+    let view = bench
+        .engine
+        .views
+        .capture_view(bench.unit, capture)
+        .unwrap();
+    let parts = view.partitions.into_iter();
+    parts
+        .filter(|part| part.role == Some(Role::DeviceUnique))
+        .map(|part| (part.label.to_string(), part.agreement))
+        .collect()
+}
+
+/// A loader that reads out does so in any lock state, the boot area included, at rest and twice.
+#[test]
+fn a_loader_reads_out_everything() {
+    let bench = met("thimble", LockState::Locked);
+    let told = bench.refusal();
+    assert!(told.contains("press Read back in the tool"), "{told}");
+    bench.stands_in(Running::Download);
+    let capture = bench.read_out().unwrap();
+    let unique = [
+        "proinfo", "nvram", "nvdata", "protect1", "protect2", "devkey",
+    ];
+    let twice: Vec<_> = unique
+        .map(|label| (label.to_owned(), Agreement::Twice))
+        .into();
+    assert_eq!(agreement(&bench, capture), twice);
+    let view = bench.engine.views.backups(bench.unit).unwrap();
+    assert_eq!(view.captures[0].rest, Rest::AtRest);
+    let held = bench
+        .engine
+        .views
+        .capture_view(bench.unit, capture)
+        .unwrap();
+    let labels: Vec<&str> = held
+        .partitions
+        .iter()
+        .map(|one| one.label.as_str())
+        .collect();
+    for label in ["preloader", "lk", "table-1.primary", "table-1.backup"] {
+        assert!(labels.contains(&label), "{labels:?}");
+    }
+    for label in unique {
+        assert_eq!(
+            bench.coverage(label),
+            (Keeping::Partly, Rule::B6),
+            "one copy of two"
+        );
+    }
+}
+
+/// The sheet leads from the running system to the capture, by the hands that the family knows.
+#[test]
+fn a_sheet_leads_to_the_loader() {
+    let bench = met("thimble", LockState::Locked);
+    let sheet = bench.engine.runs.preview(bench.unit, Goal::BackUp).unwrap();
+    let titles: Vec<&str> = sheet.steps.iter().map(|step| step.title.as_str()).collect();
+    assert_eq!(
+        titles,
+        [
+            "Switch it off",
+            "Restart into download mode",
+            "Capture what exists once"
+        ]
+    );
+}
+
+/// While locked, administrator rights are the only time when what the unlock destroys can be read: then
+/// its copy comes first (`G1`), what never changes counts and what lives doesn't (`B12`).
+#[test]
+fn with_rights_the_copy_comes_before_the_unlock() {
+    let bench = met("lodestar", LockState::Locked);
+    bench.looked();
+    let told = bench.refusal();
+    assert!(told.contains("gives no administrator rights"), "{told}");
+    let first = |bench: &Bench| {
+        let sheet = bench.engine.runs.preview(bench.unit, Goal::Unlock).unwrap();
+        sheet.steps[0].title.clone()
+    };
+    assert_ne!(
+        first(&bench),
+        "Capture what exists once",
+        "nothing reads it"
+    );
+    bench.presses("rights");
+    assert_eq!(first(&bench), "Capture what exists once");
+
+    let capture = bench.read_out().unwrap();
+    let read = agreement(&bench, capture);
+    let wanted = [
+        ("modemst1", Agreement::Once),
+        ("modemst2", Agreement::Once),
+        ("fsg", Agreement::Twice),
+        ("persist", Agreement::Once),
+        ("vkeys", Agreement::Twice),
+    ];
+    assert_eq!(read, wanted.map(|(label, how)| (label.to_owned(), how)));
+    let view = bench.engine.views.backups(bench.unit).unwrap();
+    assert_eq!(view.captures[0].rest, Rest::Live);
+    assert_eq!(
+        bench.coverage("vkeys"),
+        (Keeping::Partly, Rule::B6),
+        "one copy of two"
+    );
+    assert_eq!(bench.coverage("modemst1"), (Keeping::Partly, Rule::B12));
+    assert_ne!(first(&bench), "Capture what exists once", "it stands");
+
+    // Rights that are gone read nothing, and what was read stands.
+    bench.presses("rights");
+    bench.refusal();
+    assert_eq!(bench.coverage("vkeys"), (Keeping::Partly, Rule::B6));
+}
+
+/// Half of a capture at rest is never gone on with live, and the other way round.
+#[test]
+fn what_was_begun_at_rest_is_not_gone_on_with_live() {
+    let bench = met("saltern", LockState::Unlocked);
+    bench.stands_in(Running::TemporaryRecovery);
+    let stopped = crate::support::Impatient;
+    bench
+        .engine
+        .keeping
+        .capture(bench.unit, &CaptureKind::Quick, &stopped)
+        .unwrap_err();
+    bench.stands_in(Running::System);
+    bench.presses("rights");
+    let capture = bench.read_out().unwrap();
+    let view = bench.engine.views.backups(bench.unit).unwrap();
+    let line = view.captures.iter().find(|one| one.id == capture).unwrap();
+    assert_eq!(line.rest, Rest::Live);
+    let read = agreement(&bench, capture);
+    let persist = read.iter().find(|(label, _)| label == "persist").unwrap();
+    assert_eq!(persist.1, Agreement::Once, "read anew, live");
+}
+
+/// Where nothing reads before a recovery was written for it, exactly that is said.
+#[test]
+fn a_recovery_that_comes_first_is_said() {
+    for codename in ["kelpie", "lodestar", "mooring"] {
+        let bench = met(codename, LockState::Unlocked);
+        bench.say(&[(FactKey::Lock, "unlocked"), (FactKey::Root, "no")]);
+        bench.looked();
+        let told = bench.refusal();
+        assert!(
+            told.contains("before a recovery was written for it"),
+            "{codename}: {told}"
+        );
+    }
+}
