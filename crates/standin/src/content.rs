@@ -39,26 +39,29 @@ impl Noise {
 
     /// `count` bytes, all noise.
     pub(crate) fn bytes(&mut self, count: usize) -> Vec<u8> {
-        let mut bytes = Vec::with_capacity(count + 8);
-        while bytes.len() < count {
-            bytes.extend_from_slice(&self.word().to_le_bytes());
-        }
-        bytes.truncate(count);
+        let mut bytes = vec![0; count];
+        self.fill(&mut bytes);
         bytes
+    }
+
+    fn fill(&mut self, bytes: &mut [u8]) {
+        for piece in bytes.chunks_mut(8) {
+            let word = self.word().to_le_bytes();
+            piece.copy_from_slice(&word[..piece.len()]);
+        }
     }
 
     /// `count` bytes of which about half repeat, as code and tables do.
     pub(crate) fn firmware(&mut self, count: usize) -> Vec<u8> {
-        let mut bytes = Vec::with_capacity(count + 4096);
-        while bytes.len() < count {
-            let noise = self.bytes(2048);
-            bytes.extend_from_slice(&noise);
+        let mut bytes = vec![0; count];
+        for piece in bytes.chunks_mut(4096) {
+            let (noise, repeats) = piece.split_at_mut(piece.len().min(2048));
+            self.fill(noise);
             let pattern = self.word().to_le_bytes();
-            for _ in 0..256 {
-                bytes.extend_from_slice(&pattern);
+            for part in repeats.chunks_mut(8) {
+                part.copy_from_slice(&pattern[..part.len()]);
             }
         }
-        bytes.truncate(count);
         bytes
     }
 }

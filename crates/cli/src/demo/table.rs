@@ -279,11 +279,6 @@ impl Met {
         let profile = Profile::named(self.family)
             .and_then(|profile| profile.variant(self.model))
             .and_then(|profile| profile.on_build(self.build))
-            .map(|profile| match self.nickname {
-                // The two that a recovery can be started on without writing: all their bytes.
-                "Gull" | "Lapwing" => profile,
-                _ => profile.without_bytes(),
-            })
             .ok_or_else(unknown)?;
         let scheme = Scheme::named(self.family).ok_or_else(unknown)?;
         let birth = Birth {

@@ -777,7 +777,10 @@ fn the_present_state_is_not_known_once_the_unit_went_away() {
     );
     assert_eq!(plan.writes, []);
     let refused = bench.restore(capture, &["persist"]).unwrap_err();
-    assert!(refused.to_string().contains("gives no right to read"), "{refused}");
+    assert!(
+        refused.to_string().contains("gives no right to read"),
+        "{refused}"
+    );
     let listed = bench
         .bridge
         .with("dock-1", |device| Ok(device.line().listed))
