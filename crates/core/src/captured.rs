@@ -166,7 +166,7 @@ impl Inside {
                 kind,
                 version,
             } => format!("{kind} {version} for {codename}, by its own word"),
-            Self::Other => "neither a file system nor a start image".to_owned(),
+            Self::Other => "no file system, no start image".to_owned(),
         }
     }
 

@@ -91,7 +91,7 @@ pub fn ways(family: &Family, facts: &Facts) -> Vec<Way> {
         } else if let Some(why) = closed(route, facts) {
             (WayStands::Closed, why)
         } else {
-            (WayStands::Open, second(route).to_owned())
+            (WayStands::Open, second(route, facts).to_owned())
         };
         let hand = if route.kind == RouteKind::AfterWrite && is_in(facts) {
             "Start the recovery that is in.".to_owned()
@@ -121,9 +121,10 @@ fn best(route: &ReadRoute, facts: &Facts) -> &'static str {
     }
 }
 
-fn second(route: &ReadRoute) -> &'static str {
+fn second(route: &ReadRoute, facts: &Facts) -> &'static str {
     match route.kind {
         RouteKind::TemporaryStart | RouteKind::ReadOut => "Open too, and it reads no more.",
+        RouteKind::AfterWrite if is_in(facts) => "Open too, and it reads no more.",
         RouteKind::RunningSystem => "Open too; what lives changes while it is read there.",
         RouteKind::AfterWrite => {
             "A recovery would have to be written for it; another way writes less."

@@ -5,6 +5,7 @@
 mod hands;
 mod knowing;
 mod locks;
+mod reading;
 
 use std::fs;
 use std::path::Path;

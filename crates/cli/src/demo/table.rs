@@ -186,7 +186,7 @@ const MET: [Met; 9] = [
         nickname: "Knot",
         family: "thimble",
         model: "PB-2",
-        reach: Reach::Hand,
+        reach: Reach::Link,
         serial: "PB20931177",
         chip_id: "7e11a09c",
         lock: LockState::Unlocked,
@@ -195,13 +195,7 @@ const MET: [Met; 9] = [
         accounts: 0,
         build: "bobbin-2.3",
         equipment_id: "",
-        said: &[
-            (FactKey::ModelCode, "PB-2"),
-            (FactKey::Build, "bobbin-2.3"),
-            (FactKey::Mode, "system"),
-            (FactKey::Battery, "83"),
-            (FactKey::ToolChoice, "erase-everything"),
-        ],
+        said: &[(FactKey::ToolChoice, "erase-everything")],
     },
     Met {
         nickname: "Lapwing",

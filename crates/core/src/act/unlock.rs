@@ -209,7 +209,7 @@ fn destroyed(of: &Dossier<'_>, at: Standpoint) -> Vec<Line> {
             let text = format!("{label} is destroyed by the unlock. {}", row.text);
             return Line::missing(Rule::G1, text, Cure::KeepCopies { capture }.by_person())
                 .seen(Some(copies))
-                .due(Due::Door);
+                .due(Due::Way);
         }
         if !reads_locked {
             let text = format!(

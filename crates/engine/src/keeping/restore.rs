@@ -4,7 +4,7 @@
 
 use veritope_core::act::{Act, Ground, PutBack, PutStock, Standpoint, list};
 use veritope_core::budget;
-use veritope_core::coverage::{Origin, Taker, VerifiedCopy, WriteShown};
+use veritope_core::coverage::{Agreement, Origin, Rest, Taker, VerifiedCopy, WriteShown};
 use veritope_core::digest::FrameList;
 use veritope_core::dossier::{Dossier, Put, Witnessed};
 use veritope_core::evidence::Line;
@@ -163,9 +163,18 @@ impl Keeping {
             .iter()
             .filter(|capture| capture.taker == Taker::Us)
             .filter_map(|capture| {
-                Some((capture.taken.counted()?, capture.partition(label)?.blake3))
+                Some((
+                    capture.taken.counted()?,
+                    capture.rest,
+                    capture.partition(label)?,
+                ))
             })
-            .max_by_key(|(taken, _)| *taken)
+            .max_by_key(|(taken, ..)| *taken)
+            // What the running system writes to is another one by now.
+            .filter(|(_, rest, part)| {
+                *rest == Rest::AtRest || !(part.is_unique && part.agreement == Agreement::Once)
+            })
+            .map(|(taken, _, part)| (taken, part.blake3))
             .filter(|(taken, _)| written.is_none_or(|written| written.at < *taken));
         let newest = captured.or(read_back.map(|one| (one.at, one.image)));
         newest
