@@ -15,7 +15,7 @@ pub use crate::captured::{
 use crate::digest::{Claimed, Seen};
 use crate::evidence::{Basis, Cure, Due, Finality, Line, Need};
 use crate::family::{Blank, Changes, Family, Role, Wanted};
-use crate::partitions::{Described, OwnPartition, describe};
+use crate::partitions::{Described, Listing, OwnPartition, describe};
 use crate::rule::Rule;
 use crate::worth::{Worth, holds, worth};
 
@@ -163,8 +163,6 @@ pub struct CoverageRow {
     /// The partition with its role.
     #[serde(flatten)]
     pub described: Described,
-    /// Fixed or living.
-    pub changes: Changes,
     /// Whether it is wanted.
     pub wanted: Wanted,
     /// How far it is kept.
@@ -211,7 +209,7 @@ impl Coverage {
     #[must_use]
     pub fn is_fixed_captured(&self) -> bool {
         let is_fixed = |row: &&CoverageRow| {
-            row.described.role == Role::DeviceUnique && row.changes == Changes::Fixed
+            row.described.role == Role::DeviceUnique && row.described.changes == Changes::Fixed
         };
         !self.rows.is_empty()
             && self
@@ -258,6 +256,8 @@ enum Finding {
     Holds,
     /// The family says that it may be blank.
     Expected,
+    /// Nobody lists it, and it was blank when it was met: that shuts nothing (`B5`).
+    AsMet,
     /// Blank in every capture there is, the first of them taken before anything was written here:
     /// nothing is left to lose.
     FoundLost,
@@ -306,7 +306,9 @@ fn finding(input: &CoverageInput<'_>, row: &CoverageRow, all: &[&CaptureFacts]) 
             (_, None) => true,
             (None, Some(_)) => false,
         };
-        return if is_before {
+        return if is_before && row.described.listing == Listing::NotListed {
+            Finding::AsMet
+        } else if is_before {
             Finding::FoundLost
         } else {
             Finding::Against {
@@ -336,7 +338,7 @@ fn finding(input: &CoverageInput<'_>, row: &CoverageRow, all: &[&CaptureFacts]) 
         .rev()
         .filter(|one| of(one) == Worth::Good)
         .find_map(|one| part(one));
-    if row.changes == Changes::Fixed
+    if row.described.changes == Changes::Fixed
         && let Some(earliest) = earliest
         && earliest.blake3 != now.blake3
     {
@@ -367,13 +369,9 @@ pub fn judge(input: &CoverageInput<'_>) -> Coverage {
 
 fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
     let label = described.own.label.clone();
-    let spec = input.family.partition(&label);
-    // What nobody listed may change at any start.
-    let changes = spec.map_or(Changes::Living, |spec| spec.changes);
     let mut row = CoverageRow {
         wanted: described.role.spec().wanted,
         described,
-        changes,
         kept: Keeping::Not,
         capture: None,
         places: 0,
@@ -447,11 +445,17 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
     row.rule = Rule::B6;
     row.counted = counted(input, capture.id, &label);
     row.places = apart(&row.counted);
-    let needed = u32::from(input.policy.copies.max(1));
-    let lost = if finding == Finding::FoundLost {
-        " It was blank in every capture: found lost before anything was written."
+    let needed = if row.described.is_kept_twice() {
+        u32::from(input.policy.copies.max(1))
     } else {
-        ""
+        1
+    };
+    let lost = match finding {
+        Finding::FoundLost => {
+            " It was blank in every capture: found lost before anything was written."
+        }
+        Finding::AsMet => " It was blank when it was met, and nobody says what it is for.",
+        _ => "",
     };
     if !is_unique {
         row.kept = if row.places > 0 {
@@ -465,10 +469,10 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         };
     } else if row.places >= needed {
         row.kept = Keeping::Enough;
-        row.text = format!(
-            "{label}: {} of {needed} copies read back.{lost}",
-            row.places
-        );
+        row.text = match (row.places, needed) {
+            (places @ 2.., 1) => format!("{label}: {places} copies read back; one would do.{lost}"),
+            (places, _) => format!("{label}: {places} of {needed} copies read back.{lost}"),
+        };
     } else {
         row.kept = Keeping::Partly;
         row.text = format!(
@@ -502,20 +506,21 @@ fn unsound(
             format!("Where the bytes of {label} come from was only declared: capture it."),
         ));
     }
-    if capture.rest == Rest::Live && row.changes == Changes::Living {
+    if capture.rest == Rest::Live && row.described.changes == Changes::Living {
         return Some((
             Rule::B12,
             format!("{label} was read while the system ran, and it lives: capture it at rest."),
         ));
     }
-    if part.agreement == Agreement::Once {
+    if part.agreement == Agreement::Once && row.described.is_kept_twice() {
         return Some((
             Rule::B4,
             format!("{label} was read once only: capture it again, it is read twice."),
         ));
     }
     let ran_since = |ran| known_at.is_none_or(|at| ran >= at);
-    let is_old = row.changes == Changes::Living && input.system_ran.is_some_and(ran_since);
+    let is_old =
+        row.described.changes == Changes::Living && input.system_ran.is_some_and(ran_since);
     is_old.then(|| {
         (
             Rule::B6,
@@ -668,6 +673,7 @@ mod tests {
     static_assertions::assert_not_impl_any!(VerifiedCopy: Clone, serde::Serialize, serde::de::DeserializeOwned);
 
     struct Case {
+        own: Vec<OwnPartition>,
         captures: Vec<CaptureFacts>,
         copies: Vec<CopyFacts>,
         written: Vec<Written>,
@@ -680,6 +686,7 @@ mod tests {
     fn kept() -> Case {
         let taken = capture(1, 10);
         Case {
+            own: own(),
             copies: vec![copy(&taken, 1, 11), copy(&taken, 2, 12)],
             captures: vec![taken],
             written: Vec::new(),
@@ -693,7 +700,7 @@ mod tests {
     fn judged(case: &Case) -> Coverage {
         judge(&CoverageInput {
             family: &gimbal(),
-            own: &own(),
+            own: &case.own,
             captures: &case.captures,
             copies: &case.copies,
             written: &case.written,
@@ -777,6 +784,67 @@ mod tests {
             assert_eq!(*found_rule, rule, "{words}");
             assert!(text.contains(words), "{text}");
         }
+    }
+
+    /// What nobody lists: blank when it was met shuts nothing; above 64 MiB one read and one copy do; what
+    /// the book lists is kept like the family's own.
+    #[test]
+    fn what_nobody_lists_is_kept_as_far_as_can_be_asked() {
+        let mut case = kept();
+        let add = |case: &mut Case, label: &str, mib: u64, blank, agreement| {
+            let label: Label = label.parse().unwrap();
+            case.own.push(OwnPartition {
+                label: label.clone(),
+                number: 40,
+                offset_bytes: 1 << 40,
+                length_bytes: mib << 20,
+            });
+            let part = CapturedFacts {
+                label,
+                length_bytes: mib << 20,
+                blake3: Digest::of(b"theirs"),
+                agreement,
+                blank,
+                inside: None,
+                is_unique: true,
+            };
+            case.captures[0].partitions.push(part);
+        };
+        add(&mut case, "mystery", 1, BlankBytes::Zeros, Agreement::Twice);
+        add(&mut case, "vault", 65, BlankBytes::No, Agreement::Once);
+        add(&mut case, "nvramBAK", 1, BlankBytes::No, Agreement::Twice);
+        assert_eq!(missing(&case), []);
+        let text = |label: &str| {
+            let rows = judged(&case).rows;
+            let mut rows = rows.into_iter();
+            rows.find(|row| row.described.own.label.as_str() == label)
+                .unwrap()
+                .text
+        };
+        assert!(
+            text("mystery").contains("blank when it was met"),
+            "{}",
+            text("mystery")
+        );
+        assert!(
+            text("vault").contains("2 copies read back; one would do"),
+            "{}",
+            text("vault")
+        );
+
+        // Blank only after something was written here is no *as met*.
+        case.first_write = Some(at(0));
+        let rules: Vec<Rule> = missing(&case).into_iter().map(|(rule, _)| rule).collect();
+        assert_eq!(rules, [Rule::B5]);
+        case.first_write = None;
+        // What the book lists is wanted twice, and an unexplained blank is told as lost.
+        let part = case.captures[0].partitions.last_mut().unwrap();
+        part.agreement = Agreement::Once;
+        let open = missing(&case);
+        assert!(
+            open[0].1.contains("nvramBAK was read once only"),
+            "{open:?}"
+        );
     }
 
     #[test]

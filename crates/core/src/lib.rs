@@ -50,6 +50,7 @@ macro_rules! shown_as {
 pub(crate) use shown_as;
 
 pub mod act;
+pub mod book;
 pub mod budget;
 pub mod builds;
 pub mod captured;

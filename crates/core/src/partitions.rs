@@ -3,7 +3,8 @@
 use serde::Serialize;
 use veritope_wire::Label;
 
-use crate::family::{Family, Role};
+use crate::book;
+use crate::family::{Changes, Family, Role};
 
 /// A partition as the unit's own table has it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -24,8 +25,10 @@ pub struct Described {
     /// As the table has it.
     #[serde(flatten)]
     pub own: OwnPartition,
-    /// Role; a partition that the family doesn't list is treated as device-unique (`B5`).
+    /// Role; one that neither the family nor the book lists is treated as device-unique (`B5`).
     pub role: Role,
+    /// Fixed or living; what nobody lists may change at any start.
+    pub changes: Changes,
     /// Whether the family lists it, and with this size.
     pub listing: Listing,
 }
@@ -38,9 +41,25 @@ pub enum Listing {
     AsListed,
     /// Listed with another size; the unit's own counts (`B2`).
     OtherSize,
-    /// Not listed: never written until a person gives it a role (`B5`).
+    /// The family does not list it, the book of usual labels does: never written until a person gives it
+    /// a role (`B5`).
+    ByBook,
+    /// Neither does: as before, and treated as device-unique.
     NotListed,
 }
+
+impl Described {
+    /// Whether it is read until two reads agree, and kept in as many copies as the policy wants: what
+    /// exists once, but for what nobody lists and is too large to be calibration (`B5`).
+    #[must_use]
+    pub fn is_kept_twice(&self) -> bool {
+        self.role == Role::DeviceUnique
+            && !(self.listing == Listing::NotListed && self.own.length_bytes > LARGE_BYTES)
+    }
+}
+
+/// Above this length what nobody lists is read once and kept in one copy (`B5`).
+pub const LARGE_BYTES: u64 = 64 << 20;
 
 /// Gives each partition of a table its role.
 #[must_use]
@@ -51,10 +70,13 @@ pub fn describe(family: &Family, own: &[OwnPartition]) -> Vec<Described> {
                 .partitions
                 .iter()
                 .find(|spec| spec.label == own.label);
+            let (role, changes) = role_of(family, &own.label);
             Described {
                 own: own.clone(),
-                role: spec.map_or(Role::DeviceUnique, |spec| spec.role),
+                role,
+                changes,
                 listing: match spec {
+                    None if book::look_up(&own.label).is_some() => Listing::ByBook,
                     None => Listing::NotListed,
                     Some(spec) if u64::from(spec.mib) << 20 == own.length_bytes => {
                         Listing::AsListed
@@ -64,6 +86,17 @@ pub fn describe(family: &Family, own: &[OwnPartition]) -> Vec<Described> {
             }
         })
         .collect()
+}
+
+/// What a partition is for and how it changes: by the family, else by the book; what neither lists exists
+/// once and may change at any start (`B5`).
+#[must_use]
+pub fn role_of(family: &Family, label: &Label) -> (Role, Changes) {
+    let listed = family.partition(label);
+    listed
+        .map(|spec| (spec.role, spec.changes))
+        .or_else(|| book::look_up(label))
+        .unwrap_or((Role::DeviceUnique, Changes::Living))
 }
 
 /// Labels that the family lists and the table lacks.
@@ -91,7 +124,13 @@ mod tests {
             length_bytes: mib << 20,
         };
         let family = gimbal();
-        let table = [own("boot", 12), own("boot2", 1), own("cache", 9)];
+        let table = [
+            own("boot", 12),
+            own("mystery", 1),
+            own("vault", 65),
+            own("nvramBAK", 1),
+            own("cache", 9),
+        ];
         let described = describe(&family, &table);
         let seen: Vec<_> = described.iter().map(|d| (d.role, d.listing)).collect();
         assert_eq!(
@@ -99,9 +138,13 @@ mod tests {
             [
                 (Role::Boot, Listing::AsListed),
                 (Role::DeviceUnique, Listing::NotListed),
+                (Role::DeviceUnique, Listing::NotListed),
+                (Role::DeviceUnique, Listing::ByBook),
                 (Role::Cache, Listing::OtherSize)
             ]
         );
+        let twice: Vec<_> = described.iter().map(Described::is_kept_twice).collect();
+        assert_eq!(twice, [false, true, false, true, false]);
         assert_eq!(lacking(&family, &table).len(), 7);
     }
 }

@@ -1519,8 +1519,6 @@ export interface components {
         /** @description One partition of the unit and how it is kept. */
         CoverageRow: components["schemas"]["Described"] & {
             capture?: components["schemas"]["CaptureId"] | null;
-            /** @description Fixed or living. */
-            changes: components["schemas"]["Changes"];
             /** @description How far it is kept. */
             kept: components["schemas"]["Keeping"];
             /**
@@ -1661,9 +1659,11 @@ export interface components {
         Data: "kept" | "erased";
         /** @description A partition with its role. */
         Described: components["schemas"]["OwnPartition"] & {
+            /** @description Fixed or living; what nobody lists may change at any start. */
+            changes: components["schemas"]["Changes"];
             /** @description Whether the family lists it, and with this size. */
             listing: components["schemas"]["Listing"];
-            /** @description Role; a partition that the family doesn't list is treated as device-unique (`B5`). */
+            /** @description Role; one that neither the family nor the book lists is treated as device-unique (`B5`). */
             role: components["schemas"]["Role"];
         };
         /** @description A device that a unit is. */
@@ -2325,7 +2325,7 @@ export interface components {
          * @description How table and family file agree about a partition.
          * @enum {string}
          */
-        Listing: "as-listed" | "other-size" | "not-listed";
+        Listing: "as-listed" | "other-size" | "by-book" | "not-listed";
         /**
          * @description Whether foreign bytes are let in.
          * @enum {string}

@@ -202,3 +202,17 @@ export function outcomeWord(outcome: Api<'Outcome'>): string {
       return 'Refused';
   }
 }
+
+/** How the family's list and the unit's own table agree about a partition; nothing where they do. */
+export function listingWords(listing: Api<'Listing'>): string {
+  switch (listing) {
+    case 'as-listed':
+      return '';
+    case 'other-size':
+      return 'other size than usual';
+    case 'by-book':
+      return 'not on the family’s list; by the book of usual labels';
+    case 'not-listed':
+      return 'not known to this family, so treated as existing once';
+  }
+}

@@ -107,12 +107,12 @@ pub(crate) fn images(
                 (CaptureKind::Quick, Some(role)) => role.spec().wanted == Wanted::Always,
                 (CaptureKind::Full, Some(role)) => role.spec().wanted != Wanted::Never,
             };
-            let spec = family.partition(&image.label);
-            // What nobody listed may change at any moment.
-            let lives = spec.is_none_or(|spec| spec.changes == Changes::Living);
+            let is_read_twice = found.is_some_and(|found| {
+                found.is_kept_twice() && (rest == Rest::AtRest || found.changes == Changes::Fixed)
+            });
             is_wanted.then(|| Image {
                 role,
-                is_read_twice: role == Some(Role::DeviceUnique) && !(lives && rest == Rest::Live),
+                is_read_twice,
                 ..image.clone()
             })
         })

@@ -12,7 +12,7 @@ use veritope_core::facts::{FactValue, Happening, Source};
 use veritope_core::family::Wanted;
 use veritope_core::family::{Changes, Chip, Family, Role};
 use veritope_core::matching::Finding;
-use veritope_core::partitions::OwnPartition;
+use veritope_core::partitions::{OwnPartition, role_of};
 use veritope_core::plan::due::in_the_way;
 use veritope_core::rule::Rule;
 use veritope_core::worth;
@@ -251,9 +251,7 @@ impl Keeping {
                 };
             }
             let is_unique = part.role == Some(Role::DeviceUnique);
-            let changes = family
-                .partition(&part.label)
-                .map_or(Changes::Living, |spec| spec.changes);
+            let (_, changes) = role_of(family, &part.label);
             let best = worth::proposed(
                 &part.label,
                 own.length_bytes,

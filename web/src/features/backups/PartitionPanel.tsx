@@ -5,7 +5,7 @@ import type { Api } from '../../api/client';
 import { hex, mib } from '../../ui/format';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
-import { roleWords } from '../../ui/words';
+import { listingWords, roleWords } from '../../ui/words';
 
 export type PartitionPanelProps = { row: Api<'CoverageRow'> };
 
@@ -29,7 +29,9 @@ export function PartitionPanel({ row }: PartitionPanelProps) {
       <Typography variant="h2" sx={{ typography: 'code', fontSize: '1.25rem', fontWeight: 700 }}>
         {row.label}
       </Typography>
-      <Typography color="text.secondary">{roleWords(row.role)}</Typography>
+      <Typography color="text.secondary">
+        {[roleWords(row.role), listingWords(row.listing)].filter(Boolean).join(', ')}
+      </Typography>
       <Box
         sx={{
           display: 'grid',

@@ -6,20 +6,9 @@ import TableRow from '@mui/material/TableRow';
 
 import type { Api } from '../../api/client';
 import { hex, mib } from '../../ui/format';
-import { roleWords } from '../../ui/words';
+import { listingWords, roleWords } from '../../ui/words';
 
 export type PartitionTableProps = { rows: Api<'Described'>[] };
-
-function listingWords(listing: Api<'Listing'>): string {
-  switch (listing) {
-    case 'as-listed':
-      return '';
-    case 'other-size':
-      return 'other size than usual';
-    case 'not-listed':
-      return 'not known to this family, so treated as existing once';
-  }
-}
 
 /** The partitions in disk order. */
 export function PartitionTable({ rows }: PartitionTableProps) {
