@@ -1,4 +1,4 @@
-//! The demo bench: eleven units of seven families, simulated, on a bridge of their own in the same
+//! The demo bench: twelve units of eight families, simulated, on a bridge of their own in the same
 //! process. Four of them have all their bytes: two watches, Sanderling out of the box and Ruff unlocked
 //! some time ago, and of the others (`table`) those that a recovery can be started on from memory.
 

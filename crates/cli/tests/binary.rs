@@ -405,7 +405,7 @@ fn the_demo_begins_anew_at_every_start() {
         .iter()
         .map(|unit| &unit["nickname"])
         .collect();
-    assert_eq!(names.len(), 11);
+    assert_eq!(names.len(), 12);
     for unit in bench["units"].as_array().unwrap() {
         assert_eq!(
             unit["goal"],

@@ -10,7 +10,7 @@ use std::io::Write as _;
 use flate2::{Compression, GzBuilder};
 use sha1::{Digest as _, Sha1};
 
-use crate::look::{self, Bytes, Limits, Looked, Trouble, Weight, What};
+use crate::look::{self, Bytes, Finding, Limits, Looked, Ramdisk, Trouble, Weight, What};
 
 /// What an image says of itself.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -51,18 +51,39 @@ pub fn read_start_image(bytes: &dyn Bytes) -> Result<StartImage, NotAStartImage>
 /// # Errors
 /// See [`NotAStartImage`].
 pub fn of(looked: &Looked) -> Result<StartImage, NotAStartImage> {
-    // What was not read is no more relied on than what is damaged.
-    let grave = looked
-        .findings
-        .iter()
-        .find(|one| one.weight > Weight::Note || one.trouble == Trouble::NotLookedAt);
     let What::StartImage(image) = &looked.what else {
         return Err(NotAStartImage::Another(looked.what.name()));
     };
-    if let Some(finding) = grave {
+    if let Some(finding) = grave(looked) {
         return Err(NotAStartImage::Damaged(finding.says.clone()));
     }
-    let disk = image.ramdisk.as_ref().ok_or(NotAStartImage::Silent)?;
+    starts(image.ramdisk.as_ref().ok_or(NotAStartImage::Silent)?)
+}
+
+/// The recovery in the vendor part of a start image, by the property file of its own ramdisk.
+///
+/// # Errors
+/// See [`NotAStartImage`].
+pub fn read_recovery_of_vendor_part(bytes: &dyn Bytes) -> Result<StartImage, NotAStartImage> {
+    let looked = look::look(bytes, "", Limits::default());
+    let What::VendorStartImage(part) = &looked.what else {
+        return Err(NotAStartImage::Another(looked.what.name()));
+    };
+    if let Some(finding) = grave(&looked) {
+        return Err(NotAStartImage::Damaged(finding.says.clone()));
+    }
+    let mut disks = part.ramdisks.iter().filter(|one| one.role == "recovery");
+    let disk = disks.find_map(|one| one.ramdisk.as_ref());
+    starts(disk.ok_or(NotAStartImage::Silent)?)
+}
+
+/// What was found that nothing may rest on: what was not read is no more relied on than what is damaged.
+fn grave(looked: &Looked) -> Option<&Finding> {
+    let mut findings = looked.findings.iter();
+    findings.find(|one| one.weight > Weight::Note || one.trouble == Trouble::NotLookedAt)
+}
+
+fn starts(disk: &Ramdisk) -> Result<StartImage, NotAStartImage> {
     let named = disk
         .properties
         .iter()
@@ -132,6 +153,84 @@ pub fn build_with_header(
     bytes
 }
 
+/// Page of the images whose header has one length.
+const WIDE_PAGE_BYTES: usize = 4096;
+
+/// Builds an image with a header of version 4: a kernel without a ramdisk, or a ramdisk without a kernel.
+fn build_one_part(kernel: &[u8], ramdisk: &[u8]) -> Vec<u8> {
+    let length = |part: &[u8]| u32::try_from(part.len()).unwrap_or(u32::MAX).to_le_bytes();
+    let mut bytes = vec![0; WIDE_PAGE_BYTES];
+    bytes[..8].copy_from_slice(&MAGIC);
+    bytes[8..12].copy_from_slice(&length(kernel));
+    bytes[12..16].copy_from_slice(&length(ramdisk));
+    bytes[20..24].copy_from_slice(&1584_u32.to_le_bytes());
+    bytes[40..44].copy_from_slice(&4_u32.to_le_bytes());
+    for part in [kernel, ramdisk] {
+        bytes.extend_from_slice(part);
+        bytes.resize(bytes.len().next_multiple_of(WIDE_PAGE_BYTES), 0);
+    }
+    bytes
+}
+
+/// Builds an image with a header of version 4 that holds a kernel and nothing else.
+#[must_use]
+pub fn build_kernel_alone(payload: &[u8]) -> Vec<u8> {
+    build_one_part(payload, &[])
+}
+
+/// Builds an image with a header of version 4 that holds the ramdisk of a system and nothing else.
+#[must_use]
+pub fn build_ramdisk_alone(codename: &str, version: &str) -> Vec<u8> {
+    build_one_part(&[], &ramdisk(codename, "system", version))
+}
+
+/// Builds the vendor part of a start image, version 4, with its table: the platform's ramdisk, the
+/// recovery's, and one of modules.
+#[must_use]
+pub fn build_vendor_part(codename: &str, version: &str, modules: &[u8]) -> Vec<u8> {
+    let mut extra = Vec::new();
+    entry(&mut extra, "lib/modules/touch.ko", 0o100_644, modules);
+    entry(&mut extra, "TRAILER!!!", 0, &[]);
+    let ramdisks = [
+        ("", 1_u32, ramdisk(codename, "system", version)),
+        ("recovery", 2, ramdisk(codename, "stock-recovery", version)),
+        ("modules", 3, pack(&extra)),
+    ];
+    let number = |value: usize| u32::try_from(value).unwrap_or(u32::MAX).to_le_bytes();
+    let (mut all, mut table) = (Vec::new(), Vec::new());
+    for (name, role, bytes) in &ramdisks {
+        let mut line = vec![0; 108];
+        line[..4].copy_from_slice(&number(bytes.len()));
+        line[4..8].copy_from_slice(&number(all.len()));
+        line[8..12].copy_from_slice(&role.to_le_bytes());
+        line[12..12 + name.len()].copy_from_slice(name.as_bytes());
+        table.extend_from_slice(&line);
+        all.extend_from_slice(bytes);
+    }
+    let configuration = format!("androidboot.hardware={codename}\n");
+    let mut bytes = vec![0; WIDE_PAGE_BYTES];
+    bytes[..8].copy_from_slice(&[0x56, 0x4E, 0x44, 0x52, 0x42, 0x4F, 0x4F, 0x54]);
+    let name = &codename.as_bytes()[..codename.len().min(15)];
+    bytes[2080..2080 + name.len()].copy_from_slice(name);
+    for (at, value) in [
+        (8, 4),
+        (12, WIDE_PAGE_BYTES),
+        (24, all.len()),
+        (2096, 2128),
+        (2112, table.len()),
+        (2116, ramdisks.len()),
+        (2120, 108),
+        (2124, configuration.len()),
+    ] {
+        bytes[at..at + 4].copy_from_slice(&number(value));
+    }
+    for part in [&all, &table, configuration.as_bytes()] {
+        bytes.extend_from_slice(part);
+        bytes.resize(bytes.len().next_multiple_of(WIDE_PAGE_BYTES), 0);
+    }
+    bytes
+}
+
 /// A ramdisk that starts `kind` on a device.
 fn ramdisk(codename: &str, kind: &str, version: &str) -> Vec<u8> {
     let keys = if kind == "recovery" {
@@ -154,9 +253,13 @@ fn ramdisk(codename: &str, kind: &str, version: &str) -> Vec<u8> {
         properties.as_bytes(),
     );
     entry(&mut archive, "TRAILER!!!", 0, &[]);
+    pack(&archive)
+}
+
+fn pack(archive: &[u8]) -> Vec<u8> {
     let mut packed = GzBuilder::new().write(Vec::new(), Compression::default());
     // Writing to memory does not fail.
-    let _ = packed.write_all(&archive);
+    let _ = packed.write_all(archive);
     packed.finish().unwrap_or_default()
 }
 
@@ -191,6 +294,46 @@ fn entry(archive: &mut Vec<u8>, name: &str, mode: u32, bytes: &[u8]) {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn parts_of_a_start_are_built_as_they_are_read() {
+        let kernel = look::look(&build_kernel_alone(&[7; 9000]), "boot", Limits::default());
+        let What::StartImage(image) = &kernel.what else {
+            panic!("{:?}", kernel.what)
+        };
+        assert_eq!((image.header_version, image.kernel_bytes), (4, 9000));
+        assert!(image.ramdisk.is_none());
+        let alone = build_ramdisk_alone("marl", "9.1");
+        let read = read_start_image(&alone).unwrap();
+        assert_eq!(
+            (read.codename.as_str(), read.kind.as_str()),
+            ("marl", "system")
+        );
+        let vendor = build_vendor_part("marl", "9.1", &[1; 500]);
+        let seen = look::look(&vendor, "vendor_boot", Limits::default());
+        assert_eq!(seen.findings, []);
+        let What::VendorStartImage(part) = &seen.what else {
+            panic!("{:?}", seen.what)
+        };
+        let roles: Vec<&str> = part.ramdisks.iter().map(|one| one.role.as_str()).collect();
+        assert_eq!(roles, ["platform", "recovery", "modules"]);
+        let holds = part
+            .ramdisks
+            .iter()
+            .map(|one| one.ramdisk.as_ref().unwrap().holds.join(" "));
+        assert_eq!(holds.collect::<Vec<_>>(), ["system", "recovery", "modules"]);
+        assert_eq!(part.boot_configuration.len(), 1);
+        let recovery = read_recovery_of_vendor_part(&vendor).unwrap();
+        assert_eq!(
+            (recovery.kind.as_str(), recovery.version.as_str()),
+            ("stock-recovery", "9.1")
+        );
+        assert!(
+            read_start_image(&vendor).is_err(),
+            "it is not started alone"
+        );
+        assert!(read_recovery_of_vendor_part(&alone).is_err());
+    }
 
     #[test]
     fn what_is_built_is_read_also_with_a_partitions_slack_behind_it() {

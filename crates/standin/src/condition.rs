@@ -194,11 +194,19 @@ impl Slot {
         }
     }
 
-    /// The partition that it starts.
-    pub(crate) fn boot(self) -> &'static str {
+    /// The partitions that may hold the ramdisk that it starts, the one of its own first.
+    pub(crate) fn starts(self) -> [&'static str; 2] {
         match self {
-            Self::A => "boot_a",
-            Self::B => "boot_b",
+            Self::A => ["init_boot_a", "boot_a"],
+            Self::B => ["init_boot_b", "boot_b"],
+        }
+    }
+
+    /// The partition with the vendor's part of a start.
+    pub(crate) fn vendor_part(self) -> &'static str {
+        match self {
+            Self::A => "vendor_boot_a",
+            Self::B => "vendor_boot_b",
         }
     }
 }

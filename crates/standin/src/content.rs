@@ -5,9 +5,13 @@ use std::io::{self, Write};
 
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::look::Bytes;
-use veritope_formats::startimage::{build_start_image, build_with_header};
+use veritope_formats::startimage::{
+    build_kernel_alone, build_ramdisk_alone, build_start_image, build_vendor_part,
+    build_with_header,
+};
 
 use crate::condition::Slot;
+use crate::container;
 use crate::profile::{Content, Part, Profile};
 use crate::scheme::Scheme;
 use crate::signed;
@@ -157,7 +161,13 @@ pub fn stock_images(profile: &Profile) -> Vec<(&'static str, Vec<u8>)> {
     let length = area_bytes(profile);
     let mut storage = Memory::blank(length);
     let places = places(profile, 0);
-    let is_the_makers = |part: &Part| part.content.is_signed() || part.content == Content::Metadata;
+    let is_the_makers = |part: &Part| {
+        let vouches = matches!(
+            part.content,
+            Content::Metadata | Content::Delegated { .. } | Content::Container(_)
+        );
+        vouches || part.content.is_signed()
+    };
     let own: Vec<(&Part, &Placed)> = profile
         .partitions
         .iter()
@@ -220,8 +230,54 @@ fn sign(storage: &mut dyn Storage, profile: &Profile, placed: &[Placed]) -> io::
     }
     let build = Scheme::named(profile.codename).and_then(|scheme| scheme.build(profile.build));
     let index = build.map_or(0, |build| u64::from(build.index));
+    let own = own.offset;
+    // Volumes are left to keys of their own, each with a record of its own for its index.
+    let delegated = profile
+        .partitions
+        .iter()
+        .zip(placed)
+        .filter_map(|(part, place)| {
+            let Content::Delegated { key, of } = part.content else {
+                return None;
+            };
+            Some((part.label.trim_end_matches("_a"), place.offset, key, of))
+        });
+    for ((label, offset, key, of), location) in delegated.zip(1..) {
+        descriptors.extend(signed::delegate(label, location, key)?);
+        let mut own = Vec::new();
+        for (name, span) in volumes(storage, profile, placed) {
+            if of.contains(&name) {
+                own.extend(signed::describe(name, profile.build, &span)?);
+            }
+        }
+        let metadata = signed::metadata(key, index, &own)?;
+        storage.write_at(offset, &metadata)?;
+    }
     let metadata = signed::metadata(profile.codename, index, &descriptors)?;
-    storage.write_at(own.offset, &metadata)
+    storage.write_at(own, &metadata)
+}
+
+/// Logical volumes where they lie, by their names without the slot.
+fn volumes<'a>(
+    storage: &'a dyn Storage,
+    profile: &Profile,
+    placed: &[Placed],
+) -> Vec<(&'static str, Span<'a>)> {
+    let mut all = Vec::new();
+    for (part, place) in profile.partitions.iter().zip(placed) {
+        let Content::Container(volumes) = part.content else {
+            continue;
+        };
+        all.extend(container::lay_out(volumes).into_iter().map(|volume| {
+            let span = Span {
+                storage,
+                offset: place.offset + volume.at,
+                length: volume.length,
+            };
+            (volume.name.trim_end_matches("_a"), span)
+        }));
+    }
+    all
 }
 
 /// Writes everything that the factory writes.
@@ -258,7 +314,29 @@ fn fill(
     let length = usize::try_from(place.length).unwrap_or(usize::MAX);
     match part.content {
         // What is signed comes when the rest is there.
-        Content::Zero | Content::Metadata => Ok(()),
+        Content::Zero | Content::Metadata | Content::Delegated { .. } => Ok(()),
+        Content::Kernel => {
+            let image = build_kernel_alone(&shared.firmware(length * 5 / 8));
+            storage.write_at(place.offset, &image)
+        }
+        Content::Ramdisk => {
+            let image = build_ramdisk_alone(profile.codename, profile.build);
+            storage.write_at(place.offset, &image)
+        }
+        Content::VendorPart => {
+            let modules = shared.firmware(length / 8);
+            let image = build_vendor_part(profile.codename, profile.build, &modules);
+            storage.write_at(place.offset, &image)
+        }
+        Content::Container(volumes) => {
+            let volumes = container::lay_out(volumes);
+            for volume in &volumes {
+                let window = Window::new(storage, place.offset + volume.at, volume.length);
+                write_system(window, profile, &mut shared, volume.length)?;
+            }
+            let (offset, group) = (place.offset, "makers_a");
+            container::write(storage, offset, place.length, part.label, group, &volumes)
+        }
         Content::Firmware => storage.write_at(place.offset, &shared.firmware(length * 3 / 4)),
         Content::Image { kind } => {
             let payload = shared.firmware(length * 5 / 8);
@@ -280,18 +358,30 @@ fn fill(
             ],
         ),
         Content::System => {
-            let share = |mib: usize| (mib << 20).min(length * mib / 16);
-            write_files(
-                Window::new(storage, place.offset, place.length),
-                &[
-                    ("build.txt", format!("{}\n", profile.build).into_bytes()),
-                    ("kernel.lib", shared.firmware(share(4))),
-                    ("faces.pak", shared.firmware(share(6))),
-                    ("radio.lib", shared.firmware(share(2))),
-                ],
-            )
+            let window = Window::new(storage, place.offset, place.length);
+            write_system(window, profile, &mut shared, place.length)
         }
     }
+}
+
+/// A small file system with what a system is made of.
+fn write_system(
+    window: Window<'_>,
+    profile: &Profile,
+    shared: &mut Noise,
+    length: u64,
+) -> io::Result<()> {
+    let length = usize::try_from(length).unwrap_or(usize::MAX);
+    let mut share = |mib: usize| shared.firmware((mib << 20).min(length * mib / 16));
+    write_files(
+        window,
+        &[
+            ("build.txt", format!("{}\n", profile.build).into_bytes()),
+            ("kernel.lib", share(4)),
+            ("faces.pak", share(6)),
+            ("radio.lib", share(2)),
+        ],
+    )
 }
 
 /// The file in a calibration partition that counts starts.
@@ -361,7 +451,7 @@ pub(crate) fn mark_slot(
         for entry in entries.values_mut() {
             match [Slot::A, Slot::B]
                 .into_iter()
-                .find(|slot| slot.boot() == entry.name)
+                .find(|slot| slot.starts()[1] == entry.name)
             {
                 Some(slot) if slot == active => entry.flags |= CHOSEN,
                 Some(_) => entry.flags &= !CHOSEN,

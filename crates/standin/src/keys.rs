@@ -108,7 +108,7 @@ impl Chart {
     /// The chart of a family; the usual one when it has none of its own.
     pub(crate) fn named(codename: &str) -> Self {
         match codename {
-            "saltern" => Self {
+            "saltern" | "halyard" => Self {
                 off_ms: Some(4_000),
                 boots: &[Held {
                     down: &[Key::VolumeDown],

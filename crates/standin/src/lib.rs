@@ -9,6 +9,7 @@
 mod bridge;
 pub mod clock;
 mod condition;
+mod container;
 mod content;
 mod device;
 mod face;

@@ -12,6 +12,21 @@ pub enum Content {
     Firmware,
     /// What the maker signs of all that is the same in every unit.
     Metadata,
+    /// The metadata of some volumes, which a key of its own signs.
+    Delegated {
+        /// The key's name.
+        key: &'static str,
+        /// Volumes, without their slot.
+        of: &'static [&'static str],
+    },
+    /// A start image with a kernel and no ramdisk.
+    Kernel,
+    /// A start image with the system's ramdisk and no kernel.
+    Ramdisk,
+    /// The vendor part of a start image, with the recovery's ramdisk.
+    VendorPart,
+    /// Logical volumes: their names, and their sizes in MiB.
+    Container(&'static [(&'static str, u64)]),
     /// An image that the bootloader starts.
     Image {
         /// What it starts.
@@ -32,7 +47,15 @@ pub enum Content {
 impl Content {
     /// Whether the maker signs it.
     pub(crate) fn is_signed(self) -> bool {
-        matches!(self, Self::Firmware | Self::Image { .. } | Self::System)
+        matches!(
+            self,
+            Self::Firmware
+                | Self::Image { .. }
+                | Self::System
+                | Self::Kernel
+                | Self::Ramdisk
+                | Self::VendorPart
+        )
     }
 }
 
@@ -73,7 +96,7 @@ pub struct Profile {
     pub model_code: &'static str,
     /// Build it ships with.
     pub build: &'static str,
-    /// Version of the header of its start images, 0 to 2.
+    /// Version of the header of its start images, 0 to 2 or 4.
     pub header: u32,
     /// How many times larger than usual system and user data are.
     pub size_scale: u32,
@@ -138,6 +161,7 @@ impl Profile {
             header: match scheme.codename {
                 "mooring" | "thimble" => 0,
                 "kelpie" => 1,
+                "halyard" => 4,
                 _ => 2,
             },
             size_scale: 1,
@@ -343,6 +367,7 @@ fn parts(codename: &str) -> Vec<Part> {
             ("misc", 1, Zero),
             ("userdata", 128, Encrypted),
         ],
+        "halyard" => HALYARD,
         _ => &[],
     };
     let second: &[(&'static str, u64, Content)] = match codename {
@@ -363,3 +388,104 @@ fn parts(codename: &str) -> Vec<Part> {
         .chain(second.iter().map(of(1)))
         .collect()
 }
+
+/// Logical volumes as shipped: those of the other slot don't exist before an install makes them.
+const VOLUMES: &[(&str, u64)] = &[
+    ("system_a", 96),
+    ("vendor_a", 40),
+    ("product_a", 48),
+    ("odm_a", 8),
+];
+
+/// A phone as they are made now: half of its partitions are on nobody's list, a third of those hold nothing.
+const HALYARD: &[(&str, u64, Content)] = {
+    use Content::{Firmware, Metadata, Zero};
+    &[
+        ("xbl_a", 2, Firmware),
+        ("xbl_b", 2, Zero),
+        ("abl_a", 1, Firmware),
+        ("abl_b", 1, Zero),
+        ("boot_a", 24, Content::Kernel),
+        ("boot_b", 24, Zero),
+        ("init_boot_a", 8, Content::Ramdisk),
+        ("init_boot_b", 8, Zero),
+        ("vendor_boot_a", 24, Content::VendorPart),
+        ("vendor_boot_b", 24, Zero),
+        ("dtbo_a", 4, Firmware),
+        ("dtbo_b", 4, Zero),
+        ("vbmeta_a", 1, Metadata),
+        ("vbmeta_b", 1, Zero),
+        (
+            "vbmeta_system_a",
+            1,
+            Content::Delegated {
+                key: "halyard-system",
+                of: &["system", "product"],
+            },
+        ),
+        ("vbmeta_system_b", 1, Zero),
+        (
+            "vbmeta_vendor_a",
+            1,
+            Content::Delegated {
+                key: "halyard-vendor",
+                of: &["vendor", "odm"],
+            },
+        ),
+        ("vbmeta_vendor_b", 1, Zero),
+        ("modem_a", 32, Firmware),
+        ("modem_b", 32, Zero),
+        ("bluetooth_a", 2, Firmware),
+        ("bluetooth_b", 2, Zero),
+        ("dsp_a", 8, Firmware),
+        ("dsp_b", 8, Zero),
+        ("tz_a", 1, Firmware),
+        ("tz_b", 1, Zero),
+        ("hyp_a", 1, Firmware),
+        ("hyp_b", 1, Zero),
+        ("keymaster_a", 1, Firmware),
+        ("keymaster_b", 1, Zero),
+        ("devcfg_a", 1, Firmware),
+        ("devcfg_b", 1, Zero),
+        ("cmnlib_a", 1, Firmware),
+        ("cmnlib_b", 1, Zero),
+        ("aop_a", 1, Firmware),
+        ("aop_b", 1, Zero),
+        ("featenabler_a", 1, Firmware),
+        ("featenabler_b", 1, Zero),
+        ("imagefv_a", 1, Firmware),
+        ("imagefv_b", 1, Zero),
+        ("uefi_a", 1, Firmware),
+        ("uefi_b", 1, Zero),
+        ("panelcfg_a", 1, Firmware),
+        ("panelcfg_b", 1, Zero),
+        ("touchfw_a", 1, Firmware),
+        ("touchfw_b", 1, Zero),
+        ("super", 240, Content::Container(VOLUMES)),
+        ("metadata", 4, Content::Encrypted),
+        ("persist", 8, Content::Calibration),
+        ("modemst1", 2, Content::UnitNoise),
+        ("modemst2", 2, Content::UnitNoise),
+        ("fsg", 2, Content::Fixed),
+        ("fsc", 1, Zero),
+        ("devinfo", 1, Content::Fixed),
+        ("frp", 1, Zero),
+        ("misc", 1, Zero),
+        ("logfs", 2, Zero),
+        ("audiocal", 1, Content::Fixed),
+        ("camcal", 1, Content::Fixed),
+        ("tintcal", 1, Content::Fixed),
+        ("secdata", 1, Content::Fixed),
+        ("hearth", 1, Content::Fixed),
+        ("lamplog", 1, Content::UnitNoise),
+        ("wavebox", 1, Content::Fixed),
+        ("tidepool", 1, Content::UnitNoise),
+        ("dunnage", 1, Content::Fixed),
+        ("bilge", 1, Content::Fixed),
+        ("keelson", 1, Content::Fixed),
+        ("gunwale", 1, Content::Fixed),
+        ("ballast", 1, Zero),
+        ("stowage", 72, Content::Fixed),
+        ("userdata", 128, Content::Encrypted),
+    ]
+};

@@ -142,7 +142,7 @@ const fn package(name: &'static str, brings: Brings, build: &'static str, wipes:
 }
 
 /// The families that the stand-in knows.
-pub const SCHEMES: [Scheme; 7] = [
+pub const SCHEMES: [Scheme; 8] = [
     Scheme {
         codename: "saltern",
         models: &["TH5-E", "TH5-U"],
@@ -245,6 +245,25 @@ pub const SCHEMES: [Scheme; 7] = [
         ],
     },
     Scheme {
+        codename: "halyard",
+        models: &["SM-9"],
+        opening: Opening::Command { form: "newer" },
+        switch: Switch::Shown,
+        carrier_greys: false,
+        service_screen: false,
+        has_critical: false,
+        has_slots: true,
+        has_fast_start: false,
+        rights: Rights::Unlocked,
+        opens_again: true,
+        type_codes: &["35918006"],
+        builds: &[
+            build("SM9.2.0.260812", "2026-08", Opens::Yes, 5),
+            build("SM9.2.1.261021", "2026-10", Opens::Yes, 6),
+        ],
+        packages: &[],
+    },
+    Scheme {
         codename: "thimble",
         models: &["PB-2"],
         opening: Opening::NoLock,
@@ -303,7 +322,7 @@ impl Scheme {
     #[must_use]
     pub fn closing_form(&self) -> Option<&'static str> {
         match self.codename {
-            "saltern" | "gimbal" => Some("newer"),
+            "saltern" | "gimbal" | "halyard" => Some("newer"),
             "lodestar" | "mooring" | "cinder" => Some("older"),
             _ => None,
         }

@@ -15,6 +15,9 @@ fn key(codename: &str) -> Option<&'static [u8]> {
         "saltern" => include_bytes!("../keys/saltern.der"),
         "kelpie" => include_bytes!("../keys/kelpie.der"),
         "cinder" => include_bytes!("../keys/cinder.der"),
+        "halyard" => include_bytes!("../keys/halyard.der"),
+        "halyard-system" => include_bytes!("../keys/halyard-system.der"),
+        "halyard-vendor" => include_bytes!("../keys/halyard-vendor.der"),
         _ => return None,
     })
 }
@@ -67,14 +70,33 @@ pub(crate) fn describe(label: &str, build: &str, image: &dyn Bytes) -> io::Resul
     body.extend_from_slice(label.as_bytes());
     body.extend_from_slice(&salt);
     body.extend_from_slice(&value);
-    body.resize(body.len().next_multiple_of(8), 0);
-    let mut descriptor = 2_u64.to_be_bytes().to_vec();
-    descriptor.extend_from_slice(&(body.len() as u64).to_be_bytes());
-    descriptor.extend_from_slice(&body);
-    Ok(descriptor)
+    Ok(descriptor(2, body))
 }
 
-/// Metadata over `descriptors`, with the index of its build, signed by the maker of `codename`.
+/// A descriptor that leaves the metadata in a partition to a key of its own, by that key's name.
+pub(crate) fn delegate(label: &str, location: u32, key: &str) -> io::Result<Vec<u8>> {
+    let no = || io::Error::other(format!("there is no key {key}"));
+    let key = key_blob(&pair(key).ok_or_else(no)?);
+    let number = |value: usize| u32::try_from(value).unwrap_or(u32::MAX).to_be_bytes();
+    let mut body = vec![0; 76];
+    body[..4].copy_from_slice(&location.to_be_bytes());
+    body[4..8].copy_from_slice(&number(label.len()));
+    body[8..12].copy_from_slice(&number(key.len()));
+    body.extend_from_slice(label.as_bytes());
+    body.extend_from_slice(&key);
+    Ok(descriptor(4, body))
+}
+
+fn descriptor(kind: u64, mut body: Vec<u8>) -> Vec<u8> {
+    body.resize(body.len().next_multiple_of(8), 0);
+    let mut bytes = kind.to_be_bytes().to_vec();
+    bytes.extend_from_slice(&(body.len() as u64).to_be_bytes());
+    bytes.extend_from_slice(&body);
+    bytes
+}
+
+/// Metadata over `descriptors`, with the index of its build, signed by the maker of `codename`, or by the
+/// key of that name.
 pub(crate) fn metadata(codename: &str, index: u64, descriptors: &[u8]) -> io::Result<Vec<u8>> {
     let no = || io::Error::other(format!("the maker of {codename} has no key"));
     let pair = pair(codename).ok_or_else(no)?;

@@ -50,7 +50,7 @@ struct Met {
     said: &'static [(FactKey, &'static str)],
 }
 
-const MET: [Met; 9] = [
+const MET: [Met; 10] = [
     Met {
         nickname: "Gull",
         family: "saltern",
@@ -246,6 +246,27 @@ const MET: [Met; 9] = [
             ),
         ],
     },
+    Met {
+        nickname: "Redshank",
+        family: "halyard",
+        model: "SM-9",
+        reach: Reach::Link,
+        serial: "SM9E40771263",
+        chip_id: "7d30b1f4",
+        lock: LockState::Unlocked,
+        battery: 74,
+        mode: Running::System,
+        accounts: 0,
+        build: "SM9.2.1.261021",
+        equipment_id: "359180064127738",
+        said: &[
+            (FactKey::Toggle, "on"),
+            (
+                FactKey::Complaint,
+                "Unlocked by somebody else; nothing was ever kept of it.",
+            ),
+        ],
+    },
 ];
 
 impl Met {
@@ -418,12 +439,15 @@ pub(crate) fn shelve(shelf: &Path) -> std::io::Result<()> {
         ));
     }
     std::fs::write(folder.join("stock.toml"), list)?;
-    let name = "cinder-recovery-3.2.0";
-    let image = recovery_image("cinder", "3.2.0");
-    std::fs::write(shelf.join(format!("{name}.img")), &image)?;
-    let side = format!(
-        "image = \"{name}.img\"\ncodename = \"cinder\"\nblake3 = \"{}\"\n",
-        Digest::of(&image)
-    );
-    std::fs::write(shelf.join(format!("{name}.toml")), side)
+    for codename in ["cinder", "halyard"] {
+        let name = format!("{codename}-recovery-3.2.0");
+        let image = recovery_image(codename, "3.2.0");
+        std::fs::write(shelf.join(format!("{name}.img")), &image)?;
+        let side = format!(
+            "image = \"{name}.img\"\ncodename = \"{codename}\"\nblake3 = \"{}\"\n",
+            Digest::of(&image)
+        );
+        std::fs::write(shelf.join(format!("{name}.toml")), side)?;
+    }
+    Ok(())
 }

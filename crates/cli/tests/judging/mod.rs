@@ -1,5 +1,5 @@
 //! Judging from files: the examples of `docs/examples`, the published schemas, wrong input. And the
-//! eleven units of the demo, judged as they are met.
+//! twelve units of the demo, judged as they are met.
 
 use std::path::{Path, PathBuf};
 

@@ -75,6 +75,10 @@ pub const SHIPPED: &[(&str, &str)] = &[
         "cinder.toml",
         include_str!("../../../../families/cinder.toml"),
     ),
+    (
+        "halyard.toml",
+        include_str!("../../../../families/halyard.toml"),
+    ),
 ];
 
 /// A checked family.

@@ -6,6 +6,7 @@ use veritope_core::coverage::{Agreement, Keeping, Rest};
 use veritope_core::facts::FactKey;
 use veritope_core::family::Role;
 use veritope_core::goal::Goal;
+use veritope_core::partitions::Listing;
 use veritope_core::rule::Rule;
 use veritope_engine::CaptureKind;
 use veritope_engine::desk::record::Way;
@@ -24,8 +25,13 @@ use crate::support::{Bench, Patient, birth, seat};
 
 const HANDLE: &str = "dock-1";
 
-/// A unit of a family with all its bytes, met in this state.
+/// A unit of a family whose partitions are small, met in this state.
 fn met(codename: &str, lock: LockState) -> Bench {
+    let profile = Profile::named(codename).unwrap().small();
+    met_as(profile, Memory::blank(64 << 20), lock)
+}
+
+fn met_as(profile: Profile, storage: Memory, lock: LockState) -> Bench {
     let clock = Arc::new(ByHand::default());
     let birth = Birth {
         handle: HANDLE.to_owned(),
@@ -33,10 +39,9 @@ fn met(codename: &str, lock: LockState) -> Bench {
         debugging: Setting::On,
         ..birth("c771d20a41")
     };
-    let profile = Profile::named(codename).unwrap().small();
-    let storage = Box::new(Memory::blank(64 << 20));
+    let gate = Gate::shipped(Scheme::named(profile.codename).unwrap());
+    let storage = Box::new(storage);
     let mut device = Device::make_in(storage, profile, &birth, clock.clone()).unwrap();
-    let gate = Gate::shipped(Scheme::named(codename).unwrap());
     device.set_gate(gate, "").unwrap();
     let folder = tempfile::tempdir().unwrap();
     seat(folder, device, clock, b"", "Avocet", |bridge| Way::Link {
@@ -243,4 +248,61 @@ fn a_recovery_that_comes_first_is_said() {
             "{codename}: {told}"
         );
     }
+}
+
+/// The phone as they are made now, whole: what is on nobody's list too, by its book or as existing once,
+/// what was blank when it was met shutting nothing, and the large unknown one read once (`B5`).
+#[test]
+fn a_modern_phone_is_captured_whole() {
+    // At its own sizes: volumes don't shrink.
+    let profile = Profile::named("halyard").unwrap();
+    let bench = met_as(profile, Memory::blank(1 << 30), LockState::Unlocked);
+    bench.stands_in(Running::TemporaryRecovery);
+    let capture = bench
+        .engine
+        .keeping
+        .capture(bench.unit, &CaptureKind::Full, &Patient)
+        .unwrap();
+    let view = bench.engine.views.backups(bench.unit).unwrap();
+    let rows = view.coverage.unwrap().rows;
+    assert_eq!(rows.len(), 72);
+    let listed = |listing| {
+        let of = rows.iter().filter(|row| row.described.listing == listing);
+        of.count()
+    };
+    assert_eq!(
+        (listed(Listing::ByBook), listed(Listing::NotListed)),
+        (18, 18)
+    );
+    // What lies blank on nobody's list waits for a second copy like all else, and for nothing more.
+    assert_eq!(bench.coverage("ballast"), (Keeping::Partly, Rule::B6));
+    let held = bench
+        .engine
+        .views
+        .capture_view(bench.unit, capture)
+        .unwrap();
+    let seen = |label: &str| {
+        let mut parts = held.partitions.iter();
+        let part = parts.find(|one| one.label.as_str() == label).unwrap();
+        part.seen
+            .as_ref()
+            .map(|seen| seen.headline.clone())
+            .unwrap_or_default()
+    };
+    assert!(
+        seen("vendor_boot_a").contains("vendor"),
+        "{}",
+        seen("vendor_boot_a")
+    );
+    assert!(seen("super").contains("volumes"), "{}", seen("super"));
+    assert!(
+        seen("vbmeta_a").contains("metadata"),
+        "{}",
+        seen("vbmeta_a")
+    );
+    let owners = held
+        .partitions
+        .iter()
+        .filter(|one| one.label.as_str() == "userdata" || one.label.as_str() == "metadata");
+    assert_eq!(owners.count(), 0, "the owner's data and its key: neither");
 }

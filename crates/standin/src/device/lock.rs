@@ -189,7 +189,7 @@ impl Device {
     }
 
     /// A partition's bytes where they lie.
-    fn part(&self, label: &str) -> io::Result<Span<'_>> {
+    pub(super) fn part(&self, label: &str) -> io::Result<Span<'_>> {
         let (offset, length) = self.span(label).map_err(io::Error::other)?;
         Ok(Span {
             storage: self.storage.as_ref(),

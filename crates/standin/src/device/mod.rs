@@ -17,7 +17,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 pub(crate) use hands::button;
-use veritope_formats::startimage::read_start_image;
+use veritope_formats::startimage::{read_recovery_of_vendor_part, read_start_image};
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{Handle, LinkHappening, OperationId, Progress, Refusal, RefusalCode};
 
@@ -336,18 +336,19 @@ impl Device {
                 _ => Running::StockRecovery,
             };
         }
-        // Where it has no partition of its own it lies in the start image of the active slot.
-        let label = ["recovery", self.saved.slot.boot()]
-            .into_iter()
-            .find(|label| self.span(label).is_ok());
-        let Some(Ok((offset, length))) = label.map(|label| self.span(label)) else {
-            return Running::Bootloader;
+        // Where it has no partition of its own it lies in the vendor's part of a start, or in the start
+        // image of the active slot.
+        let slot = self.saved.slot;
+        let found = if let Ok(part) = self.part(slot.vendor_part()) {
+            read_recovery_of_vendor_part(&part)
+        } else {
+            let mut labels = ["recovery"].into_iter().chain(slot.starts());
+            let Some(part) = labels.find_map(|label| self.part(label).ok()) else {
+                return Running::Bootloader;
+            };
+            read_start_image(&part)
         };
-        let mut bytes = vec![0; usize::try_from(length).unwrap_or(0)];
-        if self.storage.read_at(offset, &mut bytes).is_err() {
-            return Running::Bootloader;
-        }
-        match read_start_image(&bytes) {
+        match found {
             Ok(image) if image.codename != self.profile.codename => Running::Bootloader,
             Ok(image) if image.kind == "stock-recovery" || image.kind == "system" => {
                 Running::StockRecovery

@@ -54,12 +54,11 @@ impl Device {
         if self.profile.is_facts_only() {
             return Ok(slot == Slot::A);
         }
-        let Ok((offset, length)) = self.span(slot.boot()) else {
+        let mut labels = slot.starts().into_iter();
+        let Some(part) = labels.find_map(|label| self.part(label).ok()) else {
             return Ok(false);
         };
-        let mut bytes = vec![0; usize::try_from(length).unwrap_or(0)];
-        self.storage.read_at(offset, &mut bytes)?;
         // Whose it is matters only while it is locked; that it is an image matters always.
-        Ok(read_start_image(&bytes).is_ok_and(|image| image.codename == self.profile.codename))
+        Ok(read_start_image(&part).is_ok_and(|image| image.codename == self.profile.codename))
     }
 }

@@ -463,3 +463,79 @@ fn fifteen_seconds_on_the_dock_force_a_restart_and_a_question_counts_as_no() {
     ));
     assert_eq!(device.saved.lock, LockState::Locked);
 }
+
+/// The phone as they are made now: its table, its parts of a start, its volumes and its chain are what they
+/// say they are, seen by the looker that sees everybody's.
+#[test]
+fn a_modern_phone_holds_what_its_parts_say() {
+    use crate::storage::Memory;
+    use veritope_formats::look::{Descriptor, Limits, What, look};
+    let profile = Profile::named("halyard").unwrap();
+    assert_eq!(profile.partitions.len(), 72);
+    let length = crate::content::area_bytes(&profile);
+    let storage = Box::new(Memory::blank(length));
+    let clock = Arc::new(ByHand::default());
+    let device = Device::make_in(storage, profile, &birth(), clock).unwrap();
+    let seen = |label: &str| look(&device.part(label).unwrap(), label, Limits::default());
+    let none = |label: &str| assert_eq!(seen(label).findings, [], "{label}");
+    for label in [
+        "vendor_boot_a",
+        "vbmeta_a",
+        "vbmeta_system_a",
+        "vbmeta_vendor_a",
+        "super",
+    ] {
+        none(label);
+    }
+    let What::Volumes(volumes) = seen("super").what else {
+        panic!("{:?}", seen("super").what)
+    };
+    let names: Vec<&str> = volumes.metadata_slots[0]
+        .volumes
+        .iter()
+        .map(|one| one.name.as_str())
+        .collect();
+    assert_eq!(names, ["system_a", "vendor_a", "product_a", "odm_a"]);
+    let inside = seen("super").inside;
+    assert_eq!(inside.len(), 4);
+    assert!(
+        inside
+            .iter()
+            .all(|one| matches!(one.looked.what, What::FileSystem(_)))
+    );
+    // The chain: what the main metadata leaves to other keys is signed with these.
+    let metadata = |label: &str| match seen(label).what {
+        What::Verification(one) => *one,
+        other => panic!("{label}: {other:?}"),
+    };
+    let main = metadata("vbmeta_a");
+    assert_eq!(main.signature_holds, Some(true));
+    let chained: Vec<(String, String)> = main
+        .descriptors
+        .iter()
+        .filter_map(|one| match one {
+            Descriptor::Chain {
+                partition,
+                key_sha256,
+                ..
+            } => Some((partition.clone(), key_sha256.clone())),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(chained.len(), 2);
+    for (label, key) in chained {
+        let own = metadata(&format!("{label}_a"));
+        assert_eq!(
+            (own.signature_holds, own.key_sha256),
+            (Some(true), Some(key)),
+            "{label}"
+        );
+        assert_eq!(own.descriptors.len(), 2, "{label}");
+    }
+    let What::StartImage(kernel) = seen("boot_a").what else {
+        panic!("{:?}", seen("boot_a").what)
+    };
+    assert!(kernel.ramdisk.is_none() && kernel.kernel_bytes > 0);
+    assert_eq!(device.own_recovery(), Running::StockRecovery);
+    assert!(device.slot_starts().unwrap());
+}
