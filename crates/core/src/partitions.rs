@@ -4,7 +4,7 @@ use serde::Serialize;
 use veritope_wire::Label;
 
 use crate::book;
-use crate::family::{Changes, Family, Role};
+use crate::family::{Blank, Changes, Family, Role};
 
 /// A partition as the unit's own table has it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -97,6 +97,16 @@ pub fn role_of(family: &Family, label: &Label) -> (Role, Changes) {
         .map(|spec| (spec.role, spec.changes))
         .or_else(|| book::look_up(label))
         .unwrap_or((Role::DeviceUnique, Changes::Living))
+}
+
+/// Whether a partition may hold nothing without anything being wrong: the family expects it, or neither the
+/// family nor the book says what it is for (`B5`).
+#[must_use]
+pub fn may_be_blank(family: &Family, label: &Label) -> bool {
+    match family.partition(label) {
+        Some(spec) => spec.blank == Blank::Expected,
+        None => book::look_up(label).is_none(),
+    }
 }
 
 /// Labels that the family lists and the table lacks.

@@ -8,6 +8,7 @@ pub use crate::captured::Inside;
 use crate::captured::{Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest};
 use crate::facts::{FactGroup, FactKey, Facts};
 use crate::family::Changes;
+use crate::partitions::LARGE_BYTES;
 
 /// How much bytes are worth, the least first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -33,8 +34,9 @@ pub fn holds(part: &CapturedFacts) -> String {
 }
 
 /// What the bytes of `part` are worth, held against all captures of the same partition. A head that
-/// lost the file system which others show is doubtful; so is what was read once, or while the system
-/// ran, or handed in.
+/// lost the file system which others show is doubtful; so is what was read once (but for what nobody
+/// lists and is too large for more, `B5`), what is not known to stay as it is while the system runs
+/// (`B12`), and what was handed in.
 #[must_use]
 pub fn worth(capture: &CaptureFacts, part: &CapturedFacts, all: &[CaptureFacts]) -> Worth {
     if part.blank != BlankBytes::No {
@@ -44,10 +46,12 @@ pub fn worth(capture: &CaptureFacts, part: &CapturedFacts, all: &[CaptureFacts])
     let is_unlike = same
         .filter(|one| one.blank == BlankBytes::No)
         .any(|one| has_lost_its_form(part, one));
+    let is_once = part.agreement == Agreement::Once;
+    let should_agree = part.is_unique && part.length_bytes <= LARGE_BYTES;
     let is_doubtful = is_unlike
-        || capture.rest == Rest::Live
+        || (capture.rest == Rest::Live && is_once)
         || capture.origin == Origin::Declared
-        || (part.agreement == Agreement::Once && capture.origin == Origin::Read && part.is_unique);
+        || (is_once && capture.origin == Origin::Read && should_agree);
     if is_doubtful {
         Worth::Doubtful
     } else {
@@ -134,6 +138,7 @@ mod tests {
         persist(&mut all[1]).inside = Some(Inside::Other);
         persist(&mut all[2]).blank = BlankBytes::Ones;
         all[3].rest = Rest::Live;
+        persist(&mut all[3]).agreement = Agreement::Once;
         assert_eq!(
             worths(&all),
             [
@@ -143,6 +148,9 @@ mod tests {
                 Worth::Doubtful
             ]
         );
+        // Read live, what agrees with itself does not live (B12).
+        persist(&mut all[3]).agreement = Agreement::Twice;
+        assert_eq!(worths(&all)[3], Worth::Good);
         // What was captured before anybody looked inside is not held against anything.
         persist(&mut all[1]).inside = None;
         assert_eq!(worths(&all)[1], Worth::Good);

@@ -2082,6 +2082,8 @@ export interface components {
         };
         /** @description What a capture holds of a partition that exists once. */
         HeldLine: {
+            /** @description Whether that is to be minded: not where it may be blank, or nobody lists it and it was met so (`B5`). */
+            is_minded: boolean;
             /** @description The partition. */
             label: components["schemas"]["Label"];
             /** @description In words. */

@@ -9,8 +9,8 @@ use veritope_core::chart::{Chart, ColumnInput, Held, Trust, chart};
 use veritope_core::coverage::{
     Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest, Taker,
 };
-use veritope_core::family::Role;
-use veritope_core::partitions::describe;
+use veritope_core::family::{Family, Role};
+use veritope_core::partitions::{describe, may_be_blank};
 use veritope_core::route::{self, Way};
 use veritope_core::worth::{self, Worth};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
@@ -77,6 +77,8 @@ pub struct HeldLine {
     pub text: String,
     /// How much it is worth (`E4`).
     pub worth: Worth,
+    /// Whether that is to be minded: not where it may be blank, or nobody lists it and it was met so (`B5`).
+    pub is_minded: bool,
 }
 
 /// One captured partition.
@@ -170,7 +172,7 @@ impl Views {
         let mut captures: Vec<CaptureLine> = record
             .captures
             .iter()
-            .map(|capture| line(&record, capture, &places))
+            .map(|capture| line(&record, family, capture, &places))
             .collect();
         captures.reverse();
         let coverage = family
@@ -180,11 +182,8 @@ impl Views {
             let described = describe(family, own);
             chart(&described, self.live(&record), self.columns(&record))
         });
-        let ways = self
-            .seen
-            .family_of(&record)
-            .map(|family| route::ways(&family, &record.known()))
-            .unwrap_or_default();
+        let ways = family.map(|family| route::ways(family, &record.known()));
+        let ways = ways.unwrap_or_default();
         Ok(BackupsView {
             coverage,
             stock: record.captures.first().map(|capture| capture.id),
@@ -292,7 +291,12 @@ fn trust(copies: &[&CopyFacts], label: &Label) -> Trust {
     }
 }
 
-fn line(record: &UnitRecord, capture: &CaptureFacts, places: &[PlaceView]) -> CaptureLine {
+fn line(
+    record: &UnitRecord,
+    family: Option<&Family>,
+    capture: &CaptureFacts,
+    places: &[PlaceView],
+) -> CaptureLine {
     let copies: Vec<CopyLine> = record
         .copies
         .iter()
@@ -322,10 +326,15 @@ fn line(record: &UnitRecord, capture: &CaptureFacts, places: &[PlaceView]) -> Ca
         .partitions
         .iter()
         .filter(|part| part.is_unique)
-        .map(|part| HeldLine {
-            label: part.label.clone(),
-            text: worth::holds(part),
-            worth: worth::worth(capture, part, &record.captures),
+        .map(|part| {
+            let worth = worth::worth(capture, part, &record.captures);
+            let may_be_blank = family.is_some_and(|family| may_be_blank(family, &part.label));
+            HeldLine {
+                label: part.label.clone(),
+                text: worth::holds(part),
+                worth,
+                is_minded: worth != Worth::Good && !(worth == Worth::Nothing && may_be_blank),
+            }
         })
         .collect();
     holds.sort_by_key(|held| held.worth);

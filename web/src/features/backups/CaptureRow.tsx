@@ -60,14 +60,15 @@ export function CaptureRow({
       </Box>
       {capture.holds.length > 0 && (
         <Typography variant="body2" color="text.secondary">
-          {capture.holds.map((held, index) => (
+          {alike(capture.holds).map((held, index) => (
             <Box
-              key={held.label}
+              key={`${held.text} ${held.isMinded}`}
               component="span"
-              sx={held.worth === 'good' ? {} : { color: 'noReturn', fontWeight: 650 }}
+              sx={held.isMinded ? { color: 'noReturn', fontWeight: 650 } : {}}
+              title={held.labels.join(', ')}
             >
               {index > 0 && ' · '}
-              {held.label}: {held.text}
+              {listed(held.labels)}: {held.text}
             </Box>
           ))}
         </Typography>
@@ -141,3 +142,25 @@ export function CaptureRow({
     </Box>
   );
 }
+
+type Alike = { text: string; isMinded: boolean; labels: string[] };
+
+/** What is held, with partitions of which the same is to be said together; what is worst comes first. */
+function alike(holds: Api<'HeldLine'>[]): Alike[] {
+  const groups = new Map<string, Alike>();
+  for (const { label, text, is_minded: isMinded } of holds) {
+    const key = `${text} ${isMinded}`;
+    const known = groups.get(key);
+    if (known === undefined) groups.set(key, { text, isMinded, labels: [label] });
+    else known.labels.push(label);
+  }
+  return [...groups.values()];
+}
+
+/** The first few labels, and how many more. */
+function listed(labels: string[]): string {
+  const more = labels.length - SHOWN;
+  return more > 1 ? `${labels.slice(0, SHOWN).join(', ')} and ${more} more` : labels.join(', ');
+}
+
+const SHOWN = 6;

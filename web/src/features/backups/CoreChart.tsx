@@ -6,7 +6,7 @@ import { clockOf, dayOf, mib } from '../../ui/format';
 import { useWidth } from '../../ui/useWidth';
 import { ChartCell } from './ChartCell';
 import { cellWords } from './cells';
-import { HEADS, LABELS, bandsOf, layoutOf } from './layout';
+import { HEADS, bandsOf, layoutOf } from './layout';
 import { WORDS } from './strings';
 
 export type CoreChartProps = {
@@ -125,7 +125,7 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
                 />
               )}
               <text
-                x={LABELS - 12}
+                x={layout.labels - 12}
                 y={line.y + line.height / 2 + 5}
                 className="faint"
                 textAnchor="end"
@@ -165,7 +165,7 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
           );
         })}
         <Cursor column={layout.columns[cursor.column]} row={layout.rows[cursor.row]} />
-        <path d={`M${LABELS - 6} ${HEADS}V${layout.height - 6}`} stroke="var(--mui-palette-rule)" />
+        <path d={`M${layout.labels - 6} ${HEADS}V${layout.height - 6}`} stroke="var(--mui-palette-rule)" />
       </Box>
     </Box>
   );

@@ -17,12 +17,16 @@ export interface RowBox {
 export interface Layout {
   columns: ColumnBox[];
   rows: RowBox[];
+  /** Room for labels and sizes at the left. */
+  labels: number;
   width: number;
   height: number;
 }
 
-/** Room for the labels at the left. */
-export const LABELS = 150;
+const LEAST_LABELS = 150;
+/** A sign of a label, and what stands beside it: the mark of what exists once, and the size. */
+const SIGN = 8.5;
+const BESIDE_LABEL = 82;
 /** Room for the heads of the columns. */
 export const HEADS = 62;
 /** How far each other content of a row steps to the right. */
@@ -52,6 +56,8 @@ export function layoutOf(chart: Api<'Chart'>, width: number, height: number): La
     height: LEAST_HEIGHT + 4 * Math.log2(1 + row.length_bytes / MIB),
     gap: row.gap_bytes === 0 ? 3 : 3 + 2 * Math.log2(1 + row.gap_bytes / MIB),
   }));
+  const longest = Math.max(0, ...chart.rows.map((row) => row.label.length));
+  const labels = Math.max(LEAST_LABELS, Math.ceil(longest * SIGN + BESIDE_LABEL));
   const total = natural.reduce((sum, row) => sum + row.height + row.gap, 0);
   const scale = Math.min(2, Math.max(1, (height - HEADS) / total));
   const rows: RowBox[] = [];
@@ -64,17 +70,17 @@ export function layoutOf(chart: Api<'Chart'>, width: number, height: number): La
   const room = chart.columns.map((_, index) => steps(chart, index) * STEP);
   const free =
     width -
-    LABELS -
+    labels -
     room.reduce((sum, one) => sum + one, 0) -
     COLUMN_GAP * Math.max(0, chart.columns.length - 1);
   const each = Math.min(MOST_COLUMN, Math.max(46, free / Math.max(1, chart.columns.length)));
   const columns: ColumnBox[] = [];
-  let x = LABELS;
+  let x = labels;
   for (const one of room) {
     columns.push({ x, width: each });
     x += each + one + COLUMN_GAP;
   }
-  return { columns, rows, width: Math.max(width, x), height: y + 8 };
+  return { columns, rows, labels, width: Math.max(width, x), height: y + 8 };
 }
 
 /** Neighbouring columns of a row that stand in line and hold something: joined into one band. */
