@@ -166,9 +166,9 @@ impl Device {
                     LockState::Unlocked => "UNLOCKED",
                 };
                 lines.push(format!("Critical state: {critical}"));
-                if let Some(slot) = self.active_slot() {
-                    lines.push(format!("Slot: {}", slot.id()));
-                }
+            }
+            if let Some(slot) = self.active_slot() {
+                lines.push(format!("Slot: {}", slot.id()));
                 let merge = match saved.merge {
                     Merge::None => "none",
                     Merge::Merging | Merge::Torn => "merging",

@@ -88,6 +88,8 @@ impl Device {
                 LockState::Unlocked => "unlocked",
             };
             say("critical-lock", critical);
+        }
+        if scheme.has_slots && self.saved.mode == Running::Bootloader {
             let merges = self.saved.merge != crate::saved::Merge::None;
             say("merging", if merges { "yes" } else { "no" });
         }

@@ -238,6 +238,8 @@ impl Device {
         if let (Some(gate), Some(scheme)) = (&saved.gate, self.scheme()) {
             if scheme.has_critical {
                 all.insert("critical-lock", lock(saved.critical));
+            }
+            if scheme.has_slots {
                 let merges = saved.merge != saved::Merge::None;
                 all.insert("merging", if merges { "yes" } else { "no" }.to_owned());
             }
