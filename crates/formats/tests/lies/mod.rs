@@ -50,6 +50,31 @@ fn what_was_found_once_stays_found() {
     assert!(files > 0);
 }
 
+/// What the fuzz targets reached, a part of each: files of which each is behind its length, little-endian.
+/// Each look ends, tells the length that there is, and says the same again.
+#[test]
+fn what_the_fuzz_targets_reached_is_looked_into() {
+    let folder = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/tests/corpus"));
+    let (mut targets, mut files) = (0, 0);
+    for entry in fs::read_dir(folder).unwrap() {
+        let all = fs::read(entry.unwrap().path()).unwrap();
+        let mut rest = all.as_slice();
+        while let Some((length, behind)) = rest.split_first_chunk::<4>() {
+            let (bytes, next) = behind.split_at(u32::from_le_bytes(*length) as usize);
+            let seen = look(&bytes, "file_piece.0", SMALL);
+            assert_eq!(seen.bytes, bytes.len() as u64);
+            assert_eq!(seen, look(&bytes, "file_piece.0", SMALL));
+            rest = next;
+            files += 1;
+        }
+        targets += 1;
+    }
+    assert!(
+        targets == 22 && files > 700,
+        "{targets} targets, {files} files"
+    );
+}
+
 /// A look that costs little, so that many are taken.
 const SMALL: Limits = Limits {
     expanded_bytes: 4 << 20,
