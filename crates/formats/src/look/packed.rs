@@ -216,21 +216,27 @@ fn skippable(head: &[u8]) -> Option<u64> {
     is_one.then(|| 8 + u64::from(head.u32_le(4)))
 }
 
+/// A stream that is read, and how much of it was consumed.
+struct Running<'a> {
+    unpacked: Box<dyn Read + 'a>,
+    consumed: Rc<Cell<u64>>,
+}
+
 /// Streams of one packing behind each other.
 struct Streams<'a> {
     view: View<'a>,
     packing: Packing,
     /// Where the last one that was read ended.
     end: Rc<Cell<u64>>,
-    /// The one that is read, and how much of it was consumed.
-    now: Option<(Box<dyn Read + 'a>, Rc<Cell<u64>>)>,
+    /// The one that is read.
+    now: Option<Running<'a>>,
 }
 
 impl Streams<'_> {
     /// Goes to the next stream; stays at the end where none follows.
     fn next(&mut self) -> io::Result<()> {
-        if let Some((_, consumed)) = self.now.take() {
-            self.end.set(self.end.get() + consumed.get());
+        if let Some(running) = self.now.take() {
+            self.end.set(self.end.get() + running.consumed.get());
         }
         let mut at = self.end.get();
         loop {
@@ -252,7 +258,10 @@ impl Streams<'_> {
             self.end.set(at);
             let source = buffered(self.view.from(at));
             let consumed = source.count();
-            self.now = Some((stream(self.packing, source)?, consumed));
+            self.now = Some(Running {
+                unpacked: stream(self.packing, source)?,
+                consumed,
+            });
             return Ok(());
         }
     }
@@ -260,12 +269,12 @@ impl Streams<'_> {
 
 impl Read for Streams<'_> {
     fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
-        while let Some((stream, consumed)) = &mut self.now {
-            let read = stream.read(into)?;
+        while let Some(running) = &mut self.now {
+            let read = running.unpacked.read(into)?;
             if read > 0 || into.is_empty() {
                 return Ok(read);
             }
-            if consumed.get() == 0 {
+            if running.consumed.get() == 0 {
                 // A stream of nothing would be begun for ever.
                 return Ok(0);
             }
