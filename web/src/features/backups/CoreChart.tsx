@@ -165,7 +165,10 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
           );
         })}
         <Cursor column={layout.columns[cursor.column]} row={layout.rows[cursor.row]} />
-        <path d={`M${layout.labels - 6} ${HEADS}V${layout.height - 6}`} stroke="var(--mui-palette-rule)" />
+        <path
+          d={`M${layout.labels - 6} ${HEADS}V${layout.height - 6}`}
+          stroke="var(--mui-palette-rule)"
+        />
       </Box>
     </Box>
   );
