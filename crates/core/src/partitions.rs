@@ -4,6 +4,7 @@ use serde::Serialize;
 use veritope_wire::Label;
 
 use crate::book;
+use crate::captured::Rest;
 use crate::family::{Blank, Changes, Family, Role};
 
 /// A partition as the unit's own table has it.
@@ -55,6 +56,15 @@ impl Described {
     pub fn is_kept_twice(&self) -> bool {
         self.role == Role::DeviceUnique
             && !(self.listing == Listing::NotListed && self.own.length_bytes > LARGE_BYTES)
+    }
+}
+
+impl Described {
+    /// Whether a capture reads it until two reads agree (`B4`): not so what lives, while the system runs
+    /// that writes to it (`B12`).
+    #[must_use]
+    pub fn is_read_twice(&self, rest: Rest) -> bool {
+        self.is_kept_twice() && (rest == Rest::AtRest || self.changes == Changes::Fixed)
     }
 }
 

@@ -7,8 +7,8 @@ use veritope_wire::{BenchTime, CaptureId, Label};
 pub use crate::captured::Inside;
 use crate::captured::{Agreement, BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest};
 use crate::facts::{FactGroup, FactKey, Facts};
-use crate::family::Changes;
-use crate::partitions::LARGE_BYTES;
+use crate::family::{Changes, Family};
+use crate::partitions::{LARGE_BYTES, may_be_blank};
 
 /// How much bytes are worth, the least first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -57,6 +57,13 @@ pub fn worth(capture: &CaptureFacts, part: &CapturedFacts, all: &[CaptureFacts])
     } else {
         Worth::Good
     }
+}
+
+/// Whether this worth is to be minded: not where nothing lies in what may be blank (`B5`).
+#[must_use]
+pub fn is_minded(worth: Worth, family: Option<&Family>, label: &Label) -> bool {
+    let may_be_blank = family.is_some_and(|family| may_be_blank(family, label));
+    worth != Worth::Good && !(worth == Worth::Nothing && may_be_blank)
 }
 
 /// Whether `part` shows no file system where `other` shows one.

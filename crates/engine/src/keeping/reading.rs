@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{Agreement, Rest};
 use veritope_core::digest::FrameLayout;
-use veritope_core::family::{Changes, Family, Role, Wanted};
+use veritope_core::family::{Family, Role, Wanted};
 use veritope_core::partitions::{OwnPartition, describe};
 use veritope_core::rule::Rule;
 use veritope_formats::look::{HEAD_BYTES, superblock};
@@ -107,9 +107,7 @@ pub(crate) fn images(
                 (CaptureKind::Quick, Some(role)) => role.spec().wanted == Wanted::Always,
                 (CaptureKind::Full, Some(role)) => role.spec().wanted != Wanted::Never,
             };
-            let is_read_twice = found.is_some_and(|found| {
-                found.is_kept_twice() && (rest == Rest::AtRest || found.changes == Changes::Fixed)
-            });
+            let is_read_twice = found.is_some_and(|found| found.is_read_twice(rest));
             is_wanted.then(|| Image {
                 role,
                 is_read_twice,

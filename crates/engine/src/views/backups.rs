@@ -10,7 +10,7 @@ use veritope_core::coverage::{
     Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest, Taker,
 };
 use veritope_core::family::{Family, Role};
-use veritope_core::partitions::{describe, may_be_blank};
+use veritope_core::partitions::describe;
 use veritope_core::route::{self, Way};
 use veritope_core::worth::{self, Worth};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
@@ -328,12 +328,11 @@ fn line(
         .filter(|part| part.is_unique)
         .map(|part| {
             let worth = worth::worth(capture, part, &record.captures);
-            let may_be_blank = family.is_some_and(|family| may_be_blank(family, &part.label));
             HeldLine {
                 label: part.label.clone(),
                 text: worth::holds(part),
                 worth,
-                is_minded: worth != Worth::Good && !(worth == Worth::Nothing && may_be_blank),
+                is_minded: worth::is_minded(worth, family, &part.label),
             }
         })
         .collect();

@@ -74,11 +74,7 @@ impl<R: BufRead> Read for Lz4Blocks<R> {
         if self.at == self.block.len() && !self.next_block()? {
             return Ok(0);
         }
-        let left = &self.block[self.at..];
-        let length = left.len().min(into.len());
-        into[..length].copy_from_slice(&left[..length]);
-        self.at += length;
-        Ok(length)
+        Ok(hand_out(&self.block, &mut self.at, into))
     }
 }
 
@@ -234,10 +230,15 @@ impl<R: BufRead> Read for LzoBlocks<R> {
         if self.at == self.block.len() && (self.ended || !self.next_block()?) {
             return Ok(0);
         }
-        let left = &self.block[self.at..];
-        let length = left.len().min(into.len());
-        into[..length].copy_from_slice(&left[..length]);
-        self.at += length;
-        Ok(length)
+        Ok(hand_out(&self.block, &mut self.at, into))
     }
+}
+
+/// Copies what is left of a block from `at` on, as much as fits.
+fn hand_out(block: &[u8], at: &mut usize, into: &mut [u8]) -> usize {
+    let left = block.get(*at..).unwrap_or_default();
+    let length = left.len().min(into.len());
+    into[..length].copy_from_slice(&left[..length]);
+    *at += length;
+    length
 }
