@@ -133,11 +133,16 @@ pub enum LinkAsk {
         /// The bridge's name for the device
         device: String,
     },
+    /// List the partitions and logical volumes of a device: area, number, label, bytes
+    Partitions {
+        /// The bridge's name for the device
+        device: String,
+    },
     /// Read a partition into a file and print its digest
     Read {
         /// The bridge's name for the device
         device: String,
-        /// The partition, or table-0.primary and table-0.backup
+        /// The partition or logical volume, or table-0.primary and table-0.backup
         label: String,
         /// The file to make; it must not exist
         file: PathBuf,

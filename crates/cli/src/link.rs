@@ -7,7 +7,7 @@ use std::process::ExitCode;
 
 use veritope_core::digest::SeeingHasher;
 use veritope_link::conform::{self, Outcome};
-use veritope_link::{HttpTransport, LinkError, Transport, readings};
+use veritope_link::{HttpTransport, Transport, readings};
 use veritope_wire::link::{Handle, MAX_READ_BYTES};
 
 use crate::args::{LinkArgs, LinkAsk};
@@ -32,6 +32,18 @@ pub(crate) fn run(args: &LinkArgs) -> Result<ExitCode, CommandError> {
             println!("epoch\t{}", state.epoch.0);
             for (key, value) in readings(&state) {
                 println!("{}\t{}", key.id(), value.shown(key));
+            }
+        }
+        LinkAsk::Partitions { device } => {
+            let list = transport.partitions(&Handle(device.clone()))?;
+            for part in &list.partitions {
+                let (area, number) = (part.area, part.number);
+                println!("{area}\t{number}\t{}\t{}", part.label, part.length_bytes);
+            }
+            for volume in &list.volumes {
+                let (area, number) = (volume.area, volume.number);
+                let length = volume.length_bytes;
+                println!("{area}\t{number}\t{}\t{length}\tvolume", volume.label);
             }
         }
         LinkAsk::Read {
@@ -68,7 +80,12 @@ fn read(
     file: &Path,
 ) -> Result<(), CommandError> {
     let handle = Handle(device.to_owned());
-    let length = length_of(transport, &handle, label)?;
+    let list = transport.partitions(&handle)?;
+    let (spot, length) = list.find(label).ok_or_else(|| {
+        CommandError::Input(format!(
+            "{device} has no partition, volume or table called {label}; `veritope link URL partitions {device}` lists them"
+        ))
+    })?;
     let mut out = OpenOptions::new()
         .write(true)
         .create_new(true)
@@ -81,7 +98,7 @@ fn read(
         let mut at = 0;
         while at < length {
             let bytes = transport
-                .read(&handle, label, at, (length - at).min(MAX_READ_BYTES))?
+                .read(&handle, &spot, at, (length - at).min(MAX_READ_BYTES))?
                 .bytes;
             hasher.update(&bytes);
             out.write_all(&bytes)?;
@@ -106,37 +123,4 @@ fn read(
             Err(error)
         }
     }
-}
-
-fn length_of(transport: &HttpTransport, handle: &Handle, label: &str) -> Result<u64, CommandError> {
-    let list = transport.partitions(handle)?;
-    if let Some(part) = list
-        .partitions
-        .iter()
-        .find(|part| part.label.as_str() == label)
-    {
-        return Ok(part.length_bytes);
-    }
-    for area in &list.areas {
-        let inside = || list.partitions.iter().filter(|part| part.area == area.area);
-        let first = inside()
-            .map(|part| part.offset_bytes)
-            .min()
-            .unwrap_or(area.length_bytes);
-        let last = inside()
-            .map(|part| part.offset_bytes + part.length_bytes)
-            .max()
-            .unwrap_or(0);
-        if label == format!("table-{}.primary", area.area) {
-            return Ok(first);
-        }
-        if label == format!("table-{}.backup", area.area) {
-            return Ok(area.length_bytes.saturating_sub(last));
-        }
-    }
-    Err(LinkError::Refused(veritope_wire::link::Refusal {
-        code: veritope_wire::link::RefusalCode::NotFound,
-        words: format!("there is no partition {label}"),
-    })
-    .into())
 }

@@ -105,7 +105,7 @@ fn consent(bench: &Process, unit: &str) {
 
 fn touch(watch: &Process, button: &str) {
     let act = json!({ "do": "touch", "button": button });
-    let (status, answer) = watch.ask("POST", "/v1/devices/dock-1/body", TOKEN, &act);
+    let (status, answer) = watch.ask("POST", "/v2/devices/dock-1/body", TOKEN, &act);
     assert_eq!(status, 204, "{answer}");
 }
 

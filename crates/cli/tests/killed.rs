@@ -178,7 +178,7 @@ impl Table {
         let fault = json!({ "fault": "blank", "label": "persist" });
         let (status, answer) = self
             .watch
-            .ask("POST", "/v1/devices/dock-1/faults", TOKEN, &fault);
+            .ask("POST", "/v2/devices/dock-1/faults", TOKEN, &fault);
         assert_eq!(status, 204, "{answer}");
     }
 }
@@ -198,12 +198,12 @@ fn serve(data: &str) -> [&str; 7] {
 /// Takes the watch to a recovery, as a bridge's user would.
 fn recovery(watch: &Process) {
     let state = || {
-        let (_, state) = watch.ask("GET", "/v1/devices/dock-1", TOKEN, &Value::Null);
+        let (_, state) = watch.ask("GET", "/v2/devices/dock-1", TOKEN, &Value::Null);
         state
     };
     let act = |kind: &str, args: Value| {
         let body = json!({ "kind": kind, "args": args, "epoch": state()["epoch"] });
-        let (status, answer) = watch.ask("POST", "/v1/devices/dock-1/act", TOKEN, &body);
+        let (status, answer) = watch.ask("POST", "/v2/devices/dock-1/act", TOKEN, &body);
         assert_eq!(status, 200, "{answer}");
     };
     let until_ready = |mode: &str| {
@@ -217,14 +217,14 @@ fn recovery(watch: &Process) {
     until_ready("bootloader");
     act("unlock", json!({ "form": "newer" }));
     let touch = json!({ "do": "touch", "button": "yes" });
-    watch.ask("POST", "/v1/devices/dock-1/body", TOKEN, &touch);
+    watch.ask("POST", "/v2/devices/dock-1/body", TOKEN, &touch);
     until_ready("bootloader");
     let image = veritope_standin::recovery_image("gimbal", "3.2.0");
     let sent = reqwest::blocking::Client::builder()
         .no_proxy()
         .build()
         .unwrap()
-        .put(format!("{}/v1/devices/dock-1/memory", watch.url))
+        .put(format!("{}/v2/devices/dock-1/memory", watch.url))
         .bearer_auth(TOKEN)
         .header("bench-epoch", state()["epoch"].to_string())
         .header(

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
 use veritope_core::act::{Command, Complete, Doing};
@@ -10,8 +11,8 @@ use veritope_core::facts::{FactKey, FactValue};
 use veritope_core::family::Chip;
 use veritope_core::mode::Mode;
 use veritope_wire::link::{
-    ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, Operation, OperationId,
-    PartitionList, RefusalCode,
+    ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, MAX_READ_BYTES, Operation,
+    OperationId, PartitionList, RefusalCode, Spot,
 };
 use veritope_wire::{BenchTime, Digest, Label, UnitId};
 
@@ -22,6 +23,8 @@ pub struct DeviceLink {
     transport: Arc<dyn Transport>,
     handle: Handle,
     unit: UnitId,
+    /// Most bytes of one piece, as the device said when it was looked at last.
+    most_bytes: AtomicU64,
 }
 
 impl std::fmt::Debug for DeviceLink {
@@ -38,6 +41,7 @@ impl DeviceLink {
             transport,
             handle,
             unit,
+            most_bytes: AtomicU64::new(MAX_READ_BYTES),
         }
     }
 
@@ -46,7 +50,21 @@ impl DeviceLink {
     /// # Errors
     /// See [`LinkError`].
     pub fn look(&self) -> Result<DeviceState, LinkError> {
-        self.transport.state(&self.handle)
+        let state = self.transport.state(&self.handle)?;
+        let most = state.limits.body_bytes.unwrap_or(MAX_READ_BYTES);
+        let most = most.clamp(1, MAX_READ_BYTES);
+        self.most_bytes.store(most, Ordering::Relaxed);
+        Ok(state)
+    }
+
+    /// Bytes `first..first + count` in pieces that the device takes.
+    fn pieces(&self, first: u64, count: u64) -> impl Iterator<Item = (u64, u64)> + use<> {
+        let most = self.most_bytes.load(Ordering::Relaxed);
+        let end = first + count;
+        let starts = std::iter::successors(Some(first), move |at| at.checked_add(most));
+        starts
+            .take_while(move |at| *at < end)
+            .map(move |at| (at, most.min(end - at)))
     }
 
     /// How far an operation is.
@@ -73,32 +91,42 @@ impl DeviceLink {
         self.transport.partitions(&self.handle)
     }
 
-    /// Bytes of a partition, read under `epoch` and no other.
+    /// Bytes of what lies at `spot`, read under `epoch` and no other.
     ///
     /// # Errors
     /// See [`LinkError`]; [`LinkError::Moved`] when the device changed since.
     pub fn read(
         &self,
-        label: &str,
+        spot: &Spot,
         first: u64,
         count: u64,
         epoch: Epoch,
     ) -> Result<Vec<u8>, LinkError> {
-        let read = self.transport.read(&self.handle, label, first, count)?;
-        if read.epoch != epoch {
-            return Err(LinkError::Moved {
-                began: epoch,
-                now: read.epoch,
-            });
+        let mut bytes = Vec::new();
+        for (at, wanted) in self.pieces(first, count) {
+            let read = self.transport.read(&self.handle, spot, at, wanted)?;
+            if read.epoch != epoch {
+                return Err(LinkError::Moved {
+                    began: epoch,
+                    now: read.epoch,
+                });
+            }
+            let found = read.bytes.len() as u64;
+            if found != wanted {
+                let spot = spot.clone();
+                return Err(LinkError::Length {
+                    spot,
+                    found,
+                    wanted,
+                });
+            }
+            if bytes.is_empty() {
+                bytes = read.bytes;
+            } else {
+                bytes.extend(read.bytes);
+            }
         }
-        if read.bytes.len() as u64 != count {
-            return Err(LinkError::Length {
-                label: label.to_owned(),
-                found: read.bytes.len() as u64,
-                wanted: count,
-            });
-        }
-        Ok(read.bytes)
+        Ok(bytes)
     }
 
     /// Looks whether the unit with this hardware identity still answers under `epoch`: before the first
@@ -166,7 +194,10 @@ impl DeviceLink {
         let epoch = state.epoch;
         Ok(Permit {
             complete,
-            sight: Sight { epoch },
+            sight: Sight {
+                epoch,
+                download_bytes: state.limits.download_bytes,
+            },
         })
     }
 
@@ -244,6 +275,11 @@ impl DeviceLink {
             ));
         }
         self.is_good(&permit)?;
+        let (found, most) = (bytes.len() as u64, permit.sight.download_bytes);
+        if let Some(most) = most.filter(|most| found > *most) {
+            let what = "this image";
+            return Err(LinkError::TooMuch { what, found, most });
+        }
         let epoch = permit.sight.epoch;
         let image = ToMemory {
             digest: seen.digest(),
@@ -284,11 +320,11 @@ impl DeviceLink {
         answer
     }
 
-    /// Opens a partition for the image that `permit` is for, spending it. Nothing is sent yet: each frame
-    /// looks at the device before it goes.
+    /// Opens a partition for the image that `permit` is for, spending it; it is looked up in the unit's own
+    /// table now. Nothing is sent yet: each frame looks at the device before it goes.
     ///
     /// # Errors
-    /// See [`LinkError`].
+    /// See [`LinkError`]; also when that table does not have exactly one partition of this label.
     pub fn open(&self, permit: Permit, list: FrameList) -> Result<OpenWrite<'_>, LinkError> {
         let Doing::Send { label, .. } = permit.complete.doing() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
@@ -296,13 +332,37 @@ impl DeviceLink {
         if permit.complete.payload() != Some(list.image()) {
             return Err(LinkError::WrongPermit("it was given for another image"));
         }
-        let label = label.clone();
+        let spot = self.spot_of(label)?;
         Ok(OpenWrite {
             link: self,
             permit,
-            label,
+            spot,
             list,
         })
+    }
+
+    /// Where the unit's own table has a partition of this label.
+    fn spot_of(&self, label: &Label) -> Result<Spot, LinkError> {
+        let list = match self.partitions() {
+            Ok(list) => list,
+            // Version 1 lists partitions only where they are read, and knows them by their label.
+            Err(error) if error.refusal() == Some(RefusalCode::WrongMode) => {
+                return Ok(Spot::Partition {
+                    area: 0,
+                    number: 0,
+                    label: label.clone(),
+                });
+            }
+            Err(error) => return Err(error),
+        };
+        let mut named = list.partitions.iter().filter(|part| part.label == *label);
+        match (named.next(), named.next()) {
+            (Some(part), None) => Ok(part.into()),
+            (None, _) => Err(LinkError::WrongPermit("the unit has no such partition now")),
+            (Some(_), Some(_)) => Err(LinkError::WrongPermit(
+                "two partitions of the unit bear this label",
+            )),
+        }
     }
 
     /// Looks at the device once more, on this side of the cable.
@@ -325,7 +385,7 @@ impl DeviceLink {
 
     /// Whether what a device says of itself has this hardware identity.
     fn is_of(&self, state: &DeviceState, chip: &Chip) -> Result<(), LinkError> {
-        if state.facts.get(chip.key.id()) == Some(&chip.value) {
+        if state.identities.get(chip.key.id()) == Some(&chip.value) {
             return Ok(());
         }
         Err(LinkError::AnotherUnit {
@@ -371,6 +431,8 @@ impl Permit {
 #[derive(Debug)]
 struct Sight {
     epoch: Epoch,
+    /// Largest image that it takes at once, where it says so.
+    download_bytes: Option<u64>,
 }
 
 /// Why no leave was given.
@@ -389,7 +451,7 @@ pub enum NotNow<E: std::error::Error + 'static> {
 pub struct OpenWrite<'l> {
     link: &'l DeviceLink,
     permit: Permit,
-    label: Label,
+    spot: Spot,
     list: FrameList,
 }
 
@@ -405,25 +467,29 @@ impl OpenWrite<'_> {
                 "the bytes are not this frame of the permitted image",
             ));
         }
-        let frame = WriteBytes {
-            label: &self.label,
-            first: self.list.layout().span(index).0,
-            length: self.list.layout().length_bytes(),
-            digest: Digest::of(bytes),
-            epoch: self.permit.sight.epoch,
-            bytes,
-        };
         let link = self.link;
-        // A bridge may forget to raise its epoch when another unit takes the place.
-        link.is_good(&self.permit)?;
-        let written = link.transport.write(Passed::new(&link.handle, frame))?;
-        if written.blake3 == frame.digest {
-            Ok(())
-        } else {
-            Err(LinkError::WrongPermit(
-                "the device side says that other bytes arrived",
-            ))
+        let (start, count) = self.list.layout().span(index);
+        for (at, length) in link.pieces(start, count) {
+            let within = |at: u64| usize::try_from(at - start).unwrap_or(usize::MAX);
+            let piece = &bytes[within(at)..within(at + length)];
+            let frame = WriteBytes {
+                spot: &self.spot,
+                first: at,
+                length: self.list.layout().length_bytes(),
+                digest: Digest::of(piece),
+                epoch: self.permit.sight.epoch,
+                bytes: piece,
+            };
+            // A bridge may forget to raise its epoch when another unit takes the place.
+            link.is_good(&self.permit)?;
+            let written = link.transport.write(Passed::new(&link.handle, frame))?;
+            if written.blake3 != frame.digest {
+                return Err(LinkError::WrongPermit(
+                    "the device side says that other bytes arrived",
+                ));
+            }
         }
+        Ok(())
     }
 }
 
@@ -432,7 +498,7 @@ impl OpenWrite<'_> {
 #[must_use]
 pub fn readings(state: &DeviceState) -> Vec<(FactKey, FactValue)> {
     let mut readings: Vec<_> = state
-        .facts
+        .told()
         .iter()
         .filter_map(|(key, value)| {
             let key = FactKey::from_id(key)?;
@@ -460,7 +526,6 @@ mod tests {
     #[test]
     fn what_a_newer_bridge_adds_or_garbles_is_left_out() {
         let state = DeviceState {
-            handle: Handle("d".to_owned()),
             listed: Listed::Ready,
             epoch: Epoch(1),
             facts: [
@@ -470,7 +535,7 @@ mod tests {
             ]
             .map(|(key, value)| (key.to_owned(), value.to_owned()))
             .into(),
-            acts: Vec::new(),
+            ..DeviceState::absent(Handle("d".to_owned()))
         };
         assert_eq!(
             readings(&state),

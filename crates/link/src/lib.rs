@@ -15,4 +15,6 @@ mod transport;
 
 pub use device::{DeviceLink, NotNow, OpenWrite, Permit, readings};
 pub use http::HttpTransport;
-pub use transport::{LinkError, Passed, ReadBytes, ToMemory, Transport, WriteBytes};
+pub use transport::{
+    FilePiece, LinkError, Passed, ReadBytes, StreamPiece, ToMemory, Transport, WriteBytes,
+};

@@ -4,10 +4,11 @@ use std::time::Duration;
 
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::{
-    ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
-    Operation, OperationId, PartitionList, Refusal, RefusalCode, Written,
+    ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, FileDigest, FolderList, Handle,
+    InMemory, LinkEvents, Operation, OperationId, PartitionList, Refusal, RefusalCode, Spot,
+    StreamId, StreamRequest, StreamState, Written,
 };
-use veritope_wire::{Digest, Label, UnitId};
+use veritope_wire::{Digest, UnitId};
 
 /// A changing request that came through this crate's checks, with the device that it is for. It can only be
 /// read, and only this crate makes one: what a transport is handed it can't send a second time to another
@@ -82,14 +83,24 @@ pub enum LinkError {
         now: Epoch,
     },
     /// More or fewer bytes than were asked for.
-    #[error("{found} bytes of {label} came instead of {wanted}")]
+    #[error("{found} bytes of {spot} came instead of {wanted}")]
     Length {
-        /// The partition.
-        label: String,
+        /// Where from.
+        spot: Spot,
         /// Bytes that came.
         found: u64,
         /// Bytes that were asked for.
         wanted: u64,
+    },
+    /// More than the device says that it takes.
+    #[error("{what} has {found} bytes, and this device takes {most} at most")]
+    TooMuch {
+        /// What would go there.
+        what: &'static str,
+        /// Its bytes.
+        found: u64,
+        /// Bytes that it takes.
+        most: u64,
     },
     /// The permit is for another effect or another unit.
     #[error("the permit is not for this: {0}")]
@@ -141,8 +152,8 @@ pub struct ReadBytes {
 /// Bytes of an image, and where in a partition they go.
 #[derive(Debug, Clone, Copy)]
 pub struct WriteBytes<'a> {
-    /// The partition.
-    pub label: &'a Label,
+    /// The partition, or the logical volume.
+    pub spot: &'a Spot,
     /// First byte.
     pub first: u64,
     /// Length of the whole image.
@@ -161,6 +172,40 @@ pub struct ToMemory<'a> {
     /// Digest of the bytes.
     pub digest: Digest,
     /// The epoch under which it was decided.
+    pub epoch: Epoch,
+    /// The bytes.
+    pub bytes: &'a [u8],
+}
+
+/// A piece of a file that is laid into a device's folder; the last one makes the file.
+#[derive(Debug, Clone, Copy)]
+pub struct FilePiece<'a> {
+    /// Path of the file.
+    pub path: &'a str,
+    /// First byte.
+    pub first: u64,
+    /// Length of the whole file.
+    pub length: u64,
+    /// Digest of the bytes.
+    pub digest: Digest,
+    /// The epoch under which it was decided.
+    pub epoch: Epoch,
+    /// The bytes.
+    pub bytes: &'a [u8],
+}
+
+/// A piece of a stream.
+#[derive(Debug, Clone, Copy)]
+pub struct StreamPiece<'a> {
+    /// The stream.
+    pub id: StreamId,
+    /// First byte.
+    pub first: u64,
+    /// Length of the whole.
+    pub length: u64,
+    /// Digest of the bytes.
+    pub digest: Digest,
+    /// The epoch under which it was opened.
     pub epoch: Epoch,
     /// The bytes.
     pub bytes: &'a [u8],
@@ -208,17 +253,49 @@ pub trait Transport: Send + Sync {
     /// See [`LinkError`].
     fn partitions(&self, device: &Handle) -> Result<PartitionList, LinkError>;
 
-    /// `count` bytes of a partition from byte `first`.
+    /// `count` bytes of what lies at `spot`, from byte `first`.
     ///
     /// # Errors
     /// See [`LinkError`]; an answer with another number of bytes is [`LinkError::Odd`].
     fn read(
         &self,
         device: &Handle,
-        label: &str,
+        spot: &Spot,
         first: u64,
         count: u64,
     ) -> Result<ReadBytes, LinkError>;
+
+    /// What lies in a folder of a device.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no files.
+    fn files(&self, _: &Handle, _: &str) -> Result<FolderList, LinkError> {
+        Err(of_version_2("files"))
+    }
+
+    /// `count` bytes of a file, from byte `first`.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no files.
+    fn pull(&self, _: &Handle, _: &str, _: u64, _: u64) -> Result<ReadBytes, LinkError> {
+        Err(of_version_2("files"))
+    }
+
+    /// Digest of a file where it lies.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no files.
+    fn file_digest(&self, _: &Handle, _: &str) -> Result<FileDigest, LinkError> {
+        Err(of_version_2("files"))
+    }
+
+    /// How far a stream is.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no streams.
+    fn stream(&self, _: &Handle, _: StreamId) -> Result<StreamState, LinkError> {
+        Err(of_version_2("streams"))
+    }
 
     /// What eyes see of a device; a stand-in's only.
     ///
@@ -254,6 +331,38 @@ pub trait Transport: Send + Sync {
     /// # Errors
     /// See [`LinkError`].
     fn put_memory(&self, passed: Passed<'_, ToMemory<'_>>) -> Result<InMemory, LinkError>;
+
+    /// Lays a piece of a file into a device's folder.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no files.
+    fn push(&self, _: Passed<'_, FilePiece<'_>>) -> Result<Written, LinkError> {
+        Err(of_version_2("files"))
+    }
+
+    /// Opens a stream.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no streams.
+    fn open_stream(&self, _: Passed<'_, StreamRequest>) -> Result<StreamState, LinkError> {
+        Err(of_version_2("streams"))
+    }
+
+    /// Sends a piece of a stream.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; a bridge of version 1 knows no streams.
+    fn put_stream(&self, _: Passed<'_, StreamPiece<'_>>) -> Result<StreamState, LinkError> {
+        Err(of_version_2("streams"))
+    }
+}
+
+/// What a bridge says that speaks the first version only.
+pub(crate) fn of_version_2(what: &str) -> LinkError {
+    LinkError::Refused(Refusal {
+        code: RefusalCode::UnknownCommand,
+        words: format!("this bridge speaks version 1 of the bench link, which knows no {what}"),
+    })
 }
 
 fn no_body() -> Refusal {

@@ -17,7 +17,7 @@ use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
 use veritope_wire::body::{BodyAct, CablePlace};
-use veritope_wire::link::{Handle, Listed, Progress, RefusalCode};
+use veritope_wire::link::{Handle, Listed, Progress, RefusalCode, Spot};
 
 struct Table {
     bridge: Bridge,
@@ -141,7 +141,7 @@ fn no_token_a_wrong_token_and_a_web_page_are_kept_out() {
     let client = reqwest::blocking::Client::new();
     for (name, value) in [("origin", "http://elsewhere"), ("accept", "*/*")] {
         let answer = client
-            .get(format!("{}/v1/devices", table.url))
+            .get(format!("{}/v2/devices", table.url))
             .header(name, value)
             .header(
                 "authorization",
@@ -193,7 +193,7 @@ fn the_whole_table_is_read_over_the_link() {
         .unwrap();
     assert_eq!(persist.length_bytes, 4 << 20);
     let first = link
-        .read("persist", 0, 512, link.look().unwrap().epoch)
+        .read(&Spot::from(persist), 0, 512, link.look().unwrap().epoch)
         .unwrap();
     assert_eq!(&first[510..], [0x55, 0xaa], "a file system starts there");
 }

@@ -47,8 +47,16 @@ impl Served {
 
     fn ask(&self, method: &str, path: &str, body: &Value) -> (StatusCode, Value) {
         let method = Method::from_bytes(method.as_bytes()).unwrap();
-        let request = self.client.request(method, format!("{}{path}", self.base));
-        let answer = request.json(body).send().unwrap();
+        let send = || {
+            let request = self
+                .client
+                .request(method.clone(), format!("{}{path}", self.base));
+            request.json(body).send()
+        };
+        // A body that is refused while it is still on its way can take the connection along before the answer
+        // was read: it is sent again, and the answer has to come.
+        let answer = (0..5).find_map(|_| send().ok());
+        let answer = answer.unwrap_or_else(|| send().unwrap());
         (answer.status(), answer.json().unwrap_or(Value::Null))
     }
 

@@ -1,6 +1,7 @@
 //! The bench link over HTTP, device side. Loopback only; a bearer token for programs; requests
 //! that a web page sent (they carry `Origin`) are refused.
 
+mod moved;
 mod page;
 mod services;
 
@@ -18,12 +19,12 @@ use axum::middleware::{self, Next};
 use axum::response::{IntoResponse, Json, Response};
 use axum::routing::{get, post, put};
 use serde::Deserialize;
-use veritope_wire::Digest;
 use veritope_wire::body::BodyAct;
 use veritope_wire::link::{
     ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, EPOCH_HEADER, Epoch, Handle, LINK_VERSION,
-    LinkEvents, Operation, OperationId, Refusal, RefusalCode,
+    LinkEvents, Operation, OperationId, Refusal, RefusalCode, Spot,
 };
+use veritope_wire::{Digest, Label};
 
 pub use services::package_bytes;
 
@@ -172,23 +173,29 @@ impl Bridge {
         self.lock().keys().cloned().collect()
     }
 
-    /// All routes: the link under `/v1`, the plain page beside it.
+    /// All routes: the link under `/v2`, the plain page beside it.
     pub fn router(self) -> Router {
         let link = Router::new()
-            .route("/v1/bridge", get(info))
-            .route("/v1/devices", get(devices))
-            .route("/v1/devices/{handle}", get(state))
-            .route("/v1/devices/{handle}/act", post(act))
-            .route("/v1/devices/{handle}/operations/{id}", get(operation))
-            .route("/v1/devices/{handle}/events", get(events))
-            .route("/v1/devices/{handle}/partitions", get(partitions))
+            .route("/v2/bridge", get(info))
+            .route("/v2/devices", get(devices))
+            .route("/v2/devices/{handle}", get(state))
+            .route("/v2/devices/{handle}/act", post(act))
+            .route("/v2/devices/{handle}/operations/{id}", get(operation))
+            .route("/v2/devices/{handle}/events", get(events))
+            .route("/v2/devices/{handle}/partitions", get(partitions))
             .route(
-                "/v1/devices/{handle}/partitions/{label}",
-                get(read).put(write),
+                "/v2/devices/{handle}/areas/{area}/partitions/{number}/{label}",
+                get(read_partition).put(write_partition),
             )
-            .route("/v1/devices/{handle}/memory", put(put_memory))
-            .route("/v1/devices/{handle}/body", get(face).post(body))
-            .route("/v1/devices/{handle}/faults", post(arm))
+            .route("/v2/devices/{handle}/areas/{area}/{end}", get(read_end))
+            .route(
+                "/v2/devices/{handle}/volumes/{label}",
+                get(read_volume).put(write_volume),
+            )
+            .merge(moved::routes())
+            .route("/v2/devices/{handle}/memory", put(put_memory))
+            .route("/v2/devices/{handle}/body", get(face).post(body))
+            .route("/v2/devices/{handle}/faults", post(arm))
             .layer(middleware::from_fn_with_state(self.clone(), guard));
         link.merge(page::routes())
             .merge(services::routes())
@@ -350,12 +357,48 @@ async fn partitions(
     .await
 }
 
-async fn read(
+type OfPartition = Path<(String, u32, u32, Label)>;
+
+fn partition(area: u32, number: u32, label: Label) -> Spot {
+    Spot::Partition {
+        area,
+        number,
+        label,
+    }
+}
+
+async fn read_partition(
     State(bridge): State<Bridge>,
-    Path((handle, label)): Path<(String, String)>,
+    Path((handle, area, number, label)): OfPartition,
     headers: HeaderMap,
 ) -> Result<Response, Response> {
-    let range = headers
+    read(bridge, handle, partition(area, number, label), &headers).await
+}
+
+async fn read_volume(
+    State(bridge): State<Bridge>,
+    Path((handle, label)): Path<(String, Label)>,
+    headers: HeaderMap,
+) -> Result<Response, Response> {
+    read(bridge, handle, Spot::Volume { label }, &headers).await
+}
+
+async fn read_end(
+    State(bridge): State<Bridge>,
+    Path((handle, area, end)): Path<(String, u32, String)>,
+    headers: HeaderMap,
+) -> Result<Response, Response> {
+    let spot = match end.as_str() {
+        "start" => Spot::AreaStart { area },
+        "end" => Spot::AreaEnd { area },
+        _ => return Err(refuse(&no(RefusalCode::NotFound, "an area has two ends"))),
+    };
+    read(bridge, handle, spot, &headers).await
+}
+
+/// The range that a request asks for.
+fn asked_range(headers: &HeaderMap) -> Result<(u64, u64), Response> {
+    headers
         .get(header::RANGE)
         .and_then(|value| value.to_str().ok())
         .and_then(parse_range)
@@ -364,27 +407,40 @@ async fn read(
                 RefusalCode::BadRequest,
                 "a Range of bytes=FIRST-LAST is needed",
             ))
-        })?;
-    let (first, last) = range;
+        })
+}
+
+/// Bytes `first..=last` of something, under an epoch.
+fn ranged(bytes: Vec<u8>, (first, last): (u64, u64), length: u64, epoch: u64) -> Response {
+    (
+        StatusCode::PARTIAL_CONTENT,
+        [
+            (
+                header::CONTENT_TYPE.as_str(),
+                "application/octet-stream".to_owned(),
+            ),
+            (
+                header::CONTENT_RANGE.as_str(),
+                format!("bytes {first}-{last}/{length}"),
+            ),
+            (EPOCH_HEADER, epoch.to_string()),
+        ],
+        Body::from(bytes),
+    )
+        .into_response()
+}
+
+async fn read(
+    bridge: Bridge,
+    handle: String,
+    spot: Spot,
+    headers: &HeaderMap,
+) -> Result<Response, Response> {
+    let (first, last) = asked_range(headers)?;
     crossing(bridge, handle, move |device| {
-        let length = device.length_of(&label)?;
-        let bytes = device.read(&label, first, last - first + 1)?;
-        Ok((
-            StatusCode::PARTIAL_CONTENT,
-            [
-                (
-                    header::CONTENT_TYPE.as_str(),
-                    "application/octet-stream".to_owned(),
-                ),
-                (
-                    header::CONTENT_RANGE.as_str(),
-                    format!("bytes {first}-{last}/{length}"),
-                ),
-                (EPOCH_HEADER, device.epoch_now().to_string()),
-            ],
-            Body::from(bytes),
-        )
-            .into_response())
+        let bytes = device.read_at(&spot, first, last - first + 1)?;
+        let (_, length) = device.lies(&spot)?;
+        Ok(ranged(bytes, (first, last), length, device.epoch_now()))
     })
     .await
 }
@@ -396,19 +452,39 @@ fn parse_range(text: &str) -> Option<(u64, u64)> {
     (first <= last && last < u64::MAX).then_some((first, last))
 }
 
-async fn write(
+async fn write_partition(
     State(bridge): State<Bridge>,
-    Path((handle, label)): Path<(String, String)>,
+    Path((handle, area, number, label)): OfPartition,
     headers: HeaderMap,
     bytes: Bytes,
 ) -> Result<Response, Response> {
+    let spot = partition(area, number, label);
+    write(bridge, handle, spot, &headers, bytes).await
+}
+
+async fn write_volume(
+    State(bridge): State<Bridge>,
+    Path((handle, label)): Path<(String, Label)>,
+    headers: HeaderMap,
+    bytes: Bytes,
+) -> Result<Response, Response> {
+    write(bridge, handle, Spot::Volume { label }, &headers, bytes).await
+}
+
+/// What the headers of a piece say: its first byte, the length of the whole, epoch and digest.
+struct Announced {
+    first: u64,
+    length: u64,
+    epoch: Epoch,
+    digest: Digest,
+}
+
+fn announced(headers: &HeaderMap, bytes: &Bytes) -> Result<Announced, Response> {
     let text = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
-    let first = text("content-range").and_then(parse_content_range);
-    let epoch = text(EPOCH_HEADER)
-        .and_then(|text| text.parse().ok())
-        .map(Epoch);
+    let range = text("content-range").and_then(parse_content_range);
+    let epoch = text(EPOCH_HEADER).and_then(|text| text.parse().ok());
     let digest = text(DIGEST_HEADER).and_then(|text| text.parse::<Digest>().ok());
-    let (Some((first, last)), Some(epoch), Some(digest)) = (first, epoch, digest) else {
+    let (Some((first, last, length)), Some(epoch), Some(digest)) = (range, epoch, digest) else {
         return Err(refuse(&no(
             RefusalCode::BadRequest,
             "content-range, bench-epoch and bench-blake3 are needed as headers",
@@ -420,17 +496,34 @@ async fn write(
             "content-range and body differ in length",
         )));
     }
+    Ok(Announced {
+        first,
+        length,
+        epoch: Epoch(epoch),
+        digest,
+    })
+}
+
+async fn write(
+    bridge: Bridge,
+    handle: String,
+    spot: Spot,
+    headers: &HeaderMap,
+    bytes: Bytes,
+) -> Result<Response, Response> {
+    let said = announced(headers, &bytes)?;
     crossing(bridge, handle, move |device| {
         device
-            .write(&label, first, &bytes, epoch, digest)
+            .write_at(&spot, said.first, &bytes, said.epoch, said.digest)
             .map(|done| Json(done).into_response())
     })
     .await
 }
 
-fn parse_content_range(text: &str) -> Option<(u64, u64)> {
-    let (range, _) = text.strip_prefix("bytes ")?.split_once('/')?;
-    parse_range(&format!("bytes={range}"))
+fn parse_content_range(text: &str) -> Option<(u64, u64, u64)> {
+    let (range, length) = text.strip_prefix("bytes ")?.split_once('/')?;
+    let (first, last) = parse_range(&format!("bytes={range}"))?;
+    Some((first, last, length.parse().ok()?))
 }
 
 async fn put_memory(

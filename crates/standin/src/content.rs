@@ -246,8 +246,8 @@ fn sign(storage: &mut dyn Storage, profile: &Profile, placed: &[Placed]) -> io::
         descriptors.extend(signed::delegate(label, location, key)?);
         let mut own = Vec::new();
         for (name, span) in volumes(storage, profile, placed) {
-            if of.contains(&name) {
-                own.extend(signed::describe(name, profile.build, &span)?);
+            if of.contains(&name.as_str()) {
+                own.extend(signed::describe(&name, profile.build, &span)?);
             }
         }
         let metadata = signed::metadata(key, index, &own)?;
@@ -262,7 +262,7 @@ fn volumes<'a>(
     storage: &'a dyn Storage,
     profile: &Profile,
     placed: &[Placed],
-) -> Vec<(&'static str, Span<'a>)> {
+) -> Vec<(String, Span<'a>)> {
     let mut all = Vec::new();
     for (part, place) in profile.partitions.iter().zip(placed) {
         let Content::Container(volumes) = part.content else {
@@ -274,7 +274,7 @@ fn volumes<'a>(
                 offset: place.offset + volume.at,
                 length: volume.length,
             };
-            (volume.name.trim_end_matches("_a"), span)
+            (volume.name.trim_end_matches("_a").to_owned(), span)
         }));
     }
     all

@@ -7,7 +7,6 @@ use crate::condition::{LockState, Running, Setting};
 use crate::device::{Device, button};
 use crate::gate::{Answer, Gate};
 use crate::keys::{Menus, SHAKE_MS};
-use crate::saved::Merge;
 use crate::scheme::{Opening, Scheme, Switch};
 
 fn touch(id: &str, label: impl AsRef<str>) -> Button {
@@ -169,11 +168,7 @@ impl Device {
             }
             if let Some(slot) = self.active_slot() {
                 lines.push(format!("Slot: {}", slot.id()));
-                let merge = match saved.merge {
-                    Merge::None => "none",
-                    Merge::Merging | Merge::Torn => "merging",
-                };
-                lines.push(format!("Update state: {merge}"));
+                lines.push(format!("Update state: {}", saved.merge.id()));
             }
             if let (Opening::LongPress, Some(gate)) = (scheme.opening, &saved.gate) {
                 let on = |shut: bool| if shut { "ON" } else { "OFF" };
@@ -186,6 +181,9 @@ impl Device {
             }
         }
         lines.push(format!("Chip: {}", saved.chip_id));
+        if self.scheme().is_some_and(|scheme| scheme.tells_by_mode) {
+            lines.push(format!("Download number: {}", self.download_number()));
+        }
         if saved.mode == Running::Bootloader {
             lines.push(format!("Battery: {} %", self.battery_percent()));
         }

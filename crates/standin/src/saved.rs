@@ -96,10 +96,28 @@ pub(crate) enum Merge {
     /// None, or through.
     #[default]
     None,
+    /// It waits for its first start; its blocks lie in user data.
+    Waiting,
     /// Its blocks lie in user data and are still being merged.
     Merging,
     /// Those blocks were erased: nothing starts any more.
     Torn,
+}
+
+impl Merge {
+    /// As the link and the bootloader's screen have it.
+    pub(crate) fn id(self) -> &'static str {
+        match self {
+            Self::None => "none",
+            Self::Waiting => "waiting",
+            Self::Merging | Self::Torn => "merging",
+        }
+    }
+
+    /// Whether blocks that will be missed lie in user data.
+    pub(crate) fn is_in_user_data(self) -> bool {
+        matches!(self, Self::Waiting | Self::Merging)
+    }
 }
 
 /// Keys, cable and menus, as far as they matter to what comes next. Moments are device time.

@@ -358,7 +358,7 @@ const GULL: [(FactKey, &str); 7] = [
     (FactKey::Battery, "81"),
     (FactKey::ChipId, "9a77015c20e40001"),
     (FactKey::Mode, "bootloader"),
-    (FactKey::Merging, "no"),
+    (FactKey::Merging, "none"),
 ];
 
 /// Gull, whose owner's data is to be erased.

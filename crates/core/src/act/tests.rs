@@ -369,7 +369,7 @@ fn what_an_unlock_destroys_is_named_and_waits_for_its_copy() {
 fn an_update_that_is_merging_holds_what_erases_or_switches() {
     for make in [erase as fn() -> Bench, set_slot] {
         assert_eq!(
-            make().with(|bench| bench.say(FactKey::Merging, "yes")),
+            make().with(|bench| bench.say(FactKey::Merging, "merging")),
             [Rule::G5]
         );
         assert_eq!(

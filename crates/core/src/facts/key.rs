@@ -41,6 +41,12 @@ pub enum FactKind {
 }
 
 impl FactKind {
+    /// Whether it tells one unit from another.
+    #[must_use]
+    pub fn identifies(self) -> bool {
+        matches!(self, Self::Identifier | Self::EquipmentId)
+    }
+
     /// How it is written, and what can and can't be known from it, where that needs saying.
     #[must_use]
     pub fn help(self) -> Option<&'static str> {
@@ -133,6 +139,11 @@ const fn option(id: &'static str, shown: &'static str) -> FactOption {
 const TOKENS: &[FactOption] = &[option("in-hand", "has come"), option("none", "not yet")];
 const ON_OFF: &[FactOption] = &[option("on", "on"), option("off", "off")];
 const YES_NO: &[FactOption] = &[option("yes", "yes"), option("no", "no")];
+const MERGING: &[FactOption] = &[
+    option("none", "none"),
+    option("waiting", "waits for its first start"),
+    option("merging", "being merged"),
+];
 const LOCKS: &[FactOption] = &[option("locked", "locked"), option("unlocked", "unlocked")];
 const SLOTS: &[FactOption] = &[option("a", "a"), option("b", "b")];
 const MODES: &[FactOption] = &[
@@ -240,6 +251,7 @@ keys! {
     EquipmentId "equipment-id", "Equipment ID", EquipmentId, [], Identity: "First equipment ID (`K3`).",
     EquipmentId2 "equipment-id2", "Second equipment ID", EquipmentId, [], Identity: "Second equipment ID, where there are two radios (`K3`).",
     ChipId "chip-id", "Chip id", Identifier, [], Identity: "Identifier burnt into the chip, which no erase reaches.",
+    DownloadNumber "download-number", "Download number", Identifier, [], Identity: "Number by which the loader is listed at a computer; another one than serial and chip id.",
     StorageChipId "storage-chip-id", "Storage chip id", Identifier, [], Identity: "Identifier of the storage chip, which no erase reaches.",
     Region "region", "Region", Text, [], Identity: "Region it was made for.",
     Build "build", "Build", Text, [SystemWritten], System: "Full build string.",
@@ -253,7 +265,7 @@ keys! {
     Foreign "foreign", "Partitions known not to be stock", Names, [], System: "Partitions that somebody knows to hold other bytes than the maker's (`R1`). Enough to refuse a lock, never to allow one.",
     ToolChoice "tool-choice", "What stands ticked in the write tool", Text, [], System: "The choice that stands ticked in the maker's write tool (`Q14`).",
     Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",
-    Merging "merging", "Update being merged", Choice(YES_NO), [SystemWritten, SystemRan], System: "Whether an update is still being merged (`G5`).",
+    Merging "merging", "Update being merged", Choice(MERGING), [SystemWritten, SystemRan], System: "Whether an update waits for its first start or is still being merged: its blocks lie in user data then (`G5`).",
     Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten, Wiped], System: "Whether the owner has administrator rights on the running system.",
     Starts "starts", "Does the system start", Choice(STARTS), [SystemWritten, Wiped], System: "Whether the system starts.",
     Mode "mode", "Mode", Choice(MODES), [ModeChanged], Unlocking: "Mode now.",

@@ -128,7 +128,7 @@ impl FactValue {
                 Ok(percent) if percent <= 100 => Ok(Self::Percent(percent)),
                 _ => Err(refuse("write a whole number from 0 to 100".to_owned())),
             },
-            FactKind::Choice(options) => one_of(options, text)
+            FactKind::Choice(options) => one_of(options, as_said_now(key, text))
                 .map(Self::Choice)
                 .ok_or_else(|| refuse(choose(options))),
             FactKind::Many(options) => {
@@ -212,6 +212,15 @@ fn words(text: &str) -> impl Iterator<Item = &str> {
     text.split(',')
         .map(str::trim)
         .filter(|word| !word.is_empty())
+}
+
+/// The words that version 1 of the bench link and logs of before have for what has three answers now.
+fn as_said_now(key: FactKey, text: &str) -> &str {
+    match (key, text) {
+        (FactKey::Merging, "yes") => "merging",
+        (FactKey::Merging, "no") => "none",
+        _ => text,
+    }
 }
 
 fn one_of(options: &[FactOption], text: &str) -> Option<&'static str> {

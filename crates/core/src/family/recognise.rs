@@ -26,7 +26,8 @@ pub struct Chip {
     pub value: String,
 }
 
-/// Whether the link showed this unit without a gap since it was last recognised.
+/// Whether the link showed this unit without a gap since it was last recognised: in the same socket, and
+/// whatever happened since was a change of mode and no other plugging.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Session {
     /// It did.
@@ -42,6 +43,8 @@ pub enum Recognised {
     Same(Vec<Paired>),
     /// Another one, as this identifier tells.
     Other(FactKey),
+    /// Nothing that is known of it is told in this mode: it could be anybody.
+    Unsure,
 }
 
 impl Family {
@@ -67,6 +70,11 @@ impl Family {
             return Recognised::Same(Vec::new());
         };
         let mut new = Vec::new();
+        let is_known = |key: FactKey| {
+            let said = known.known(key).map(|row| row.value.exact());
+            said.is_some_and(|value| !self.is_placeholder(key, &value))
+        };
+        let mut is_told = paired.is_empty() && !self.identifiers.iter().any(|id| is_known(id.key));
         for id in self.identifiers.iter().filter(|id| !id.hardware) {
             let Some(value) = live.known(id.key).map(|row| row.value.exact()) else {
                 continue;
@@ -89,6 +97,7 @@ impl Family {
             if !is_same && !is_sure {
                 return Recognised::Other(id.key);
             }
+            is_told |= is_same && (here.is_some() || is_known(id.key));
             if here.is_none_or(|pair| pair.value != value) {
                 new.push(Paired {
                     key: id.key,
@@ -97,7 +106,11 @@ impl Family {
                 });
             }
         }
-        Recognised::Same(new)
+        if is_told || is_sure {
+            Recognised::Same(new)
+        } else {
+            Recognised::Unsure
+        }
     }
 }
 
@@ -173,9 +186,45 @@ mod tests {
         let known = seen("system", "R58N30ABCDE", &[]);
         let paired = [pair(Mode::System, "R58N30ABCDE")];
         let blank = seen("system", "00000000000", &[]);
-        assert_eq!(
-            family.recognise(&known, &paired, &blank, Session::Anew),
-            Recognised::Same(Vec::new())
+        let recognise = |session| family.recognise(&known, &paired, &blank, session);
+        assert_eq!(recognise(Session::Anew), Recognised::Unsure);
+        assert_eq!(recognise(Session::Running), Recognised::Same(Vec::new()));
+    }
+
+    #[test]
+    fn what_is_told_in_no_two_modes_is_paired_in_one_session_and_then_for_good() {
+        let family = shipped("halyard");
+        let by_mode = |mode: &str, told: &[(FactKey, &str)]| {
+            let mut all = vec![(FactKey::Mode, mode)];
+            all.extend(told);
+            facts(&all)
+        };
+        let number = (FactKey::DownloadNumber, "DN0A1B2C3D4E");
+        let system = by_mode("system", &[(FactKey::Serial, "SM9260200417")]);
+        let low = by_mode("bootloader", &[CHIP, number]);
+        let first = [pair(Mode::System, "SM9260200417")];
+        let met =
+            |known, paired: &[Paired], session| family.recognise(known, paired, &low, session);
+        assert_eq!(met(&system, &first, Session::Anew), Recognised::Unsure);
+        let Recognised::Same(new) = met(&system, &first, Session::Running) else {
+            panic!("the same session");
+        };
+        let of_number = Paired {
+            key: number.0,
+            mode: Mode::Bootloader,
+            value: number.1.to_owned(),
+        };
+        assert_eq!(new, vec![of_number]);
+        let mut known = vec![
+            (FactKey::Mode, "bootloader"),
+            (FactKey::Serial, "SM9260200417"),
+        ];
+        known.extend([CHIP, number]);
+        let after = met(
+            &facts(&known),
+            &[first.as_slice(), &new].concat(),
+            Session::Anew,
         );
+        assert_eq!(after, Recognised::Same(Vec::new()));
     }
 }

@@ -76,8 +76,6 @@ pub struct UnitRecord {
     pub first_write: Option<BenchTime>,
     /// When anything was last written, installed, erased or made active, or may have been.
     pub touched: Option<BenchTime>,
-    /// When it last told something new over its link.
-    pub answered: Option<BenchTime>,
     /// Whether it was put away.
     pub is_away: bool,
 }
@@ -182,7 +180,6 @@ impl UnitRecord {
             seen_locked: None,
             first_write: None,
             touched: None,
-            answered: None,
             is_away: false,
         })
     }
@@ -193,9 +190,6 @@ impl UnitRecord {
         let now = stamped.at.bench;
         match &stamped.entry {
             Entry::Facts { facts } => {
-                if facts.iter().any(|row| row.source == Source::Link) {
-                    self.answered = Some(now);
-                }
                 facts.iter().for_each(|row| self.take_fact(row));
             }
             Entry::FactRetracted { fact, .. } => self.retracted.push(*fact),
@@ -214,7 +208,6 @@ impl UnitRecord {
             } => {
                 if epoch.is_some() {
                     self.epoch = *epoch;
-                    self.answered = Some(now);
                 }
                 if *happening != Happening::ModeChanged {
                     self.touched = self.touched.max(Some(*at));

@@ -12,7 +12,7 @@ use veritope_formats::look::{HEAD_BYTES, superblock};
 use veritope_formats::table::read_table;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_vault::{Captured, CapturedArea, Staging, pump};
-use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine, PartitionList};
+use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine, PartitionList, Spot};
 use veritope_wire::{Digest, Label};
 
 use crate::keeping::KeepingError;
@@ -60,6 +60,22 @@ pub(crate) struct Image {
     pub(crate) length_bytes: u64,
     /// Whether it is read until two reads agree (`B4`).
     pub(crate) is_read_twice: bool,
+}
+
+impl Image {
+    /// Where its bytes are: a table's end bears no number.
+    pub(crate) fn spot(&self) -> Spot {
+        let area = self.area;
+        match self.number {
+            0 if self.offset_bytes == 0 => Spot::AreaStart { area },
+            0 => Spot::AreaEnd { area },
+            number => Spot::Partition {
+                area,
+                number,
+                label: self.label.clone(),
+            },
+        }
+    }
 }
 
 /// Adds up what moves and tells the watcher.
@@ -135,8 +151,8 @@ pub(crate) fn read_tables(device: &DeviceLink, epoch: Epoch) -> Result<Tables, K
             .collect();
         let (primary, backup) = ends(area, &lines)?;
         let most = |length: u64| length.min(MAX_READ_BYTES);
-        let head = device.read(primary.label.as_str(), 0, most(primary.length_bytes), epoch)?;
-        let tail = device.read(backup.label.as_str(), 0, most(backup.length_bytes), epoch)?;
+        let head = device.read(&primary.spot(), 0, most(primary.length_bytes), epoch)?;
+        let tail = device.read(&backup.spot(), 0, most(backup.length_bytes), epoch)?;
         let table = read_table(&head, &tail, area.length_bytes, area.sector_bytes)
             .map_err(|error| odd(error.to_string()))?;
         let listed = lines
@@ -239,8 +255,7 @@ pub(crate) struct Reader<'d> {
 impl Reader<'_> {
     fn frame(&self, image: &Image, index: u64) -> Result<Vec<u8>, LinkError> {
         let (first, count) = FrameLayout::new(image.length_bytes).span(index);
-        self.device
-            .read(image.label.as_str(), first, count, self.epoch)
+        self.device.read(&image.spot(), first, count, self.epoch)
     }
 
     /// Reads an image into the vault; one that exists once is read again until two reads agree.

@@ -18,7 +18,7 @@ use veritope_core::rule::Rule;
 use veritope_core::worth;
 use veritope_link::{DeviceLink, OpenWrite};
 use veritope_vault::{Access, Captured, Manifest};
-use veritope_wire::link::Epoch;
+use veritope_wire::link::{Epoch, Spot};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, UnitId};
 
 use crate::desk::record::Entry;
@@ -482,7 +482,13 @@ impl Keeping {
                 write_frames(&open, &differing, bytes_of, &mut moving, watcher)?;
             }
             moving.what = format!("reading {label} back");
-            read_back(device, epoch, (label, &list), &mut moving, watcher)?;
+            // Where the unit's own table has it now, which may be elsewhere than it was.
+            let spot = Spot::Partition {
+                area: now.area,
+                number: now.number,
+                label: label.clone(),
+            };
+            read_back(device, epoch, (&spot, &list), &mut moving, watcher)?;
             // Whoever read it back is whoever was written to.
             still(device, chip.as_ref(), epoch)
         })?;
@@ -595,7 +601,7 @@ fn write_frames(
 fn read_back(
     device: &DeviceLink,
     epoch: Epoch,
-    (label, list): (&Label, &FrameList),
+    (spot, list): (&Spot, &FrameList),
     moving: &mut Moving,
     watcher: &dyn Watcher,
 ) -> Result<(), KeepingError> {
@@ -603,7 +609,7 @@ fn read_back(
     let mut unequal = Vec::new();
     for index in 0..layout.count() {
         let (first, count) = layout.span(index);
-        let bytes = device.read(label.as_str(), first, count, epoch)?;
+        let bytes = device.read(spot, first, count, epoch)?;
         moving.done_bytes += count;
         watcher.moving(moving);
         if !list.admits(index, &bytes) {
@@ -615,7 +621,7 @@ fn read_back(
         Some(first) => Err(KeepingError::NoBackup {
             rule: Rule::S3,
             text: format!(
-                "{label} reads back otherwise than it was written, in {} frames from {first} on: worn storage or a bad cable; take it up again",
+                "{spot} reads back otherwise than it was written, in {} frames from {first} on: worn storage or a bad cable; take it up again",
                 unequal.len(),
             ),
         }),

@@ -18,6 +18,7 @@ use std::sync::{Arc, Mutex};
 use veritope_core::facts::{FactKey, Facts};
 use veritope_core::family::Family;
 use veritope_link::{DeviceLink, Transport};
+use veritope_wire::link::{LINK_VERSION, OLDEST_LINK_VERSION};
 use veritope_wire::{BridgeId, RequestId, UnitId};
 
 use crate::desk::DeskError;
@@ -111,11 +112,13 @@ impl Links {
         let url = url.trim().trim_end_matches('/');
         let transport = self.connect.connect(url, token.trim())?;
         let info = transport.info()?;
-        if info.link_version != veritope_wire::link::LINK_VERSION {
+        let spoken = OLDEST_LINK_VERSION..=LINK_VERSION;
+        if !spoken.contains(&info.link_version) {
             return Err(LinksError::BadInput(format!(
-                "the bridge at {url} speaks version {} of the bench link, this program speaks {}",
+                "the bridge at {url} speaks version {} of the bench link, this program speaks {} to {}",
                 info.link_version,
-                veritope_wire::link::LINK_VERSION
+                spoken.start(),
+                spoken.end()
             )));
         }
         let once = self.pen.once_on_the_bench(request)?;
@@ -228,7 +231,7 @@ impl Links {
             };
             let facts = transport
                 .state(&line.handle)
-                .map(|state| state.facts)
+                .map(|state| state.told())
                 .unwrap_or_default();
             let family = facts
                 .get("codename")

@@ -54,8 +54,17 @@ pub struct LinkView {
     pub since: Option<BenchTime>,
 }
 
+/// Where a unit was plugged in as it was recognised.
+#[derive(Debug, Clone)]
+pub(crate) struct Plugged {
+    /// The socket, where the bridge tells sockets apart.
+    pub(crate) port: Option<String>,
+    /// The epoch then.
+    pub(crate) epoch: Epoch,
+}
+
 /// How a unit's link stands, and stood.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(crate) struct Live {
     pub(crate) presence: LinkPresence,
     pub(crate) epoch: Option<Epoch>,
@@ -63,8 +72,8 @@ pub(crate) struct Live {
     pub(crate) read_at: BenchTime,
     /// When it came back after it had been away.
     pub(crate) arrived: Option<BenchTime>,
-    /// When it last answered.
-    pub(crate) answered: Option<BenchTime>,
+    /// Where and under which epoch it was last recognised.
+    pub(crate) recognised: Option<Plugged>,
     /// How it stood at a glance since, while a step was at it.
     pub(crate) glimpse: Option<(LinkPresence, BenchTime)>,
 }

@@ -3,14 +3,15 @@
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use std::time::Duration;
 
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Happening, Source};
-use veritope_core::family::{Family, Recognised, Session};
+use veritope_core::family::{Family, ModeSpec, Recognised, Session};
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sighting::concluded;
 use veritope_core::signs::{self, Signs};
 use veritope_link::{DeviceLink, LinkError, Transport, readings};
-use veritope_wire::link::{DeviceState, Epoch, Handle, Listed};
+use veritope_wire::link::{DeviceState, Epoch, Handle, LinkHappening, Listed};
 use veritope_wire::{BenchTime, BridgeId, UnitId};
 
 use crate::desk::pen::lock;
@@ -18,15 +19,14 @@ use crate::desk::record::{Entry, Way};
 use crate::desk::unit::UnitRecord;
 use crate::links::Links;
 use crate::links::LinksError;
-use crate::links::presence::{LinkPresence, LinkView, Live};
+use crate::links::presence::{LinkPresence, LinkView, Live, Plugged};
 use crate::ports::Changed;
 
 /// How old a reading may be before the watch reads again, in milliseconds.
 const READ_AGAIN_MS: u64 = 60_000;
 
-/// How long a unit may be away and still count as being in the same session, in milliseconds: more
-/// than any family's way from mode to mode takes.
-const SESSION_GAP_MS: u64 = 5 * 60_000;
+/// Most epochs that can have passed in one session.
+const MOST_EPOCHS: u64 = 100;
 
 /// What was seen in one look over the link.
 pub(crate) struct Observation {
@@ -56,7 +56,8 @@ impl Links {
 
     pub(crate) fn observe(&self, unit: UnitId) -> Result<Observation, LinksError> {
         let record = self.pen.record(unit)?;
-        let state = match self.device(&record)?.look() {
+        let device = self.device(&record)?;
+        let state = match device.look() {
             Ok(state) => state,
             Err(error) => {
                 self.gone(&record, LinkPresence::of_error(&error))?;
@@ -64,8 +65,10 @@ impl Links {
             }
         };
         let known = record.known();
-        let before = lock(&self.live).get(&unit).copied();
-        let has_moved = before.is_some_and(|live| live.epoch != Some(state.epoch))
+        let before = lock(&self.live).get(&unit).cloned();
+        let has_moved = before
+            .as_ref()
+            .is_some_and(|live| live.epoch != Some(state.epoch))
             || record.epoch.is_some_and(|epoch| epoch != state.epoch);
         if state.listed == Listed::Absent {
             self.gone(&record, LinkPresence::Absent)?;
@@ -89,21 +92,31 @@ impl Links {
             self.gone(&record, LinkPresence::Doubtful)?;
             return Err(LinksError::Doubtful { text });
         }
-        // A change of mode takes it away for a while: that is no new session.
-        // Nor is it one that this program was started anew.
-        let answered = before.and_then(|live| live.answered).max(record.answered);
-        let session = match answered {
-            Some(then) if at.ms_since(then) < SESSION_GAP_MS => Session::Running,
-            _ => Session::Anew,
-        };
+        // That this program was started anew makes no new session: the epoch is in the record.
+        let plugged = before.as_ref().and_then(|live| live.recognised.clone());
+        let plugged = plugged.or_else(|| {
+            Some(Plugged {
+                port: None,
+                epoch: record.epoch?,
+            })
+        });
+        let session = session(&device, plugged.as_ref(), &state);
         let recognised = family.map_or(Recognised::Same(Vec::new()), |family| {
             family.recognise(&known, &record.paired, &facts, session)
         });
-        let Recognised::Same(paired) = recognised else {
-            self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
-            return Err(LinksError::AnotherUnit {
-                nickname: record.nickname.clone(),
-            });
+        let paired = match recognised {
+            Recognised::Same(paired) => paired,
+            Recognised::Other(_) => {
+                self.set_live(unit, LinkPresence::AnotherUnit, Some(state.epoch));
+                return Err(LinksError::AnotherUnit {
+                    nickname: record.nickname.clone(),
+                });
+            }
+            Recognised::Unsure => {
+                self.gone(&record, LinkPresence::Doubtful)?;
+                let text = nobody(family, &known, &record.nickname);
+                return Err(LinksError::Doubtful { text });
+            }
         };
         let paired = paired.into_iter().map(|paired| Entry::Paired { paired });
         let mut entries: Vec<Entry> = Vec::new();
@@ -179,6 +192,12 @@ impl Links {
         entries.extend(paired);
         self.pen.append(unit, None, entries)?;
         self.set_live(unit, state.listed.into(), Some(state.epoch));
+        if let Some(live) = lock(&self.live).get_mut(&unit) {
+            live.recognised = Some(Plugged {
+                port: state.port.clone(),
+                epoch: state.epoch,
+            });
+        }
         Ok(Observation { state, facts })
     }
 
@@ -225,8 +244,8 @@ impl Links {
     fn set_live(&self, unit: UnitId, presence: LinkPresence, epoch: Option<Epoch>) {
         let now = self.pen.now();
         let mut live = lock(&self.live);
-        let before = live.get(&unit).copied();
-        let since = match before {
+        let before = live.get(&unit).cloned();
+        let since = match &before {
             Some(before) if before.presence == presence => before.since,
             _ => now,
         };
@@ -236,7 +255,7 @@ impl Links {
                 LinkPresence::Absent | LinkPresence::BridgeGone | LinkPresence::AnotherUnit
             )
         };
-        let arrived = match before {
+        let arrived = match &before {
             _ if is_away(presence) => None,
             Some(before) if is_away(before.presence) => Some(now),
             Some(before) => before.arrived,
@@ -251,10 +270,7 @@ impl Links {
                 since,
                 read_at: now,
                 arrived,
-                answered: match presence {
-                    LinkPresence::Ready => Some(now),
-                    _ => before.and_then(|before| before.answered),
-                },
+                recognised: before.as_ref().and_then(|live| live.recognised.clone()),
                 glimpse: None,
             },
         );
@@ -337,7 +353,7 @@ impl Links {
             self.gone(record, LinkPresence::Absent)?;
             return Ok(false);
         };
-        let live = lock(&self.live).get(&record.id).copied();
+        let live = lock(&self.live).get(&record.id).cloned();
         let is_due = live.is_none_or(|live| {
             live.epoch != Some(line.epoch) || self.pen.now().ms_since(live.read_at) > READ_AGAIN_MS
         });
@@ -346,6 +362,60 @@ impl Links {
         }
         Ok(is_due)
     }
+}
+
+/// Whether the unit that answers now was there without a gap since it was recognised: in the same socket, and
+/// each epoch since came about by a change of mode. Another plugging may have brought another unit, and so
+/// may what the bridge no longer tells (`K4`).
+fn session(device: &DeviceLink, then: Option<&Plugged>, now: &DeviceState) -> Session {
+    let Some(then) = then else {
+        return Session::Anew;
+    };
+    let is_moved = matches!((&then.port, &now.port), (Some(then), Some(now)) if then != now);
+    let passed = now.epoch.0.checked_sub(then.epoch.0);
+    match passed {
+        _ if is_moved => Session::Anew,
+        Some(0) => Session::Running,
+        Some(1..=MOST_EPOCHS) => {
+            let events = device.events(0, Duration::ZERO).map(|told| told.events);
+            let events = events.unwrap_or_default();
+            let is_told = |epoch: u64| events.iter().any(|event| event.epoch.0 == epoch);
+            let is_plugged = events.iter().any(|event| {
+                let is_since = event.epoch > then.epoch && event.epoch <= now.epoch;
+                is_since && matches!(event.what, LinkHappening::Connected | LinkHappening::Other)
+            });
+            let mut since = then.epoch.0 + 1..=now.epoch.0;
+            match !is_plugged && since.all(is_told) {
+                true => Session::Running,
+                false => Session::Anew,
+            }
+        }
+        _ => Session::Anew,
+    }
+}
+
+/// That nobody can tell who answers, and where it tells more.
+fn nobody(family: Option<&Family>, known: &Facts, nickname: &str) -> String {
+    let modes = family
+        .map(|family| family.modes.as_slice())
+        .unwrap_or_default();
+    let tells = |mode: &&ModeSpec| {
+        let mut told = mode.tells.iter();
+        told.any(|key| key.spec().kind.identifies() && known.known(*key).is_some())
+    };
+    let modes: Vec<&str> = modes
+        .iter()
+        .filter(tells)
+        .map(|mode| mode.mode.shown())
+        .collect();
+    let lead = if modes.is_empty() {
+        String::new()
+    } else {
+        format!(", or start {}", modes.join(" or "))
+    };
+    format!(
+        "It was plugged in anew, and nothing that it tells now says that it is {nickname}: type what identifies it here{lead}"
+    )
 }
 
 /// Whether the system ran since the last look, or may have: living partitions are other ones then

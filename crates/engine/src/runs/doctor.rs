@@ -128,7 +128,7 @@ impl Runs {
                 device.listed == Listed::Ready
                     && bridge
                         .state(&device.handle)
-                        .is_ok_and(|state| state.facts.get(key) == Some(&wanted))
+                        .is_ok_and(|state| state.identities.get(key) == Some(&wanted))
             });
             is_it.then_some(name)
         })

@@ -17,7 +17,7 @@ use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Device, LockState, Running, Setting};
-use veritope_wire::body::BodyAct;
+use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::Handle;
 use veritope_wire::{CaptureId, Label};
 
@@ -305,4 +305,54 @@ fn a_modern_phone_is_captured_whole() {
         .iter()
         .filter(|one| one.label.as_str() == "userdata" || one.label.as_str() == "metadata");
     assert_eq!(owners.count(), 0, "the owner's data and its key: neither");
+}
+
+#[test]
+fn what_each_mode_tells_of_the_modern_phone_is_one_unit() {
+    let profile = Profile::named("halyard").unwrap().without_bytes();
+    let new = || met_as(profile.clone(), Memory::blank(1 << 20), LockState::Unlocked);
+    let known = |bench: &Bench, key| {
+        let known = bench.record().known();
+        known.known(key).map(|row| row.value.exact())
+    };
+    let plug = |bench: &Bench, to| {
+        bench.body(&BodyAct::Cable { to });
+        bench.engine.watch();
+    };
+    let bench = new();
+    bench.stands_in(Running::System);
+    assert_eq!(
+        known(&bench, FactKey::ChipId),
+        None,
+        "the system does not tell it"
+    );
+    // In one session and one socket it is the same one, and its chip is known from then on.
+    bench.stands_in(Running::Bootloader);
+    assert!(known(&bench, FactKey::ChipId).is_some());
+    assert!(known(&bench, FactKey::DownloadNumber).is_some());
+    plug(&bench, CablePlace::Out);
+    plug(&bench, CablePlace::In);
+    bench.looked();
+
+    // Plugged in anew where nothing is told that is known: it could be anybody.
+    let bench = new();
+    bench.stands_in(Running::System);
+    plug(&bench, CablePlace::Out);
+    let moved = bench.bridge.with(HANDLE, |device| {
+        device.met_in(Running::Bootloader, 0).unwrap();
+        Ok(())
+    });
+    moved.unwrap();
+    plug(&bench, CablePlace::In);
+    let told = bench.engine.links.look(bench.unit).unwrap_err().to_string();
+    assert!(
+        told.contains("nothing that it tells now says that it is Avocet"),
+        "{told}"
+    );
+    assert!(told.contains("start running system"), "{told}");
+    assert_eq!(known(&bench, FactKey::ChipId), None);
+    // What is asked for leads there.
+    bench.stands_in(Running::System);
+    bench.stands_in(Running::Bootloader);
+    assert!(known(&bench, FactKey::ChipId).is_some());
 }

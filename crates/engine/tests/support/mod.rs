@@ -32,7 +32,7 @@ use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
 use veritope_wire::body::{BodyAct, CablePlace};
 use veritope_wire::link::{
     ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
-    Operation, OperationId, PartitionList, Progress, Written,
+    Operation, OperationId, PartitionList, Progress, Spot, Written,
 };
 use veritope_wire::{Digest, RequestId, RunId, UnitId, WallTime};
 
@@ -83,7 +83,7 @@ impl Transport for InProcess {
     fn info(&self) -> Result<BridgeInfo, LinkError> {
         Ok(BridgeInfo {
             name: "table".to_owned(),
-            link_version: 1,
+            link_version: 2,
             extras: Vec::new(),
         })
     }
@@ -110,7 +110,7 @@ impl Transport for InProcess {
             && self.1.frames.load(Ordering::SeqCst) >= frames
         {
             state
-                .facts
+                .identities
                 .insert("chip-id".to_owned(), "9a:77:01:5c:99:99".to_owned());
         }
         Ok(state)
@@ -160,7 +160,7 @@ impl Transport for InProcess {
     fn read(
         &self,
         device: &Handle,
-        label: &str,
+        spot: &Spot,
         first: u64,
         count: u64,
     ) -> Result<ReadBytes, LinkError> {
@@ -170,7 +170,7 @@ impl Transport for InProcess {
             .with(&device.0, |d| {
                 Ok(ReadBytes {
                     epoch: d.line().epoch,
-                    bytes: d.read(label, first, count)?,
+                    bytes: d.read_at(spot, first, count)?,
                 })
             })
             .map_err(LinkError::Refused)?;
@@ -189,8 +189,8 @@ impl Transport for InProcess {
         let frame = passed.request();
         self.0
             .with(&passed.device().0, |d| {
-                d.write(
-                    frame.label.as_str(),
+                d.write_at(
+                    frame.spot,
                     frame.first,
                     frame.bytes,
                     frame.epoch,

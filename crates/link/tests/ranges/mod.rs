@@ -4,26 +4,32 @@ use std::io::{BufRead, BufReader, Write};
 use std::net::TcpListener;
 
 use veritope_link::{HttpTransport, LinkError, Transport};
-use veritope_wire::link::Handle;
+use veritope_wire::link::{Handle, Spot};
 
 /// Asks a bridge that answers with this head and body for bytes 4 to 11 of `persist`.
 fn asked(head: &'static str, body: &'static [u8]) -> Result<Vec<u8>, LinkError> {
     let listener = TcpListener::bind("127.0.0.1:0").unwrap();
     let url = format!("http://{}", listener.local_addr().unwrap());
     let bridge = std::thread::spawn(move || {
-        let (mut stream, _) = listener.accept().unwrap();
-        let mut lines = BufReader::new(stream.try_clone().unwrap()).lines();
-        while lines.next().is_some_and(|line| !line.unwrap().is_empty()) {}
-        let length = body.len();
-        let answer =
-            format!("HTTP/1.1 {head}\r\nContent-Length: {length}\r\nConnection: close\r\n\r\n");
-        // Whoever hangs up on an answer that is too long has seen enough.
-        let _ = stream
-            .write_all(answer.as_bytes())
-            .and_then(|()| stream.write_all(body));
+        // Who it is, and then the bytes.
+        let who = br#"{"name":"odd","link_version":2}"#;
+        for (head, body) in [("200 OK", who.as_slice()), (head, body)] {
+            let (mut stream, _) = listener.accept().unwrap();
+            let mut lines = BufReader::new(stream.try_clone().unwrap()).lines();
+            while lines.next().is_some_and(|line| !line.unwrap().is_empty()) {}
+            let length = body.len();
+            let answer =
+                format!("HTTP/1.1 {head}\r\nContent-Length: {length}\r\nConnection: close\r\n\r\n");
+            // Whoever hangs up on an answer that is too long has seen enough.
+            let _ = stream
+                .write_all(answer.as_bytes())
+                .and_then(|()| stream.write_all(body));
+        }
     });
     let transport = HttpTransport::new(&url, "t").unwrap();
-    let read = transport.read(&Handle("dock-1".to_owned()), "persist", 4, 8);
+    let label = "persist".parse().unwrap();
+    let handle = Handle("dock-1".to_owned());
+    let read = transport.read(&handle, &Spot::Volume { label }, 4, 8);
     bridge.join().unwrap();
     read.map(|read| read.bytes)
 }

@@ -90,8 +90,7 @@ impl Device {
             say("critical-lock", critical);
         }
         if scheme.has_slots && self.saved.mode == Running::Bootloader {
-            let merges = self.saved.merge != crate::saved::Merge::None;
-            say("merging", if merges { "yes" } else { "no" });
+            say("merging", self.saved.merge.id());
         }
         if self.saved.mode != Running::System {
             return;
@@ -180,8 +179,9 @@ impl Device {
     /// What every wipe takes with it.
     pub(super) fn forget_the_owner(&mut self) {
         self.saved.wipes += 1;
+        self.forget_owners_files();
         // The blocks of an update that is being merged lie in user data: whatever takes that tears it.
-        if self.saved.merge == crate::saved::Merge::Merging {
+        if self.saved.merge.is_in_user_data() {
             self.saved.merge = crate::saved::Merge::Torn;
         }
         self.saved.debugging = Setting::Off;

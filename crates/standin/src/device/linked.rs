@@ -4,20 +4,21 @@
 use std::collections::BTreeMap;
 
 use veritope_formats::startimage::read_start_image;
+use veritope_wire::Digest;
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{
-    ActKind, ActRequest, DeviceLine, DeviceState, Epoch, LinkEvent, LinkHappening, Listed,
-    Operation, OperationId, Progress, Refusal, RefusalCode,
+    ActKind, ActRequest, DeviceLine, DeviceState, Epoch, Limits, LinkEvent, LinkHappening, Listed,
+    MAX_READ_BYTES, Operation, OperationId, Progress, Refusal, RefusalCode,
 };
 
-use super::{Device, Fault, LockState, Running, Setting, no};
+use super::{Device, Fault, LockState, MEMORY_BYTES, Running, Setting, no};
 use crate::scheme::Rights;
 
 /// Most operations and events that are remembered.
 const REMEMBERED: usize = 200;
-/// Millionths of a battery in a per cent.
+
 impl Device {
-    /// `GET /v1/devices`, this device's line.
+    /// `GET /v2/devices`, this device's line.
     #[must_use]
     pub fn line(&self) -> DeviceLine {
         DeviceLine {
@@ -47,90 +48,158 @@ impl Device {
         }
     }
 
-    /// `GET /v1/devices/H`
+    /// `GET /v2/devices/H`
     #[must_use]
     pub fn state(&self) -> DeviceState {
         let listed = self.listed();
+        if listed != Listed::Ready {
+            return DeviceState {
+                listed,
+                epoch: self.epoch(),
+                port: self.port(),
+                ..DeviceState::absent(self.handle.clone())
+            };
+        }
         let mut facts = BTreeMap::new();
         let mut acts = Vec::new();
-        if listed == Listed::Ready {
-            let mut say = |key: &str, value: &str| {
-                facts.insert(key.to_owned(), value.to_owned());
-            };
-            let taken_for = self.saved.faults.iter().find_map(|fault| match fault {
-                Fault::SaysMode { mode } => Some(mode.as_str()),
-                _ => None,
-            });
-            say("mode", taken_for.unwrap_or(self.saved.mode.id()));
-            say("codename", self.profile.codename);
-            say("model-code", self.profile.model_code);
-            if self.saved.mode != Running::Download {
-                say("chip-id", &self.saved.chip_id);
-                say("battery", &self.battery_percent().to_string());
-            }
-            say(
-                "lock",
-                if self.saved.lock == LockState::Locked {
-                    "locked"
-                } else {
-                    "unlocked"
-                },
-            );
-            acts.push(ActKind::Restart);
-            match self.saved.mode {
-                Running::System => {
-                    if self.saved.gate.is_none() {
-                        say("build", self.profile.build);
-                    }
-                    say("serial", &self.saved.serial);
-                    say("debugging", "on");
-                    if self
-                        .scheme()
-                        .is_some_and(|scheme| scheme.rights != Rights::Never)
-                    {
-                        say("root", if self.has_rights() { "yes" } else { "no" });
-                    }
-                }
-                // A loader that reads out knows the chip; another only gives it as its serial.
-                Running::Download if self.has_read_out() => say("chip-id", &self.saved.chip_id),
-                Running::Download => say("serial", &self.saved.chip_id),
-                Running::Bootloader => {
-                    say("serial", &self.saved.serial);
-                    acts.extend([
-                        ActKind::Unlock,
-                        ActKind::Lock,
-                        ActKind::StartFromMemory,
-                        ActKind::Erase,
-                    ]);
-                    if let Some(slot) = self.active_slot() {
-                        say("slot", slot.id());
-                        acts.push(ActKind::SetSlot);
-                    }
-                }
-                Running::StockRecovery => {
-                    say("recovery", "stock");
-                }
-                Running::CustomRecovery => {
-                    say("recovery", "custom");
-                }
-                Running::TemporaryRecovery
-                | Running::Off
-                | Running::Warning
-                | Running::Animation
-                | Running::Refusing => {}
-            }
-            self.gated_facts(&mut say);
+        let mut say = |key: &str, value: &str| {
+            facts.insert(key.to_owned(), value.to_owned());
+        };
+        let taken_for = self.saved.faults.iter().find_map(|fault| match fault {
+            Fault::SaysMode { mode } => Some(mode.as_str()),
+            _ => None,
+        });
+        say("mode", taken_for.unwrap_or(self.saved.mode.id()));
+        say("codename", self.profile.codename);
+        say("model-code", self.profile.model_code);
+        if self.saved.mode != Running::Download {
+            say("battery", &self.battery_percent().to_string());
         }
+        say(
+            "lock",
+            if self.saved.lock == LockState::Locked {
+                "locked"
+            } else {
+                "unlocked"
+            },
+        );
+        acts.push(ActKind::Restart);
+        match self.saved.mode {
+            Running::System => {
+                if self.saved.gate.is_none() {
+                    say("build", self.profile.build);
+                }
+                say("debugging", "on");
+                if self
+                    .scheme()
+                    .is_some_and(|scheme| scheme.rights != Rights::Never)
+                {
+                    say("root", if self.has_rights() { "yes" } else { "no" });
+                }
+            }
+            Running::Bootloader => {
+                acts.extend([
+                    ActKind::Unlock,
+                    ActKind::Lock,
+                    ActKind::StartFromMemory,
+                    ActKind::Erase,
+                ]);
+                if let Some(slot) = self.active_slot() {
+                    say("slot", slot.id());
+                    acts.push(ActKind::SetSlot);
+                }
+            }
+            Running::StockRecovery => {
+                say("recovery", "stock");
+            }
+            Running::CustomRecovery => {
+                say("recovery", "custom");
+            }
+            Running::TemporaryRecovery
+            | Running::Download
+            | Running::Off
+            | Running::Warning
+            | Running::Animation
+            | Running::Refusing => {}
+        }
+        self.gated_facts(&mut say);
         DeviceState {
             handle: self.handle.clone(),
             listed,
             epoch: self.epoch(),
+            port: self.port(),
+            identities: self.identities(),
             facts,
             acts,
+            restarts: self.restarts(),
+            reads: Some(self.reads()),
+            streams: self.stream_kinds(),
+            limits: Limits {
+                download_bytes: Some(MEMORY_BYTES as u64),
+                body_bytes: Some(MAX_READ_BYTES),
+            },
+            scratch: self.scratch(),
         }
     }
 
-    /// `GET /v1/devices/H/operations/N`
+    /// The socket in which its cable is: the dock that it lies on.
+    fn port(&self) -> Option<String> {
+        Some(format!("socket of {}", self.handle.0))
+    }
+
+    /// Who it is, as what runs tells it.
+    fn identities(&self) -> BTreeMap<String, String> {
+        let saved = &self.saved;
+        let by_mode = self.scheme().is_some_and(|scheme| scheme.tells_by_mode);
+        let told: &[(&str, &str)] = match (saved.mode, by_mode) {
+            (Running::Download, _) if self.has_read_out() => &[("chip-id", &saved.chip_id)],
+            // Another loader only gives the chip as its serial.
+            (Running::Download, _) => &[("serial", &saved.chip_id)],
+            (Running::System, true) if self.has_rights() => {
+                &[("serial", &saved.serial), ("chip-id", &saved.chip_id)]
+            }
+            (Running::System | Running::StockRecovery, true) => &[("serial", &saved.serial)],
+            (Running::Bootloader, true) => &[
+                ("chip-id", &saved.chip_id),
+                ("download-number", &self.download_number()),
+            ],
+            (Running::System | Running::Bootloader, false) => {
+                &[("serial", &saved.serial), ("chip-id", &saved.chip_id)]
+            }
+            _ => &[("chip-id", &saved.chip_id)],
+        };
+        let told = told.iter();
+        told.map(|(kind, value)| ((*kind).to_owned(), (*value).to_owned()))
+            .collect()
+    }
+
+    /// The number by which its loader is listed: its own, and neither serial nor chip id.
+    pub(crate) fn download_number(&self) -> String {
+        let digest = Digest::of(format!("{} {}", self.saved.chip_id, self.saved.serial).as_bytes());
+        format!("DN{}", digest.to_string()[..10].to_uppercase())
+    }
+
+    /// The modes that a command leads to from here.
+    fn restarts(&self) -> Vec<String> {
+        ["system", "bootloader", "download", "recovery"]
+            .into_iter()
+            .filter(|mode| self.restarts_into(mode).is_some())
+            .map(str::to_owned)
+            .collect()
+    }
+
+    /// What a restart by command into `mode` starts; nothing where there is no such command.
+    fn restarts_into(&self, mode: &str) -> Option<Running> {
+        match mode {
+            _ if self.scheme().is_some() => self.may_restart_into(mode),
+            "system" => Some(Running::System),
+            "bootloader" => Some(Running::Bootloader),
+            "recovery" if self.saved.mode == Running::Bootloader => Some(self.own_recovery()),
+            _ => None,
+        }
+    }
+
+    /// `GET /v2/devices/H/operations/N`
     ///
     /// # Errors
     /// When it is not known (any more).
@@ -159,7 +228,7 @@ impl Device {
             .collect()
     }
 
-    /// `POST /v1/devices/H/act`
+    /// `POST /v2/devices/H/act`
     ///
     /// # Errors
     /// The device's refusal.
@@ -194,6 +263,11 @@ impl Device {
             ActKind::StartFromMemory => self.start_from_memory()?,
             ActKind::Erase => self.erase_by_command(request)?,
             ActKind::SetSlot => self.set_slot(request)?,
+            ActKind::ResizeVolume | ActKind::RemoveVolume => self.change_volumes(request)?,
+            ActKind::TakeStream => self.take_stream(request)?,
+            ActKind::Other => {
+                return Err(no(RefusalCode::UnknownCommand, "unknown command"));
+            }
         };
         if self
             .disarm(|fault| *fault == Fault::CableOutOnAct { act: request.kind })
@@ -217,26 +291,13 @@ impl Device {
     }
 
     fn restart(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
-        let wanted = request.args.get("mode").map(String::as_str);
-        let to = match wanted {
-            Some(mode) if self.scheme().is_some() => {
-                self.may_restart_into(mode).ok_or_else(|| {
-                    no(
-                        RefusalCode::BadRequest,
-                        format!("can't restart into {mode}"),
-                    )
-                })?
-            }
-            Some("system") => Running::System,
-            Some("bootloader") => Running::Bootloader,
-            Some("recovery") if self.saved.mode == Running::Bootloader => self.own_recovery(),
-            other => {
-                return Err(no(
-                    RefusalCode::BadRequest,
-                    format!("can't restart into {}", other.unwrap_or("nothing")),
-                ));
-            }
-        };
+        let wanted = request.args.get("mode").map_or("nothing", String::as_str);
+        let to = self.restarts_into(wanted).ok_or_else(|| {
+            no(
+                RefusalCode::BadRequest,
+                format!("can't restart into {wanted}"),
+            )
+        })?;
         let astray = self.disarm(|fault| matches!(fault, Fault::LeadsElsewhere { .. }));
         let to = match astray {
             Some(Fault::LeadsElsewhere { to }) => to,

@@ -1,14 +1,18 @@
 //! One simulated device: physics, not advice. It lets people do foolish things and shows the
 //! consequence; what it is doing survives a killed process. `hands` has keys, cable and menus, `linked` what a
-//! bridge sees and commands, `transfer` the bytes over the cable, `lock` opens and closes it, `wipe` erases the owner's data, `slots` has the
+//! bridge sees and commands, `transfer` the bytes over the cable, `volumes`, `files` and `streams` what else
+//! goes over it, `lock` opens and closes it, `wipe` erases the owner's data, `slots` has the
 //! two places of a system.
 
+mod files;
 mod gated;
 mod hands;
 mod linked;
 mod lock;
 mod slots;
+mod streams;
 mod transfer;
+mod volumes;
 mod wipe;
 
 use std::collections::BTreeMap;
@@ -39,6 +43,8 @@ pub struct Device {
     /// What the clock showed at the device's own `saved.at_ms`.
     clock_ms: i64,
     memory: Option<Vec<u8>>,
+    files: files::Files,
+    stream: Option<streams::Stream>,
 }
 
 /// Most bytes that the device's memory takes.
@@ -115,6 +121,8 @@ impl Device {
             clock,
             clock_ms,
             memory: None,
+            files: files::Files::default(),
+            stream: None,
         }
     }
 
@@ -163,6 +171,8 @@ impl Device {
             folder: Some(folder.to_owned()),
             clock,
             memory: None,
+            files: files::Files::open(folder)?,
+            stream: None,
         };
         if let Some(operation) = device.saved.erasing {
             device.finish_erase(operation)?;
@@ -240,8 +250,7 @@ impl Device {
                 all.insert("critical-lock", lock(saved.critical));
             }
             if scheme.has_slots {
-                let merges = saved.merge != saved::Merge::None;
-                all.insert("merging", if merges { "yes" } else { "no" }.to_owned());
+                all.insert("merging", saved.merge.id().to_owned());
             }
             if scheme.switch != crate::scheme::Switch::None {
                 all.insert("toggle", gate.switch(scheme, saved.at_ms).id().to_owned());
@@ -411,6 +420,8 @@ impl Device {
             }
         };
         self.memory = None;
+        self.stream = None;
+        self.forget_files_in_memory();
         let now = self.saved.at_ms;
         let hands = &mut self.saved.hands;
         (hands.since_ms, hands.list, hands.line) = (now, crate::saved::List::None, 0);
@@ -455,8 +466,11 @@ impl Device {
             return Ok(());
         }
         if going.to == Running::System {
-            // What was being merged gets done.
-            self.saved.merge = saved::Merge::None;
+            // What was being merged gets done; what waited for this start is being merged from now on.
+            self.saved.merge = match self.saved.merge {
+                saved::Merge::Waiting => saved::Merge::Merging,
+                _ => saved::Merge::None,
+            };
             self.saved.next_start = NextStart::Usual;
             self.saved.starts += 1;
         }

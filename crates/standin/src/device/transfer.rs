@@ -1,8 +1,8 @@
 //! Bytes over the cable: what may be read and written in which mode, and what a fault does to them.
 
 use veritope_wire::link::{
-    AreaLine, Epoch, InMemory, MAX_READ_BYTES, PartitionLine, PartitionList, Refusal, RefusalCode,
-    Written,
+    AreaLine, Epoch, InMemory, MAX_READ_BYTES, PartitionLine, PartitionList, Reads, Refusal,
+    RefusalCode, Spot, Written,
 };
 use veritope_wire::{Digest, Label};
 
@@ -13,7 +13,7 @@ use crate::content;
 use crate::scheme::{Opening, Rights};
 
 impl Device {
-    /// `PUT /v1/devices/H/memory`
+    /// `PUT /v2/devices/H/memory`
     ///
     /// # Errors
     /// Not in bootloader mode, too large, another digest than announced, stale epoch.
@@ -55,12 +55,20 @@ impl Device {
         })
     }
 
-    /// `GET /v1/devices/H/partitions`
+    /// `GET /v2/devices/H/partitions`
     ///
     /// # Errors
-    /// When the present mode gives no rights to read.
+    /// When the present mode gives no rights to read, and takes no writes either.
     pub fn partitions(&self) -> Result<PartitionList, Refusal> {
-        self.may_read()?;
+        self.may_read().or_else(|refusal| {
+            let takes = matches!(self.saved.mode, Running::Bootloader | Running::Download);
+            let has_bytes = !self.profile.is_facts_only();
+            if takes && has_bytes && self.is_ready().is_ok() {
+                Ok(())
+            } else {
+                Err(refusal)
+            }
+        })?;
         let partitions = content::places(&self.profile, self.saved.seed)
             .into_iter()
             .map(|place| {
@@ -85,6 +93,10 @@ impl Device {
         Ok(PartitionList {
             areas: areas.collect(),
             partitions,
+            volumes: match self.may_read() {
+                Ok(()) => self.volume_lines()?,
+                Err(_) => Vec::new(),
+            },
         })
     }
 
@@ -112,7 +124,7 @@ impl Device {
                 .is_some_and(|scheme| scheme.opening == Opening::NoLock)
     }
 
-    fn may_read(&self) -> Result<(), Refusal> {
+    pub(super) fn may_read(&self) -> Result<(), Refusal> {
         self.is_ready()?;
         if self.saved.mode.gives_rights() || self.has_read_out() || self.has_rights() {
             Ok(())
@@ -124,13 +136,32 @@ impl Device {
         }
     }
 
-    /// Bytes `start..start + count` of a partition, or of `table-0.primary` and `table-0.backup`.
+    /// How partitions are read now.
+    pub(super) fn reads(&self) -> Reads {
+        match self.may_read() {
+            Err(_) => Reads::None,
+            Ok(()) if self.saved.mode == Running::System => Reads::Live,
+            Ok(()) => Reads::AtRest,
+        }
+    }
+
+    /// Bytes `start..start + count` of what has this label.
     ///
     /// # Errors
-    /// No rights, no such partition, too much at once, past the end.
+    /// As [`Device::read_at`].
     pub fn read(&mut self, label: &str, start: u64, count: u64) -> Result<Vec<u8>, Refusal> {
+        let spot = self.spot(label)?;
+        self.read_at(&spot, start, count)
+    }
+
+    /// Bytes `start..start + count` of a partition, an end of an area, or a logical volume.
+    ///
+    /// # Errors
+    /// No rights, no such thing, too much at once, past the end.
+    pub fn read_at(&mut self, spot: &Spot, start: u64, count: u64) -> Result<Vec<u8>, Refusal> {
         self.may_read()?;
-        let (offset, length) = self.span(label)?;
+        let (offset, length) = self.lies(spot)?;
+        let label = &label_of(spot);
         if count > MAX_READ_BYTES {
             return Err(no(
                 RefusalCode::TooLarge,
@@ -158,14 +189,31 @@ impl Device {
         Ok(bytes)
     }
 
-    /// Writes bytes `start..` of a partition. No question is asked: what comes is written.
+    /// Writes bytes `start..` of what has this label.
+    ///
+    /// # Errors
+    /// As [`Device::write_at`].
+    pub fn write(
+        &mut self,
+        label: &str,
+        start: u64,
+        bytes: &[u8],
+        epoch: Epoch,
+        announced: Digest,
+    ) -> Result<Written, Refusal> {
+        let spot = self.spot(label)?;
+        self.write_at(&spot, start, bytes, epoch, announced)
+    }
+
+    /// Writes bytes `start..` of a partition or a logical volume. No question is asked: what comes is
+    /// written.
     ///
     /// # Errors
     /// Locked, no rights in this mode, no such partition, past the end, another digest than
     /// announced, stale epoch. When the cable comes out on the way, what had arrived is written.
-    pub fn write(
+    pub fn write_at(
         &mut self,
-        label: &str,
+        spot: &Spot,
         start: u64,
         bytes: &[u8],
         epoch: Epoch,
@@ -185,15 +233,11 @@ impl Device {
         if self.saved.lock == LockState::Locked && !self.has_read_out() {
             return Err(no(RefusalCode::Locked, "nothing is written while locked"));
         }
-        let place = content::places(&self.profile, self.saved.seed)
-            .into_iter()
-            .find(|place| place.label == label)
-            .ok_or_else(|| {
-                no(
-                    RefusalCode::NotFound,
-                    format!("there is no partition {label}"),
-                )
-            })?;
+        if matches!(spot, Spot::AreaStart { .. } | Spot::AreaEnd { .. }) {
+            return Err(no(RefusalCode::NotFound, "tables are not written"));
+        }
+        let (offset, length) = self.lies(spot)?;
+        let label = label_of(spot);
         let count = bytes.len() as u64;
         if count > MAX_READ_BYTES {
             return Err(no(
@@ -201,13 +245,10 @@ impl Device {
                 format!("at most {MAX_READ_BYTES} bytes at once"),
             ));
         }
-        if start
-            .checked_add(count)
-            .is_none_or(|end| end > place.length)
-        {
+        if start.checked_add(count).is_none_or(|end| end > length) {
             return Err(no(
                 RefusalCode::BadRequest,
-                format!("{label} is {} bytes long", place.length),
+                format!("{label} is {length} bytes long"),
             ));
         }
         let blake3 = Digest::of(bytes);
@@ -217,14 +258,16 @@ impl Device {
                 "the bytes are not the ones announced",
             ));
         }
-        self.sign(label)
-            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        if matches!(spot, Spot::Partition { .. }) {
+            self.sign(&label)
+                .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+        }
         let arrived = self.arrives(count);
         let kept = usize::try_from(arrived)
             .unwrap_or(bytes.len())
             .min(bytes.len());
         self.storage
-            .write_at(place.offset + start, &bytes[..kept])
+            .write_at(offset + start, &bytes[..kept])
             .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
         self.moved(count)?;
         Ok(Written {
@@ -254,39 +297,71 @@ impl Device {
     }
 
     pub(super) fn span(&self, label: &str) -> Result<(u64, u64), Refusal> {
-        let places = content::places(&self.profile, self.saved.seed);
+        self.lies(&self.spot(label)?)
+    }
+
+    /// What a label alone means: a partition, or an end of an area as `table-N.primary` and
+    /// `table-N.backup`.
+    fn spot(&self, label: &str) -> Result<Spot, Refusal> {
         let table = label
             .strip_prefix("table-")
             .and_then(|rest| rest.split_once('.'));
-        if let Some((index, copy)) = table
-            && let Some(area) = content::areas(&self.profile)
-                .into_iter()
-                .find(|area| area.index.to_string() == index)
-        {
-            let own = || places.iter().filter(|place| place.area == area.index);
-            let first = own().map(|place| place.offset).min().unwrap_or(area.base);
-            let last = own().map(|place| place.offset + place.length).max();
-            let end = area.base + area.length;
-            match copy {
-                "primary" => return Ok((area.base, first - area.base)),
-                "backup" => return Ok((last.unwrap_or(end), end - last.unwrap_or(end))),
-                _ => {}
-            }
+        match table.and_then(|(index, end)| Some((index.parse().ok()?, end))) {
+            Some((area, "primary")) => return Ok(Spot::AreaStart { area }),
+            Some((area, "backup")) => return Ok(Spot::AreaEnd { area }),
+            _ => {}
         }
-        places
-            .iter()
-            .find(|place| place.label == label)
-            .map(|place| (place.offset, place.length))
-            .ok_or_else(|| {
-                no(
-                    RefusalCode::NotFound,
-                    format!("there is no partition {label}"),
-                )
+        let places = content::places(&self.profile, self.saved.seed);
+        let place = places.iter().find(|place| place.label == label);
+        place
+            .and_then(|place| {
+                Some(Spot::Partition {
+                    area: place.area,
+                    number: place.number,
+                    label: place.label.parse().ok()?,
+                })
             })
+            .ok_or_else(|| missing(label))
+    }
+
+    /// First byte and length in bytes of it, on the device's storage.
+    ///
+    /// # Errors
+    /// When there is none, or area, number and label are not those of one entry.
+    pub fn lies(&self, spot: &Spot) -> Result<(u64, u64), Refusal> {
+        let places = content::places(&self.profile, self.saved.seed);
+        let found = match spot {
+            Spot::Partition {
+                area,
+                number,
+                label,
+            } => places
+                .iter()
+                .find(|place| {
+                    (place.area, place.number, place.label) == (*area, *number, label.as_str())
+                })
+                .map(|place| (place.offset, place.length)),
+            Spot::Volume { label } => self.volume(label.as_str())?,
+            Spot::AreaStart { area } | Spot::AreaEnd { area } => {
+                let areas = content::areas(&self.profile);
+                areas.iter().find(|one| one.index == *area).map(|area| {
+                    let own = || places.iter().filter(|place| place.area == area.index);
+                    let first = own().map(|place| place.offset).min().unwrap_or(area.base);
+                    let last = own().map(|place| place.offset + place.length).max();
+                    let end = area.base + area.length;
+                    let last = last.unwrap_or(end);
+                    match spot {
+                        Spot::AreaStart { .. } => (area.base, first - area.base),
+                        _ => (last, end - last),
+                    }
+                })
+            }
+        };
+        found.ok_or_else(|| missing(&spot.to_string()))
     }
 
     /// Counts bytes over the cable; an armed fault may pull it.
-    fn moved(&mut self, bytes: u64) -> Result<(), Refusal> {
+    pub(super) fn moved(&mut self, bytes: u64) -> Result<(), Refusal> {
         let mut pulled = false;
         for fault in &mut self.saved.faults {
             if let Fault::CableOutAfter { bytes: left } = fault {
@@ -301,5 +376,17 @@ impl Device {
             return Err(no(RefusalCode::NotConnected, "the device went away"));
         }
         Ok(())
+    }
+}
+
+fn missing(what: &str) -> Refusal {
+    no(RefusalCode::NotFound, format!("there is no {what}"))
+}
+
+/// The label under which a fault knows it.
+fn label_of(spot: &Spot) -> String {
+    match spot {
+        Spot::Volume { label } => label.to_string(),
+        other => other.label_of_old().unwrap_or_default(),
     }
 }

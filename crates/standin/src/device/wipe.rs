@@ -19,6 +19,15 @@ impl Device {
         self.save()
     }
 
+    /// An update was taken in and waits for its first start, as found on the table.
+    ///
+    /// # Errors
+    /// When its state can't be saved.
+    pub fn has_an_update_waiting(&mut self) -> io::Result<()> {
+        self.saved.merge = Merge::Waiting;
+        self.save()
+    }
+
     /// How often the owner's data was erased since it was made.
     #[must_use]
     pub fn wipes(&self) -> u32 {

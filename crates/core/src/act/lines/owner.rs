@@ -209,13 +209,17 @@ pub(crate) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Line
 pub(crate) fn merging(rule: Rule, family: &Family, facts: &Facts) -> Option<Line> {
     family.place(FactKey::Merging)?;
     Some(match choice(facts, FactKey::Merging) {
-        Some(("no", basis)) => {
+        Some(("none", basis)) => {
             // Where it is not known yet, it is read on the way.
             Line::met(rule, "No update is being merged.", basis).due(Due::Door)
         }
-        Some(_) => Line::missing(
+        Some((how, _)) => Line::missing(
             rule,
-            "An update is being merged: start the system and let it finish, or what is erased now leaves nothing that starts.",
+            if how == "waiting" {
+                "An update waits for its first start: start the system and let it finish, or what is erased now leaves nothing that starts."
+            } else {
+                "An update is being merged: start the system and let it finish, or what is erased now leaves nothing that starts."
+            },
             Need::Carried { cure: None },
         )
         .citing(facts, [FactKey::Merging]),

@@ -148,13 +148,8 @@ fn recovery_on_a_bridge(folder: &Path, runtime: &Runtime) -> Outcome<String> {
 fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
     let transport = HttpTransport::new(url, TOKEN)?;
     let handle = Handle(HANDLE.to_owned());
-    let length = transport
-        .partitions(&handle)?
-        .partitions
-        .iter()
-        .find(|part| part.label.as_str() == LABEL)
-        .map(|part| part.length_bytes)
-        .ok_or("the device has no such partition")?;
+    let found = transport.partitions(&handle)?.find(LABEL);
+    let (spot, length) = found.ok_or("the device has no such partition")?;
     let ranges: Vec<(u64, u64)> = (0..length)
         .step_by(usize::try_from(MAX_READ_BYTES)?)
         .map(|first| (first, MAX_READ_BYTES.min(length - first)))
@@ -165,7 +160,7 @@ fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
         let mut hasher = SeeingHasher::new();
         let mut file = std::fs::File::create(folder.join("ours"))?;
         for (first, count) in &ranges {
-            let bytes = transport.read(&handle, LABEL, *first, *count)?.bytes;
+            let bytes = transport.read(&handle, &spot, *first, *count)?.bytes;
             hasher.update(&bytes);
             file.write_all(&bytes)?;
         }
@@ -181,7 +176,7 @@ fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
             }
             curl.args(["--header", &format!("Authorization: Bearer {TOKEN}")]);
             curl.args(["--range", &format!("{first}-{}", first + count - 1)]);
-            curl.arg(format!("{url}/v1/devices/{HANDLE}/partitions/{LABEL}"));
+            curl.arg(format!("{url}/v2/devices/{HANDLE}{}", spot.path()));
         }
         let status = curl
             .stdout(std::fs::File::create(folder.join("theirs"))?)
@@ -206,13 +201,8 @@ fn capture(url: &str, folder: &Path) -> Outcome {
     let transport = HttpTransport::new(url, TOKEN)?;
     let handle = Handle(HANDLE.to_owned());
     let label: Label = LABEL.parse()?;
-    let length = transport
-        .partitions(&handle)?
-        .partitions
-        .iter()
-        .find(|part| part.label == label)
-        .map(|part| part.length_bytes)
-        .ok_or("the device has no such partition")?;
+    let found = transport.partitions(&handle)?.find(LABEL);
+    let (spot, length) = found.ok_or("the device has no such partition")?;
     let layout = FrameLayout::new(length);
     let (mut ours, mut theirs, mut verified) = (Vec::new(), Vec::new(), Vec::new());
     for run in 0..RUNS {
@@ -222,7 +212,7 @@ fn capture(url: &str, folder: &Path) -> Outcome {
         let mut staging = vault.stage(JobId::new(uuid::Uuid::from_u128(2)))?;
         let read = |index: u64| {
             let (first, count) = layout.span(index);
-            let read = transport.read(&handle, LABEL, first, count);
+            let read = transport.read(&handle, &spot, first, count);
             read.map(|read| read.bytes).map_err(std::io::Error::other)
         };
         pump(layout, 0, read, |frame| {
@@ -252,7 +242,7 @@ fn capture(url: &str, folder: &Path) -> Outcome {
             let (first, count) = layout.span(index);
             curl.args(["--header", &format!("Authorization: Bearer {TOKEN}")]);
             curl.args(["--range", &format!("{first}-{}", first + count - 1)]);
-            curl.arg(format!("{url}/v1/devices/{HANDLE}/partitions/{LABEL}"));
+            curl.arg(format!("{url}/v2/devices/{HANDLE}{}", spot.path()));
         }
         if !curl
             .stdout(std::fs::File::create(&file)?)
