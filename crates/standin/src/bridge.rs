@@ -397,16 +397,16 @@ async fn read_end(
 }
 
 /// The range that a request asks for.
-fn asked_range(headers: &HeaderMap) -> Result<(u64, u64), Response> {
+fn asked_range(headers: &HeaderMap) -> Result<(u64, u64), Refusal> {
     headers
         .get(header::RANGE)
         .and_then(|value| value.to_str().ok())
         .and_then(parse_range)
         .ok_or_else(|| {
-            refuse(&no(
+            no(
                 RefusalCode::BadRequest,
                 "a Range of bytes=FIRST-LAST is needed",
-            ))
+            )
         })
 }
 
@@ -436,7 +436,7 @@ async fn read(
     spot: Spot,
     headers: &HeaderMap,
 ) -> Result<Response, Response> {
-    let (first, last) = asked_range(headers)?;
+    let (first, last) = asked_range(headers).map_err(|refusal| refuse(&refusal))?;
     crossing(bridge, handle, move |device| {
         let bytes = device.read_at(&spot, first, last - first + 1)?;
         let (_, length) = device.lies(&spot)?;
@@ -479,22 +479,22 @@ struct Announced {
     digest: Digest,
 }
 
-fn announced(headers: &HeaderMap, bytes: &Bytes) -> Result<Announced, Response> {
+fn announced(headers: &HeaderMap, bytes: &Bytes) -> Result<Announced, Refusal> {
     let text = |name: &str| headers.get(name).and_then(|value| value.to_str().ok());
     let range = text("content-range").and_then(parse_content_range);
     let epoch = text(EPOCH_HEADER).and_then(|text| text.parse().ok());
     let digest = text(DIGEST_HEADER).and_then(|text| text.parse::<Digest>().ok());
     let (Some((first, last, length)), Some(epoch), Some(digest)) = (range, epoch, digest) else {
-        return Err(refuse(&no(
+        return Err(no(
             RefusalCode::BadRequest,
             "content-range, bench-epoch and bench-blake3 are needed as headers",
-        )));
+        ));
     };
     if last - first + 1 != bytes.len() as u64 {
-        return Err(refuse(&no(
+        return Err(no(
             RefusalCode::BadRequest,
             "content-range and body differ in length",
-        )));
+        ));
     }
     Ok(Announced {
         first,
@@ -511,7 +511,7 @@ async fn write(
     headers: &HeaderMap,
     bytes: Bytes,
 ) -> Result<Response, Response> {
-    let said = announced(headers, &bytes)?;
+    let said = announced(headers, &bytes).map_err(|refusal| refuse(&refusal))?;
     crossing(bridge, handle, move |device| {
         device
             .write_at(&spot, said.first, &bytes, said.epoch, said.digest)

@@ -9,7 +9,7 @@ use axum::routing::{get, post};
 use serde::Deserialize;
 use veritope_wire::link::{FileDigest, FolderList, StreamId, StreamRequest, StreamState, Written};
 
-use super::{Bridge, announced, asked_range, crossing, ranged};
+use super::{Bridge, announced, asked_range, crossing, ranged, refuse};
 
 pub(super) fn routes() -> Router<Bridge> {
     Router::new()
@@ -49,7 +49,7 @@ async fn pull(
     Query(at): Query<At>,
     headers: HeaderMap,
 ) -> Result<Response, Response> {
-    let (first, last) = asked_range(&headers)?;
+    let (first, last) = asked_range(&headers).map_err(|refusal| refuse(&refusal))?;
     crossing(bridge, handle, move |device| {
         let (bytes, length) = device.pull(&at.path, first, last - first + 1)?;
         Ok(ranged(bytes, (first, last), length, device.epoch_now()))
@@ -64,7 +64,7 @@ async fn push(
     headers: HeaderMap,
     bytes: Bytes,
 ) -> Result<Json<Written>, Response> {
-    let said = announced(&headers, &bytes)?;
+    let said = announced(&headers, &bytes).map_err(|refusal| refuse(&refusal))?;
     let written = crossing(bridge, handle, move |device| {
         let span = (said.first, said.length);
         device.push(&at.path, span, &bytes, said.epoch, said.digest)
@@ -99,7 +99,7 @@ async fn put(
     headers: HeaderMap,
     bytes: Bytes,
 ) -> Result<Json<StreamState>, Response> {
-    let said = announced(&headers, &bytes)?;
+    let said = announced(&headers, &bytes).map_err(|refusal| refuse(&refusal))?;
     let state = crossing(bridge, handle, move |device| {
         device.put_stream(StreamId(id), said.first, &bytes, said.epoch, said.digest)
     })
