@@ -9,11 +9,17 @@
 //! stored: magic `0x184D2A5D` · u32 LE length of what follows · 32 bytes of BLAKE3 each. A digest of
 //! the image alone would not notice every changed bit, since a compressed form may say the same
 //! bytes in two ways. Files without it are older ones.
+//!
+//! Where the frames are only those in which an image differs from another one, a third skippable frame lies
+//! before the digests: magic `0x184D2A5C` · u32 LE length of what follows · 32 bytes, BLAKE3 of the other
+//! image · u64 LE length of both in bytes · u32 LE number of each frame here.
 
 use veritope_wire::Digest;
 
 /// Magic number of the skippable frame.
 const SKIPPABLE: u32 = 0x184D_2A5E;
+/// Magic number of the skippable frame that names the image in which the other frames are.
+const REST: u32 = 0x184D_2A5C;
 /// Magic number of the skippable frame with the digests.
 const DIGESTS: u32 = 0x184D_2A5D;
 /// Magic number at the very end.
@@ -89,6 +95,68 @@ pub fn read_footer(footer: &[u8]) -> Result<u64, NotASeekTable> {
         ));
     }
     word(0).map(u64::from).ok_or(NotASeekTable::Magic)
+}
+
+/// Where the frames are that an object does not hold itself.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RestIn {
+    /// Digest of the image in which they are.
+    pub image: Digest,
+    /// Length of both images in bytes.
+    pub length_bytes: u64,
+    /// Numbers of the frames that the object holds, in order.
+    pub own: Vec<u32>,
+}
+
+/// Bytes that the skippable frame of a [`RestIn`] with `frames` own frames takes.
+#[must_use]
+pub fn rest_bytes(frames: u64) -> u64 {
+    HEAD_BYTES + DIGEST_BYTES + 8 + frames * 4
+}
+
+/// The skippable frame that names the image in which the other frames are.
+#[must_use]
+pub fn build_rest(rest: &RestIn) -> Vec<u8> {
+    let payload = rest_bytes(rest.own.len() as u64) - HEAD_BYTES;
+    let mut bytes = Vec::new();
+    bytes.extend(REST.to_le_bytes());
+    bytes.extend(u32::try_from(payload).unwrap_or(u32::MAX).to_le_bytes());
+    bytes.extend(rest.image.bytes());
+    bytes.extend(rest.length_bytes.to_le_bytes());
+    for index in &rest.own {
+        bytes.extend(index.to_le_bytes());
+    }
+    bytes
+}
+
+/// Reads what [`build_rest`] made, for an object of `frames` frames.
+///
+/// # Errors
+/// When it is anything else, or the numbers don't count up.
+pub fn read_rest(bytes: &[u8], frames: u64) -> Result<RestIn, NotASeekTable> {
+    let damaged = NotASeekTable::Damaged("what names the rest of its frames makes no sense");
+    let (head, payload) = bytes.split_at_checked(8).ok_or(damaged.clone())?;
+    let is_head = head[..4] == REST.to_le_bytes()
+        && head[4..] == u32::try_from(payload.len()).unwrap_or(0).to_le_bytes();
+    let (image, after) = payload.split_first_chunk::<32>().ok_or(damaged.clone())?;
+    let (length, own) = after.split_first_chunk::<8>().ok_or(damaged.clone())?;
+    let own: Vec<u32> = own
+        .as_chunks::<4>()
+        .0
+        .iter()
+        .map(|index| u32::from_le_bytes(*index))
+        .collect();
+    let is_sound = is_head
+        && bytes.len() as u64 == rest_bytes(frames)
+        && own.windows(2).all(|pair| pair[0] < pair[1]);
+    if !is_sound {
+        return Err(damaged);
+    }
+    Ok(RestIn {
+        image: Digest::from_bytes(*image),
+        length_bytes: u64::from_le_bytes(*length),
+        own,
+    })
 }
 
 /// Bytes that the digests of `frames` frames take.

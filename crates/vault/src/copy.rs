@@ -1,14 +1,15 @@
 //! A capture in another place: objects first, the manifest last, byte for byte.
 
+use std::collections::BTreeMap;
 use std::fs::{self, OpenOptions};
 use std::io::{Read, Seek, SeekFrom, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use veritope_wire::{CaptureId, Digest, UnitId};
 
 use crate::durable;
 use crate::error::VaultError;
-use crate::manifest::Manifest;
+use crate::manifest::{Captured, Manifest};
 use crate::plain;
 use crate::vault::Vault;
 
@@ -51,28 +52,44 @@ impl Vault {
                     .to_owned(),
             });
         }
-        let missing: u64 = manifest
-            .partitions
-            .iter()
-            .filter(|part| length_of(&target.object_path(part.blake3)).is_none())
-            .map(|part| part.stored_bytes)
-            .sum();
-        target.has_room(missing)?;
-        let mut copied = Copied {
-            written_bytes: 0,
-            present: 0,
-            manifest: digest,
-        };
+        let mut missing = BTreeMap::new();
+        let mut present = 0;
         for part in &manifest.partitions {
-            let to = target.object_path(part.blake3);
-            if length_of(&to) == Some(part.stored_bytes) {
-                copied.present += 1;
+            if target.holds(part) {
+                present += 1;
                 continue;
             }
-            copied.written_bytes += copy_file(self, target, part.blake3, &to, &mut each)?;
+            for file in self.files_of(part.blake3)? {
+                let length = length_of(&self.root().join(&file));
+                if length.is_some() && length != length_of(&target.root().join(&file)) {
+                    missing.insert(file, length.unwrap_or(0));
+                }
+            }
+        }
+        target.has_room(missing.values().sum())?;
+        let mut copied = Copied {
+            written_bytes: 0,
+            present,
+            manifest: digest,
+        };
+        // What others need comes before what needs it.
+        let is_changed = |file: &Path| file.to_string_lossy().ends_with(".changed.zst");
+        let mut files: Vec<PathBuf> = missing.into_keys().collect();
+        files.sort_by_key(|file| is_changed(file));
+        for file in files {
+            copied.written_bytes += copy_file(self, target, &file, &mut each)?;
         }
         self.copy_manifest_to(target, &manifest, known)?;
         Ok(copied)
+    }
+
+    /// Whether what lies here for an image is an object of its length, by its tables.
+    fn holds(&self, part: &Captured) -> bool {
+        let object = self.object(part.blake3);
+        object.is_ok_and(|object| {
+            let info = object.info();
+            (info.bytes, info.frames) == (part.length_bytes, part.layout().count())
+        })
     }
 
     /// Brings the manifest of a capture to `target`, byte for byte, if its file has the digest that is
@@ -108,15 +125,16 @@ fn length_of(path: &Path) -> Option<u64> {
     meta.is_file().then_some(meta.len())
 }
 
-/// Copies an object into place, over whatever lies there, a link or a pipe too; a part that an earlier try left is gone on with.
+/// Copies a file of an object into place, over whatever lies there, a link or a pipe too; a part that an
+/// earlier try left is gone on with.
 pub(crate) fn copy_file(
     source: &Vault,
     target: &Vault,
-    image: Digest,
-    to: &Path,
+    file: &Path,
     each: &mut impl FnMut(u64) -> bool,
 ) -> Result<u64, VaultError> {
-    let from = source.object_path(image);
+    let (from, to) = (source.root().join(file), target.root().join(file));
+    let to = to.as_path();
     if let Some(parent) = to.parent() {
         plain::check(target.root(), parent)?;
         durable::make_folder(parent).map_err(VaultError::at(parent))?;

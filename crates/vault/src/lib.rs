@@ -3,6 +3,7 @@
 //! ```text
 //! VAULT/place.toml                                what this place is called; its medium, if declared
 //! VAULT/objects/ab/<blake3>.zst                   an image: independent frames, seek table behind
+//! VAULT/objects/ab/<blake3>.changed.zst           an image: those frames in which it differs from another
 //! VAULT/captures/<unit>/<date>-<id>/manifest.json what was read, written last, never changed
 //! VAULT/staging/<job>/                            what is under way; frames.jsonl tells how far
 //! ```
@@ -19,6 +20,7 @@ mod place;
 mod plain;
 mod pump;
 mod staging;
+mod syncer;
 mod vault;
 mod verify;
 
@@ -27,7 +29,7 @@ pub use error::VaultError;
 pub use manifest::{BothEnds, CaptureSource, Captured, CapturedArea, MANIFEST_VERSION, Manifest};
 pub use object::{Object, ObjectImage, ObjectInfo};
 pub use place::{Medium, PlaceFile};
-pub use pump::{FrameDone, pump};
+pub use pump::{FrameDone, Packed, pump};
 pub use staging::{StagedImage, Staging};
 pub use vault::{Access, Vault};
 pub use verify::{Damage, ImageState, VerifyReport};

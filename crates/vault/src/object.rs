@@ -1,4 +1,5 @@
-//! An object: one image as a file of zstd frames.
+//! An object: one image as a file of zstd frames; or only those frames in which it differs from another
+//! object's image.
 
 use std::cell::RefCell;
 use std::fs::File;
@@ -9,8 +10,8 @@ use rustix::fs::Advice;
 use veritope_core::digest::{FRAME_BYTES, FrameLayout};
 use veritope_formats::look::Bytes;
 use veritope_formats::seektable::{
-    FOOTER_BYTES, FramePlace, NotASeekTable, digests_bytes, read_digests, read_footer,
-    read_seek_table, table_bytes,
+    FOOTER_BYTES, FramePlace, NotASeekTable, RestIn, digests_bytes, read_digests, read_footer,
+    read_rest, read_seek_table, rest_bytes, table_bytes,
 };
 use veritope_wire::Digest;
 
@@ -29,6 +30,16 @@ pub struct Object {
     frames: Vec<FramePlace>,
     /// Of the frames as they are stored; older objects have none.
     digests: Option<Vec<Digest>>,
+    /// Where the other frames are, and that object.
+    rest: Option<(RestIn, Box<Object>)>,
+}
+
+/// A frame as it is stored.
+#[derive(Debug)]
+pub(crate) struct StoredFrame {
+    pub(crate) stored: Vec<u8>,
+    pub(crate) bytes: u32,
+    pub(crate) stored_blake3: Digest,
 }
 
 /// What an object's own table says.
@@ -49,15 +60,15 @@ impl Object {
     /// # Errors
     /// When it can't be read, is no plain file or no object.
     pub fn open(path: &Path) -> Result<Self, VaultError> {
-        Self::read(path, plain::open_file(path)?)
+        Self::read(None, path, plain::open_file(path)?)
     }
 
     /// The same for a file of the place at `root`: a link on the way there is not followed.
     pub(crate) fn open_in(root: &Path, path: &Path) -> Result<Self, VaultError> {
-        Self::read(path, plain::open(root, path)?)
+        Self::read(Some(root), path, plain::open(root, path)?)
     }
 
-    fn read(path: &Path, mut file: File) -> Result<Self, VaultError> {
+    fn read(root: Option<&Path>, path: &Path, mut file: File) -> Result<Self, VaultError> {
         let refuse = VaultError::at(path);
         let unreadable = |what: String| VaultError::Unreadable {
             path: path.to_owned(),
@@ -87,9 +98,26 @@ impl Object {
         let rest = length - table.len() as u64;
         let frames = read_seek_table(&table, rest).map_err(damaged)?;
         let stored: u64 = frames.iter().map(|at| u64::from(at.stored_bytes)).sum();
-        let between = (rest - stored).min(digests_bytes(count) + 1);
-        let digests = read_digests(&before(rest, between)?, count).map_err(damaged)?;
+        let between = (rest - stored).min(digests_bytes(count) + rest_bytes(count) + 1);
+        let mut between = before(rest, between)?;
+        let rest = if between.len() as u64 == digests_bytes(count) + rest_bytes(count) {
+            let digests = between.split_off(usize::try_from(rest_bytes(count)).unwrap_or(0));
+            let rest = read_rest(&between, count).map_err(damaged)?;
+            between = digests;
+            Some(rest)
+        } else {
+            None
+        };
+        let digests = read_digests(&between, count).map_err(damaged)?;
+        let rest = match rest {
+            Some(rest) => {
+                let object = Self::of_rest(root, path, &rest)?;
+                Some((rest, Box::new(object)))
+            }
+            None => None,
+        };
         Ok(Self {
+            rest,
             path: path.to_owned(),
             file,
             stored_bytes: length,
@@ -98,9 +126,53 @@ impl Object {
         })
     }
 
+    /// The object that holds the other frames: it lies among the objects of the same vault, whole.
+    fn of_rest(root: Option<&Path>, path: &Path, rest: &RestIn) -> Result<Self, VaultError> {
+        let unreadable = |what: &str| VaultError::Unreadable {
+            path: path.to_owned(),
+            what: what.to_owned(),
+        };
+        let objects = path.parent().and_then(Path::parent);
+        let objects = objects.ok_or_else(|| unreadable("it lies in no vault"))?;
+        let there = objects.join(whole_name(rest.image));
+        let object = match root {
+            Some(root) => Self::open_in(root, &there),
+            None => Self::open(&there),
+        }?;
+        let frames = object.layout().count();
+        let is_it = object.rest.is_none()
+            && object.info().bytes == rest.length_bytes
+            && rest.own.iter().all(|index| u64::from(*index) < frames);
+        if is_it {
+            Ok(object)
+        } else {
+            Err(unreadable(
+                "the object with the rest of its frames is another one",
+            ))
+        }
+    }
+
+    /// The image in which the frames are that it does not hold itself.
+    pub(crate) fn rest_image(&self) -> Option<Digest> {
+        self.rest.as_ref().map(|(rest, _)| rest.image)
+    }
+
+    /// Whether it holds frame `index` itself.
+    pub(crate) fn is_own(&self, index: u64) -> bool {
+        let own = self.rest.as_ref().map(|(rest, _)| &rest.own);
+        own.is_none_or(|own| u32::try_from(index).is_ok_and(|index| own.contains(&index)))
+    }
+
     /// What its table says.
     #[must_use]
     pub fn info(&self) -> ObjectInfo {
+        if let Some((rest, object)) = &self.rest {
+            return ObjectInfo {
+                frames: object.info().frames,
+                bytes: rest.length_bytes,
+                stored_bytes: self.stored_bytes,
+            };
+        }
         ObjectInfo {
             frames: self.frames.len() as u64,
             bytes: self.frames.iter().map(|frame| u64::from(frame.bytes)).sum(),
@@ -126,9 +198,41 @@ impl Object {
     /// # Errors
     /// In words, what is wrong with the frame.
     pub fn frame(&mut self, index: u64) -> Result<Vec<u8>, String> {
-        let place = usize::try_from(index)
-            .ok()
-            .and_then(|index| self.frames.get(index))
+        let frame = self.stored_frame(index)?;
+        let bytes = zstd::bulk::decompress(&frame.stored, frame.bytes as usize)
+            .map_err(|error| format!("it can't be decoded: {error}"))?;
+        if bytes.len() == frame.bytes as usize {
+            Ok(bytes)
+        } else {
+            Err(format!(
+                "it holds {} bytes, not {}",
+                bytes.len(),
+                frame.bytes
+            ))
+        }
+    }
+
+    /// The file in which frame `index` lies.
+    #[must_use]
+    pub fn path_of(&self, index: u64) -> &Path {
+        match &self.rest {
+            Some((_, object)) if !self.is_own(index) => &object.path,
+            _ => &self.path,
+        }
+    }
+
+    /// Frame `index` as it is stored, after looking whether it is so as it was written.
+    pub(crate) fn stored_frame(&mut self, index: u64) -> Result<StoredFrame, String> {
+        let mut at = usize::try_from(index).ok();
+        if let Some((rest, object)) = &mut self.rest {
+            let own = u32::try_from(index).ok();
+            at = own.and_then(|index| rest.own.binary_search(&index).ok());
+            if at.is_none() {
+                return object.stored_frame(index);
+            }
+        }
+        let place = at
+            .and_then(|at| self.frames.get(at))
             .copied()
             .ok_or_else(|| "it is not there".to_owned())?;
         if u64::from(place.bytes) > FRAME_BYTES || u64::from(place.stored_bytes) > 2 * FRAME_BYTES {
@@ -139,26 +243,31 @@ impl Object {
             .seek(SeekFrom::Start(place.stored_offset))
             .and_then(|_| self.file.read_exact(&mut stored))
             .map_err(|error| format!("it can't be read: {error}"))?;
-        let digest = self.digests.as_ref().and_then(|all| {
-            let at = usize::try_from(index).ok()?;
-            all.get(at)
-        });
-        if digest.is_some_and(|digest| *digest != Digest::of(&stored)) {
+        let known = self.digests.as_ref().and_then(|all| all.get(at?));
+        let stored_blake3 = Digest::of(&stored);
+        if known.is_some_and(|digest| *digest != stored_blake3) {
             return Err("it is not stored as it was written: its medium changes bits".to_owned());
         }
-        let bytes = zstd::bulk::decompress(&stored, place.bytes as usize)
-            .map_err(|error| format!("it can't be decoded: {error}"))?;
-        if bytes.len() == place.bytes as usize {
-            Ok(bytes)
-        } else {
-            Err(format!(
-                "it holds {} bytes, not {}",
-                bytes.len(),
-                place.bytes
-            ))
-        }
+        Ok(StoredFrame {
+            stored,
+            bytes: place.bytes,
+            stored_blake3,
+        })
     }
 }
+
+/// Path below `objects` of an object that holds all its frames.
+pub(crate) fn whole_name(image: Digest) -> PathBuf {
+    let name = image.to_string();
+    Path::new(&name[..2]).join(format!("{name}.zst"))
+}
+
+/// Path below `objects` of an object that holds only the frames in which it differs from another.
+pub(crate) fn changed_name(image: Digest) -> PathBuf {
+    let name = image.to_string();
+    Path::new(&name[..2]).join(format!("{name}.changed.zst"))
+}
+
 /// The image that an object keeps, read from any place, a frame at a time.
 #[derive(Debug)]
 pub struct ObjectImage {

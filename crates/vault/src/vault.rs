@@ -9,15 +9,16 @@ use veritope_wire::{CaptureId, Digest, JobId, PlaceId, UnitId};
 use crate::durable;
 use crate::error::VaultError;
 use crate::manifest::{MANIFEST_VERSION, Manifest};
-use crate::object::Object;
+use crate::object::{Object, changed_name, whole_name};
 use crate::place::{Medium, PlaceFile, free_bytes};
 use crate::plain;
 
 /// Version of the folder's layout.
 ///
 /// Changes: 1 = first. 2 = objects hold the digests of their frames as stored; a vault of version 1
-/// is read as it is, and becomes version 2 when it is opened for writing.
-const VAULT_VERSION: u32 = 2;
+/// is read as it is, and becomes version 2 when it is opened for writing. 3 = an object may hold only the
+/// frames in which it differs from another; likewise.
+const VAULT_VERSION: u32 = 3;
 /// Most of a `place.toml` that is read.
 const MOST_PLACE_BYTES: u64 = 64 << 10;
 /// Largest manifest that is read.
@@ -176,14 +177,31 @@ impl Vault {
         })
     }
 
-    /// Where the object of an image lies, or will.
+    /// Where the object of an image lies, or will: whole, or with only the frames in which it differs from
+    /// another. One that is there whole comes first.
     #[must_use]
     pub fn object_path(&self, image: Digest) -> PathBuf {
-        let name = image.to_string();
-        self.root
-            .join("objects")
-            .join(&name[..2])
-            .join(format!("{name}.zst"))
+        let objects = self.root.join("objects");
+        let (whole, changed) = (whole_name(image), changed_name(image));
+        let is_there = |name: &PathBuf| fs::symlink_metadata(objects.join(name)).is_ok();
+        let is_changed = !is_there(&whole) && is_there(&changed);
+        objects.join(if is_changed { changed } else { whole })
+    }
+
+    /// The files that the object of an image is made of, below the vault's folder: its own last.
+    ///
+    /// # Errors
+    /// When it is not there or no object.
+    pub(crate) fn files_of(&self, image: Digest) -> Result<Vec<PathBuf>, VaultError> {
+        let objects = Path::new("objects");
+        let rest = self.object(image)?.rest_image();
+        Ok(match rest {
+            Some(rest) => vec![
+                objects.join(whole_name(rest)),
+                objects.join(changed_name(image)),
+            ],
+            None => vec![objects.join(whole_name(image))],
+        })
     }
 
     /// Opens the object of an image.

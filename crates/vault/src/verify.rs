@@ -8,8 +8,10 @@ use veritope_core::coverage::BlankBytes;
 use veritope_core::digest::{FrameList, SeeingHasher, Seen};
 use veritope_wire::{CaptureId, Digest, Label, UnitId};
 
+use crate::durable;
 use crate::error::VaultError;
 use crate::manifest::{Captured, Manifest};
+use crate::object::whole_name;
 use crate::vault::Vault;
 
 /// One damaged stretch of an image.
@@ -118,7 +120,7 @@ impl Vault {
                     frame: Some(index),
                     first_byte: first,
                     last_byte: first + length.saturating_sub(1),
-                    file: object.path().to_owned(),
+                    file: object.path_of(index).to_owned(),
                     what,
                 });
             }
@@ -153,7 +155,6 @@ impl Vault {
     /// When the other place's object is damaged too, or this one can't be written.
     pub fn repair_from(&self, other: &Vault, part: &Captured) -> Result<(), VaultError> {
         self.may_write()?;
-        let to = self.object_path(part.blake3);
         if let ImageState::Damaged(damage) = other.verify_image(part, |_| true) {
             let first = damage.into_iter().next();
             return Err(VaultError::Damaged {
@@ -164,7 +165,16 @@ impl Vault {
                 what: first.map_or_else(String::new, |one| one.what),
             });
         }
-        crate::copy::copy_file(other, self, part.blake3, &to, &mut |_| true).map(drop)
+        let files = other.files_of(part.blake3)?;
+        for file in &files {
+            crate::copy::copy_file(other, self, file, &mut |_| true)?;
+        }
+        // A whole one would come first, and it is the one that is damaged.
+        let whole = self.root().join("objects").join(whole_name(part.blake3));
+        if !files.iter().any(|file| self.root().join(file) == whole) {
+            durable::clear(&whole).map_err(VaultError::at(&whole))?;
+        }
+        Ok(())
     }
 
     /// Reads a whole capture back.

@@ -187,9 +187,11 @@ impl Keeping {
                 total_bytes: all + twice + all,
             },
         };
+        let before = self.kept_before(&record);
         let reader = Reader {
             device: &device,
             epoch,
+            before: &before,
         };
         let mut partitions = Vec::new();
         for image in &images {

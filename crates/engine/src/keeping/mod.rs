@@ -7,6 +7,7 @@
 //! * `found`: what another bench kept · `stock`: sets of the maker's
 
 pub(crate) mod backup;
+mod before;
 pub(crate) mod change;
 mod error;
 pub(crate) mod found;

@@ -11,9 +11,9 @@ use veritope_core::rule::Rule;
 use veritope_formats::look::{HEAD_BYTES, superblock};
 use veritope_formats::table::read_table;
 use veritope_link::{DeviceLink, LinkError};
-use veritope_vault::{Captured, CapturedArea, Staging, pump};
+use veritope_vault::{Captured, CapturedArea, Staging, VaultError, pump};
+use veritope_wire::Label;
 use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine, PartitionList, Spot};
-use veritope_wire::{Digest, Label};
 
 use crate::keeping::KeepingError;
 use crate::progress::{Moving, Watcher};
@@ -250,6 +250,9 @@ fn ends(area: &AreaLine, lines: &[&PartitionLine]) -> Result<(Image, Image), Kee
 pub(crate) struct Reader<'d> {
     pub(crate) device: &'d DeviceLink,
     pub(crate) epoch: Epoch,
+    /// What is kept of this unit from before, read back and sound: frames that are the same are not stored
+    /// again.
+    pub(crate) before: &'d BTreeMap<Label, Captured>,
 }
 
 impl Reader<'_> {
@@ -265,33 +268,31 @@ impl Reader<'_> {
         image: &Image,
         meter: &mut Meter<'_>,
     ) -> Result<Captured, KeepingError> {
-        let layout = FrameLayout::new(image.length_bytes);
-        self.bring(staging, image, meter)?;
-        let mut agreement = Agreement::Once;
-        if image.is_read_twice {
-            let first = staging.values_of(&image.label);
-            let second = self.values(image, "again", Some(meter))?;
-            if second == first {
-                agreement = Agreement::Twice;
-            } else {
-                agreement = Agreement::TwoOfThree;
-                let third = self.values(image, "a third time", None)?;
-                if third == second {
-                    staging.forget(&image.label)?;
-                    self.bring(staging, image, meter)?;
-                }
-                let kept = staging.values_of(&image.label);
-                if third != kept {
-                    return Err(no_backup(
-                        Rule::B4,
-                        format!(
-                            "no two reads of {} agree: a bad cable or worn storage; change the cable and try again",
-                            image.label
-                        ),
-                    ));
-                }
+        let before = self.before.get(&image.label);
+        let before = before.filter(|part| part.length_bytes == image.length_bytes);
+        match self.take_beside(staging, image, before, meter) {
+            // What was kept is gone or damaged: all of it is stored anew.
+            Err(KeepingError::Vault(error)) if before.is_some() && is_lost(&error) => {
+                self.take_beside(staging, image, None, meter)
             }
+            other => other,
         }
+    }
+
+    fn take_beside(
+        &self,
+        staging: &mut Staging<'_>,
+        image: &Image,
+        before: Option<&Captured>,
+        meter: &mut Meter<'_>,
+    ) -> Result<Captured, KeepingError> {
+        let layout = FrameLayout::new(image.length_bytes);
+        self.bring(staging, image, before, meter)?;
+        let agreement = if image.is_read_twice {
+            self.read_again(staging, image, before, meter)?
+        } else {
+            Agreement::Once
+        };
         let staged = staging.close(&image.label, layout)?;
         let part = Captured {
             label: image.label.clone(),
@@ -315,13 +316,14 @@ impl Reader<'_> {
         &self,
         staging: &mut Staging<'_>,
         image: &Image,
+        before: Option<&Captured>,
         meter: &mut Meter<'_>,
     ) -> Result<(), KeepingError> {
         meter.at(format!("reading {}", image.label));
         let layout = FrameLayout::new(image.length_bytes);
         let from = staging.frames_of(&image.label);
         let watcher = meter.watcher;
-        let read = |index: u64| {
+        let read = |index: u64, _| {
             if watcher.should_stop() {
                 return Err(KeepingError::Stopped);
             }
@@ -331,38 +333,69 @@ impl Reader<'_> {
             }
             Ok(bytes)
         };
-        pump(layout, from, read, |frame| {
-            let bytes = u64::from(frame.bytes);
-            staging.append(&image.label, frame)?;
-            meter.moved(bytes);
+        let (known, as_in) = (
+            before.map(|part| &part.frames[..]),
+            before.map(|part| part.blake3),
+        );
+        pump(layout, from, known, read, |frame| {
+            staging.append(&image.label, frame, as_in)?;
+            meter.moved(u64::from(frame.bytes));
             Ok(())
         })
     }
 
-    /// Reads an image for the values of its frames only.
-    fn values(
+    /// Reads an image a second time. A frame that comes otherwise is read a third time, and what two reads
+    /// agree on is kept; where no two do, none of it is (`B4`).
+    fn read_again(
         &self,
+        staging: &mut Staging<'_>,
         image: &Image,
-        how: &str,
-        mut meter: Option<&mut Meter<'_>>,
-    ) -> Result<Vec<Digest>, KeepingError> {
+        before: Option<&Captured>,
+        meter: &mut Meter<'_>,
+    ) -> Result<Agreement, KeepingError> {
+        meter.at(format!("reading {} again", image.label));
         let layout = FrameLayout::new(image.length_bytes);
-        if let Some(meter) = &mut meter {
-            meter.at(format!("reading {} {how}", image.label));
-        }
-        (0..layout.count())
-            .map(|index| {
-                let bytes = self.frame(image, index)?;
-                if let Some(meter) = &mut meter {
-                    if meter.watcher.should_stop() {
-                        return Err(KeepingError::Stopped);
-                    }
-                    meter.moved(bytes.len() as u64);
-                }
-                Ok(layout.value(index, &bytes))
-            })
-            .collect()
+        let first = staging.values_of(&image.label);
+        let as_in = before.map(|part| part.blake3);
+        let watcher = meter.watcher;
+        let mut agreement = Agreement::Twice;
+        let read = |index: u64, _| {
+            if watcher.should_stop() {
+                return Err(KeepingError::Stopped);
+            }
+            Ok(self.frame(image, index)?)
+        };
+        pump(layout, 0, Some(&first), read, |second| {
+            meter.moved(u64::from(second.bytes));
+            let index = second.index;
+            let was = usize::try_from(index).ok().and_then(|at| first.get(at));
+            if was == Some(&second.value) {
+                return Ok(());
+            }
+            agreement = Agreement::TwoOfThree;
+            let third = layout.value(index, &self.frame(image, index)?);
+            if third == second.value {
+                staging.replace(&image.label, second, as_in)?;
+            } else if was != Some(&third) {
+                return Err(no_backup(
+                    Rule::B4,
+                    format!(
+                        "no two reads of frame {index} of {} agree: a bad cable or worn storage; change the cable and try again",
+                        image.label
+                    ),
+                ));
+            }
+            Ok(())
+        })?;
+        Ok(agreement)
     }
+}
+
+fn is_lost(error: &VaultError) -> bool {
+    matches!(
+        error,
+        VaultError::Damaged { .. } | VaultError::Unreadable { .. }
+    )
 }
 
 /// A file system that declares more bytes than there are is not whole (`B5`).

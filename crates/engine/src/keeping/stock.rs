@@ -226,8 +226,13 @@ impl Keeping {
                 pump(
                     layout,
                     0,
-                    |index| Ok(piece(&bytes, layout.span(index))),
-                    |frame| staging.append(label, frame).map_err(KeepingError::from),
+                    None,
+                    |index, _| Ok(piece(&bytes, layout.span(index))),
+                    |frame| {
+                        staging
+                            .append(label, frame, None)
+                            .map_err(KeepingError::from)
+                    },
                 )?;
                 let image = staging.close(label, layout)?;
                 // Where the family file says what the maker publishes, it is that or nothing.

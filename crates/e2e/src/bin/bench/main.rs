@@ -1,7 +1,6 @@
 //! What `cargo xtask bench` runs: each figure as a median with its spread, speed as a ratio against
 //! a public tool that does the same work in the same run.
 
-use std::io::Write;
 use std::path::Path;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
@@ -9,24 +8,20 @@ use std::time::{Duration, Instant};
 
 use tokio::net::TcpListener;
 use tokio::runtime::Runtime;
-use veritope_core::digest::{FrameLayout, SeeingHasher};
 use veritope_e2e::{Outcome, root};
-use veritope_link::{HttpTransport, Transport};
 use veritope_standin::clock::Scaled;
 use veritope_standin::profile::Profile;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting, serve};
-use veritope_vault::{Access, Vault, pump};
+use veritope_wire::Digest;
 use veritope_wire::body::CablePlace;
-use veritope_wire::link::{ActKind, ActRequest, Handle, Listed, MAX_READ_BYTES};
-use veritope_wire::{Digest, JobId, Label, PlaceId};
+use veritope_wire::link::{ActKind, ActRequest, Listed};
 
 mod judging;
 mod looking;
+mod reading;
 
 /// Runs of each figure.
 const RUNS: usize = 5;
-/// How many times larger than the demo's the read partition is.
-const SIZE_SCALE: u32 = 16;
 /// The partition that is read.
 const LABEL: &str = "userdata";
 /// The device of the reading.
@@ -36,6 +31,9 @@ const TOKEN: &str = "bench";
 fn main() -> Outcome {
     let folder = tempfile::tempdir()?;
     let only = std::env::args().nth(1);
+    if only.as_deref() == Some("read") {
+        return reading::run(folder.path());
+    }
     if only.as_deref() != Some("judging") {
         looking::ten_thousand(folder.path())?;
         looking::four_gib(folder.path())?;
@@ -52,10 +50,7 @@ fn main() -> Outcome {
         return Ok(());
     }
     demo_start(folder.path())?;
-    let runtime = Runtime::new()?;
-    let url = recovery_on_a_bridge(folder.path(), &runtime)?;
-    read_over_the_link(&url, folder.path())?;
-    capture(&url, folder.path())
+    reading::run(folder.path())
 }
 
 /// From the command to the first answer over HTTP.
@@ -104,8 +99,13 @@ fn demo_start(folder: &Path) -> Outcome {
     Ok(())
 }
 
-/// A watch in a recovery that runs from memory, behind a bridge; gives the bridge's address.
-fn recovery_on_a_bridge(folder: &Path, runtime: &Runtime) -> Outcome<String> {
+/// A watch in a recovery that runs from memory, with a storage that is so many times larger, behind a bridge;
+/// gives the bridge and its address.
+fn recovery_on_a_bridge(
+    folder: &Path,
+    runtime: &Runtime,
+    size_scale: u32,
+) -> Outcome<(String, Bridge)> {
     let birth = Birth {
         handle: HANDLE.to_owned(),
         seed: 1,
@@ -116,7 +116,7 @@ fn recovery_on_a_bridge(folder: &Path, runtime: &Runtime) -> Outcome<String> {
         battery_percent: 81,
         cable: CablePlace::In,
     };
-    let profile = Profile::gimbal().scaled(SIZE_SCALE);
+    let profile = Profile::gimbal().scaled(size_scale);
     let clock = Arc::new(Scaled::from(0, 10_000));
     let device = Device::make(&folder.join(HANDLE), profile, &birth, clock)?;
     let bridge = Bridge::new("bench", TOKEN, [device]);
@@ -140,132 +140,8 @@ fn recovery_on_a_bridge(folder: &Path, runtime: &Runtime) -> Outcome<String> {
     act(ActKind::StartFromMemory, "")?;
     let listener = runtime.block_on(TcpListener::bind("127.0.0.1:0"))?;
     let url = format!("http://{}", listener.local_addr()?);
-    runtime.spawn(serve(bridge, listener, std::future::pending()));
-    Ok(url)
-}
-
-/// The same partition through our transport, hashed and synced, and through curl, neither.
-fn read_over_the_link(url: &str, folder: &Path) -> Outcome {
-    let transport = HttpTransport::new(url, TOKEN)?;
-    let handle = Handle(HANDLE.to_owned());
-    let found = transport.partitions(&handle)?.find(LABEL);
-    let (spot, length) = found.ok_or("the device has no such partition")?;
-    let ranges: Vec<(u64, u64)> = (0..length)
-        .step_by(usize::try_from(MAX_READ_BYTES)?)
-        .map(|first| (first, MAX_READ_BYTES.min(length - first)))
-        .collect();
-    let (mut ours, mut theirs) = (Vec::new(), Vec::new());
-    for _ in 0..RUNS {
-        let began = Instant::now();
-        let mut hasher = SeeingHasher::new();
-        let mut file = std::fs::File::create(folder.join("ours"))?;
-        for (first, count) in &ranges {
-            let bytes = transport.read(&handle, &spot, *first, *count)?.bytes;
-            hasher.update(&bytes);
-            file.write_all(&bytes)?;
-        }
-        file.sync_all()?;
-        std::hint::black_box(hasher.finish());
-        ours.push(began.elapsed());
-
-        let began = Instant::now();
-        let mut curl = curl();
-        for (n, (first, count)) in ranges.iter().enumerate() {
-            if n > 0 {
-                curl.args(["--next", "--silent", "--fail"]);
-            }
-            curl.args(["--header", &format!("Authorization: Bearer {TOKEN}")]);
-            curl.args(["--range", &format!("{first}-{}", first + count - 1)]);
-            curl.arg(format!("{url}/v2/devices/{HANDLE}{}", spot.path()));
-        }
-        let status = curl
-            .stdout(std::fs::File::create(folder.join("theirs"))?)
-            .status()?;
-        if !status.success() {
-            return Err(format!("curl: {status}").into());
-        }
-        theirs.push(began.elapsed());
-    }
-    println!("{LABEL}, {} MiB, over the link:", length >> 20);
-    report("  ours, hashed and synced to a file", &ours);
-    report("  curl, neither hashed nor synced", &theirs);
-    let ratio = median(&ours).as_secs_f64() / median(&theirs).as_secs_f64();
-    println!("  ours takes {ratio:.2} times as long as curl");
-    Ok(())
-}
-
-/// A partition from the link into a vault, hashed, compressed on both cores and synced frame by
-/// frame, then closed; and the same by public tools: curl to a file, `zstd -3 -T2`, `b3sum`, each
-/// after the other, not synced.
-fn capture(url: &str, folder: &Path) -> Outcome {
-    let transport = HttpTransport::new(url, TOKEN)?;
-    let handle = Handle(HANDLE.to_owned());
-    let label: Label = LABEL.parse()?;
-    let found = transport.partitions(&handle)?.find(LABEL);
-    let (spot, length) = found.ok_or("the device has no such partition")?;
-    let layout = FrameLayout::new(length);
-    let (mut ours, mut theirs, mut verified) = (Vec::new(), Vec::new(), Vec::new());
-    for run in 0..RUNS {
-        let root = folder.join(format!("vault-{run}"));
-        let vault = Vault::open(&root, Access::Write, PlaceId::new(uuid::Uuid::from_u128(1)))?;
-        let began = Instant::now();
-        let mut staging = vault.stage(JobId::new(uuid::Uuid::from_u128(2)))?;
-        let read = |index: u64| {
-            let (first, count) = layout.span(index);
-            let read = transport.read(&handle, &spot, first, count);
-            read.map(|read| read.bytes).map_err(std::io::Error::other)
-        };
-        pump(layout, 0, read, |frame| {
-            staging.append(&label, frame).map_err(std::io::Error::other)
-        })?;
-        let image = staging.close(&label, layout)?;
-        ours.push(began.elapsed());
-
-        let began = Instant::now();
-        let mut object = vault.object(image.blake3)?;
-        let mut hasher = SeeingHasher::new();
-        for index in 0..layout.count() {
-            hasher.update(&object.frame(index)?);
-        }
-        if hasher.finish().digest() != image.blake3 {
-            return Err("the object does not read back".into());
-        }
-        verified.push(began.elapsed());
-
-        let began = Instant::now();
-        let file = folder.join("theirs");
-        let mut curl = curl();
-        for index in 0..layout.count() {
-            if index > 0 {
-                curl.args(["--next", "--silent", "--fail"]);
-            }
-            let (first, count) = layout.span(index);
-            curl.args(["--header", &format!("Authorization: Bearer {TOKEN}")]);
-            curl.args(["--range", &format!("{first}-{}", first + count - 1)]);
-            curl.arg(format!("{url}/v2/devices/{HANDLE}{}", spot.path()));
-        }
-        if !curl
-            .stdout(std::fs::File::create(&file)?)
-            .status()?
-            .success()
-        {
-            return Err("curl failed".into());
-        }
-        let packed = folder.join("theirs.zst");
-        let _ = std::fs::remove_file(&packed);
-        let mut zstd = Command::new("zstd");
-        succeed(zstd.args(["-3", "-T2", "-q", "-o"]).arg(&packed).arg(&file))?;
-        succeed(Command::new("b3sum").arg(&file))?;
-        theirs.push(began.elapsed());
-        std::fs::remove_dir_all(root)?;
-    }
-    println!("capture of {LABEL}, {} MiB:", length >> 20);
-    report("  ours: hashed, compressed, every frame synced", &ours);
-    report("  curl, then zstd -3 -T2, then b3sum, not synced", &theirs);
-    let ratio = median(&ours).as_secs_f64() / median(&theirs).as_secs_f64();
-    println!("  ours takes {ratio:.2} times as long");
-    report("  read back from the medium, decoded, hashed", &verified);
-    Ok(())
+    runtime.spawn(serve(bridge.clone(), listener, std::future::pending()));
+    Ok((url, bridge))
 }
 
 fn curl() -> Command {
