@@ -261,6 +261,12 @@ fn a_capture_killed_at_eight_moments_equals_an_undisturbed_one() {
     let undisturbed = table.digests(&table.captures()[0]);
     for n in 1..=MOMENTS {
         let before = table.captures().len();
+        // Every other one stores all of it, as the first did; the rest only looks whether it is there.
+        if n % 2 == 1 {
+            for folder in fs::read_dir(table.vault().join("objects")).unwrap() {
+                fs::remove_dir_all(folder.unwrap().path()).unwrap();
+            }
+        }
         table.capture();
         moment(whole, n);
         table.kill();

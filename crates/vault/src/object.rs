@@ -157,6 +157,12 @@ impl Object {
         self.rest.as_ref().map(|(rest, _)| rest.image)
     }
 
+    /// Whether it tells how its frames were written, and the one with the rest of them too.
+    pub(crate) fn has_digests(&self) -> bool {
+        let rest = self.rest.as_ref().map(|(_, object)| object.has_digests());
+        self.digests.is_some() && rest != Some(false)
+    }
+
     /// Whether it holds frame `index` itself.
     pub(crate) fn is_own(&self, index: u64) -> bool {
         let own = self.rest.as_ref().map(|(rest, _)| &rest.own);

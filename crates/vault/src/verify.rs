@@ -148,6 +148,20 @@ impl Vault {
             })
     }
 
+    /// Whether every frame of an image still lies on the medium as it was written, by the digests of its
+    /// object: read from there, hashed, and not unpacked. An object without digests is not told.
+    #[must_use]
+    pub fn is_as_written(&self, part: &Captured) -> bool {
+        let Ok(mut object) = self.object(part.blake3) else {
+            return false;
+        };
+        let info = object.info();
+        let frames = part.layout().count();
+        (info.bytes, info.frames) == (part.length_bytes, frames)
+            && object.has_digests()
+            && (0..frames).all(|index| object.stored_frame(index).is_ok())
+    }
+
     /// Brings a sound object from another place over a damaged one. Whether it is sound there is
     /// found out first; what was here is replaced as a whole.
     ///

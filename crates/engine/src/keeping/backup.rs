@@ -192,6 +192,7 @@ impl Keeping {
             device: &device,
             epoch,
             before: &before,
+            vault: &self.library.vault,
         };
         let mut partitions = Vec::new();
         for image in &images {

@@ -11,7 +11,7 @@ use veritope_core::rule::Rule;
 use veritope_formats::look::{HEAD_BYTES, superblock};
 use veritope_formats::table::read_table;
 use veritope_link::{DeviceLink, LinkError};
-use veritope_vault::{Captured, CapturedArea, Staging, VaultError, pump};
+use veritope_vault::{Captured, CapturedArea, Staging, Vault, VaultError, pump};
 use veritope_wire::Label;
 use veritope_wire::link::{AreaLine, Epoch, MAX_READ_BYTES, PartitionLine, PartitionList, Spot};
 
@@ -250,9 +250,10 @@ fn ends(area: &AreaLine, lines: &[&PartitionLine]) -> Result<(Image, Image), Kee
 pub(crate) struct Reader<'d> {
     pub(crate) device: &'d DeviceLink,
     pub(crate) epoch: Epoch,
-    /// What is kept of this unit from before, read back and sound: frames that are the same are not stored
-    /// again.
+    /// What is kept of this unit from before, where, and was read back: frames that are the same are not
+    /// stored again, if what is kept still lies there as it was written.
     pub(crate) before: &'d BTreeMap<Label, Captured>,
+    pub(crate) vault: &'d Vault,
 }
 
 impl Reader<'_> {
@@ -269,7 +270,9 @@ impl Reader<'_> {
         meter: &mut Meter<'_>,
     ) -> Result<Captured, KeepingError> {
         let before = self.before.get(&image.label);
-        let before = before.filter(|part| part.length_bytes == image.length_bytes);
+        let before = before.filter(|part| {
+            part.length_bytes == image.length_bytes && self.vault.is_as_written(part)
+        });
         match self.take_beside(staging, image, before, meter) {
             // What was kept is gone or damaged: all of it is stored anew.
             Err(KeepingError::Vault(error)) if before.is_some() && is_lost(&error) => {

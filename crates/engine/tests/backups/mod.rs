@@ -1,6 +1,7 @@
 //! Captures, copies, the seal that they open, writes, mishaps, and the way back.
 
 mod adversary;
+mod cable;
 mod clock;
 mod kept;
 mod looked;

@@ -55,6 +55,8 @@ pub(crate) enum Lie {
     OtherMemory,
     /// What the device was told to do never ends.
     Hangs,
+    /// One bit in so many bytes comes over wrong, the first one behind `from`.
+    FlipsEvery { bytes: u64, from: u64 },
 }
 
 /// The bridge of a bench, which may be made to lie.
@@ -62,13 +64,20 @@ pub(crate) enum Lie {
 pub(crate) struct Tongue {
     lie: Mutex<Option<Lie>>,
     frames: AtomicU64,
+    bytes: AtomicU64,
 }
 
 impl Tongue {
     /// From now on it lies like this, or not at all.
     pub(crate) fn says(&self, lie: Option<Lie>) {
         self.frames.store(0, Ordering::SeqCst);
+        self.bytes.store(0, Ordering::SeqCst);
         *self.lie.lock().unwrap() = lie;
+    }
+
+    /// Frames that were read or written since.
+    pub(crate) fn frames(&self) -> u64 {
+        self.frames.load(Ordering::SeqCst)
     }
 
     fn lie(&self) -> Option<Lie> {
@@ -179,6 +188,15 @@ impl Transport for InProcess {
             Some(Lie::Short(by)) => read.bytes.truncate(found - usize::try_from(by).unwrap()),
             Some(Lie::Long(by)) => read.bytes.resize(found + usize::try_from(by).unwrap(), 0),
             Some(Lie::OtherEpoch) => read.epoch = Epoch(read.epoch.0 + 1),
+            Some(Lie::FlipsEvery { bytes, from }) => {
+                let count = found as u64;
+                let before = self.1.bytes.fetch_add(count, Ordering::SeqCst);
+                let gone = (before + bytes).saturating_sub(from);
+                let next = bytes - gone % bytes;
+                if next <= count && before + count > from {
+                    read.bytes[usize::try_from(next - 1).unwrap()] ^= 0x20;
+                }
+            }
             _ => {}
         }
         Ok(read)
