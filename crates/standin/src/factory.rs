@@ -19,7 +19,7 @@ pub struct Factory {
 }
 
 impl Factory {
-    /// Writes what all its devices leave it with. They have `birth`'s seed and serial.
+    /// Writes what all its devices leave it with. They have `birth`'s seed.
     ///
     /// # Errors
     /// When the bytes can't be laid out.
@@ -33,12 +33,11 @@ impl Factory {
         })
     }
 
-    /// A device of `birth`, whose own bytes are the factory's.
+    /// A device of `birth`, whose own bytes are the factory's, the serial in them too.
     #[must_use]
     pub fn device(&self, birth: &Birth, clock: Arc<dyn DeviceClock>) -> Device {
         let birth = Birth {
             seed: self.birth.seed,
-            serial: self.birth.serial.clone(),
             ..birth.clone()
         };
         let bytes = Box::new(self.bytes.clone());

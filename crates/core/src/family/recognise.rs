@@ -59,6 +59,7 @@ impl Family {
         live: &Facts,
         session: Session,
     ) -> Recognised {
+        let chip = self.chip(known);
         let is_sure = match (self.hardware_identity(known), self.hardware_identity(live)) {
             (Some(known), Some(live)) if known.value != live.value => {
                 return Recognised::Other(live.key);
@@ -94,10 +95,18 @@ impl Family {
                     is_first || said.as_ref() == Some(&value) || all.any(|p| p.value == value)
                 }
             };
+            // A loader may give the hardware identity as its serial.
+            let is_chip = chip.as_ref().is_some_and(|chip| chip.value == value);
+            let is_same = is_same || is_chip;
             if !is_same && !is_sure {
-                return Recognised::Other(id.key);
+                // What it gives in this mode was never seen: it may give something else here than elsewhere.
+                let is_elsewhere = here.is_none() && paired.iter().any(|pair| pair.key == id.key);
+                return match is_elsewhere {
+                    true => Recognised::Unsure,
+                    false => Recognised::Other(id.key),
+                };
             }
-            is_told |= is_same && (here.is_some() || is_known(id.key));
+            is_told |= is_chip || (is_same && (here.is_some() || is_known(id.key)));
             if here.is_none_or(|pair| pair.value != value) {
                 new.push(Paired {
                     key: id.key,
@@ -145,7 +154,13 @@ mod tests {
         // Out of the blue it could be anybody.
         assert_eq!(
             family.recognise(&known, &paired, &low, Session::Anew),
-            Recognised::Other(FactKey::Serial)
+            Recognised::Unsure
+        );
+        let as_chip = seen("download", CHIP.1, &[]);
+        assert_eq!(
+            family.recognise(&known, &paired, &as_chip, Session::Anew),
+            Recognised::Same(vec![pair(Mode::Download, CHIP.1)]),
+            "the chip by another name"
         );
         let found = family.recognise(&known, &paired, &low, Session::Running);
         assert_eq!(found, Recognised::Same(vec![pair(Mode::Download, "5f21")]));

@@ -159,9 +159,14 @@ impl World {
         let other = Birth {
             handle: OTHER.to_owned(),
             chip_id: "5f21c09e0000".to_owned(),
+            serial: "ZX4471900999".to_owned(),
             ..birth(lock)
         };
-        bench.bridge.add(kind.factory.device(&other, neighbour));
+        let mut other = kind.factory.device(&other, neighbour);
+        if family != "gimbal" {
+            other.set_gate(Gate::shipped(kind.scheme), "").unwrap();
+        }
+        bench.bridge.add(other);
         Self {
             about: format!(
                 "seed {seed}, {family}, by {}",
@@ -326,8 +331,9 @@ impl World {
             let seen = self.bench.engine.links.look(self.bench.unit);
             assert!(
                 seen.is_err(),
-                "{}: another unit was taken for it",
-                self.about
+                "{}: another unit was taken for it\n{}",
+                self.about,
+                self.bench.log().join("\n")
             );
             self.bench.bridge.swap(HANDLE, OTHER).unwrap();
             return;
@@ -598,6 +604,17 @@ impl World {
                 .presence
                 == LinkPresence::Ready
             {
+                let _ = self.bench.engine.links.look(self.bench.unit);
+            }
+            // Plugged in anew where it tells nothing that is known of it: what identifies it is read off its
+            // screen, as the bench asks.
+            let seen = self.bench.engine.links.look(self.bench.unit);
+            let is_known = self.bench.record().known().known(FactKey::ChipId).is_some();
+            if matches!(seen, Err(LinksError::Doubtful { .. })) && !is_known {
+                let chip = on(&self.bench.bridge, |device| {
+                    device.truths()["chip-id"].clone()
+                });
+                self.bench.say(&[(FactKey::ChipId, &chip)]);
                 let _ = self.bench.engine.links.look(self.bench.unit);
             }
         }
