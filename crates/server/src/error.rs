@@ -182,6 +182,7 @@ impl From<LinksError> for Problem {
             E::AnotherUnit { .. } => {
                 Self::of((StatusCode::CONFLICT, "another-unit"), &error).by(Rule::K4)
             }
+            E::NotTold { .. } => Self::of((StatusCode::CONFLICT, "not-told"), &error).by(Rule::K4),
             E::Doubtful { .. } => {
                 Self::of((StatusCode::CONFLICT, "doubtful-mode"), &error).by(Rule::K5)
             }

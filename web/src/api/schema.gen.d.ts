@@ -2316,7 +2316,7 @@ export interface components {
          * @description How a unit's link stands.
          * @enum {string}
          */
-        LinkPresence: "ready" | "not-authorised" | "absent" | "bridge-gone" | "another-unit" | "doubtful" | "by-hand";
+        LinkPresence: "ready" | "not-authorised" | "absent" | "bridge-gone" | "another-unit" | "not-told" | "doubtful" | "by-hand";
         /** @description A unit's link, for the tag. */
         LinkView: {
             /** @description How it stands. */

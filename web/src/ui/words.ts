@@ -17,6 +17,8 @@ export function linkWords(presence: Api<'LinkPresence'>): string {
       return 'bridge does not answer';
     case 'another-unit':
       return 'another unit answers';
+    case 'not-told':
+      return 'something answers, not told which unit';
     case 'doubtful':
       return 'its signs disagree';
     case 'by-hand':

@@ -34,6 +34,12 @@ pub enum LinksError {
         /// The unit that was expected.
         nickname: String,
     },
+    /// Nothing says which unit it is.
+    #[error("{text} (K4). Nothing was recorded")]
+    NotTold {
+        /// What to do.
+        text: String,
+    },
     /// The signs of its mode disagree.
     #[error("{} (K5). Nothing was recorded", .text.trim_end_matches('.'))]
     Doubtful {

@@ -19,6 +19,8 @@ pub enum LinkPresence {
     BridgeGone,
     /// Another unit answers in its place.
     AnotherUnit,
+    /// Something answers, and nothing says that it is this unit (`K4`).
+    NotTold,
     /// The signs of its mode disagree (`K5`).
     Doubtful,
     /// There is no link; a person is the source.

@@ -113,9 +113,9 @@ impl Links {
                 });
             }
             Recognised::Unsure => {
-                self.gone(&record, LinkPresence::Doubtful)?;
+                self.gone(&record, LinkPresence::NotTold)?;
                 let text = nobody(family, &known, &record.nickname);
-                return Err(LinksError::Doubtful { text });
+                return Err(LinksError::NotTold { text });
             }
         };
         let paired = paired.into_iter().map(|paired| Entry::Paired { paired });

@@ -659,6 +659,7 @@ fn order(unit: &UnitTag) -> (Reverse<Option<BenchTime>>, u8, u8, String) {
         LinkPresence::Absent
         | LinkPresence::BridgeGone
         | LinkPresence::AnotherUnit
+        | LinkPresence::NotTold
         | LinkPresence::Doubtful => 2,
     };
     (

@@ -465,8 +465,11 @@ impl World {
                     }
                     Err(
                         RunsError::Turn(TurnError::Closed { .. })
-                        | RunsError::Links(LinksError::Link(_))
-                        | RunsError::Links(LinksError::Doubtful { .. }),
+                        | RunsError::Links(
+                            LinksError::Link(_)
+                            | LinksError::Doubtful { .. }
+                            | LinksError::NotTold { .. },
+                        ),
                     ) => {
                         refused += 1;
                         continue;
@@ -559,7 +562,7 @@ impl World {
                 Err(
                     RunsError::Links(LinksError::Link(_))
                     | RunsError::LookFirst
-                    | RunsError::Links(LinksError::Doubtful { .. })
+                    | RunsError::Links(LinksError::Doubtful { .. } | LinksError::NotTold { .. })
                     | RunsError::Library(LibraryError::Shelf(_)),
                 ) => self.make_ready(),
                 Err(other) => panic!("{}: {other}\n{}", self.about, self.bench.log().join("\n")),
@@ -610,7 +613,7 @@ impl World {
             // screen, as the bench asks.
             let seen = self.bench.engine.links.look(self.bench.unit);
             let is_known = self.bench.record().known().known(FactKey::ChipId).is_some();
-            if matches!(seen, Err(LinksError::Doubtful { .. })) && !is_known {
+            if matches!(seen, Err(LinksError::NotTold { .. })) && !is_known {
                 let chip = on(&self.bench.bridge, |device| {
                     device.truths()["chip-id"].clone()
                 });
