@@ -60,6 +60,7 @@ pub mod coverage;
 pub mod digest;
 pub mod dossier;
 pub mod evidence;
+pub mod extent;
 pub mod facts;
 pub mod facts_file;
 pub mod family;

@@ -161,12 +161,20 @@ impl Vault {
         }
     }
 
+    /// Bytes that are free here.
+    ///
+    /// # Errors
+    /// When the folder is gone.
+    pub fn free_bytes(&self) -> Result<u64, VaultError> {
+        free_bytes(&self.root)
+    }
+
     /// Makes sure that `needed` bytes are free (`B8`).
     ///
     /// # Errors
     /// [`VaultError::NoRoom`], with the bytes missing.
     pub fn has_room(&self, needed: u64) -> Result<(), VaultError> {
-        let free = free_bytes(&self.root)?;
+        let free = self.free_bytes()?;
         if free >= needed {
             return Ok(());
         }

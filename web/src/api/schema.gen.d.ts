@@ -1021,6 +1021,8 @@ export interface components {
             captures: components["schemas"]["CaptureLine"][];
             chart?: components["schemas"]["Chart"] | null;
             coverage?: components["schemas"]["Coverage"] | null;
+            /** @description What each capture that can be taken would cost (`B8`); none before the unit's own table was read. */
+            extents: components["schemas"]["ExtentLine"][];
             not_read_since?: components["schemas"]["BenchTime"] | null;
             /** @description Places. */
             places: components["schemas"]["PlaceView"][];
@@ -1724,6 +1726,38 @@ export interface components {
         } | {
             /** @enum {string} */
             event: "reset";
+        };
+        /**
+         * @description How much a capture takes.
+         * @enum {string}
+         */
+        Extent: "quick" | "full";
+        /** @description What a capture would cost. */
+        ExtentLine: {
+            /** @description Which. */
+            extent: components["schemas"]["Extent"];
+            /**
+             * Format: int64
+             * @description Bytes that it takes here at most.
+             */
+            kept_bytes: number;
+            /**
+             * Format: int64
+             * @description Bytes of room that are missing for that.
+             */
+            missing_bytes: number;
+            /**
+             * Format: int64
+             * @description Milliseconds, at the pace measured here; nothing before any was.
+             */
+            ms?: number | null;
+            /** @description What the seal opens with it. */
+            opens: string;
+            /**
+             * Format: int64
+             * @description Bytes that are read over the link.
+             */
+            read_bytes: number;
         };
         /** @description What eyes see and fingers feel. */
         Face: {

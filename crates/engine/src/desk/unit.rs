@@ -6,7 +6,8 @@ use std::collections::BTreeMap;
 use serde::Serialize;
 use veritope_core::act::{Act, How, Touches};
 use veritope_core::consent::Consent;
-use veritope_core::coverage::{CaptureFacts, CopyFacts, Torn, Written};
+use veritope_core::coverage::{Agreement, CaptureFacts, CopyFacts, Torn, Written};
+use veritope_core::extent::Pace;
 use veritope_core::facts::{FactKey, FactRow, Facts, Happening, Source};
 use veritope_core::family::Paired;
 use veritope_core::goal::Goal;
@@ -72,6 +73,8 @@ pub struct UnitRecord {
     pub pictures: BTreeMap<FactId, Digest>,
     /// When the link first said that it is locked (`R1`).
     pub seen_locked: Option<BenchTime>,
+    /// How fast captures went (`B8`).
+    pub paces: Vec<Pace>,
     /// When anything was first written from here (`B5`, `R1`).
     pub first_write: Option<BenchTime>,
     /// When anything was last written, installed, erased or made active, or may have been.
@@ -176,6 +179,7 @@ impl UnitRecord {
             written: Vec::new(),
             epoch: None,
             paired: Vec::new(),
+            paces: Vec::new(),
             pictures: BTreeMap::new(),
             seen_locked: None,
             first_write: None,
@@ -251,6 +255,7 @@ impl UnitRecord {
             }
             Entry::Captured { capture, own } => {
                 self.own = Some(own.clone());
+                self.paces.extend(pace(capture, now));
                 self.captures.push(capture.clone());
             }
             Entry::CaptureFound { capture, own } => {
@@ -497,4 +502,21 @@ impl RunRecord {
             self.sheet.steps.get(self.at)
         }
     }
+}
+
+/// How fast a capture went that was written down at `now`; not of another bench's.
+fn pace(capture: &CaptureFacts, now: BenchTime) -> Option<Pace> {
+    let ms = now.ms_since(capture.taken.counted()?);
+    let read = capture.partitions.iter().map(|part| {
+        let times = if part.agreement == Agreement::Once {
+            1
+        } else {
+            2
+        };
+        part.length_bytes * times
+    });
+    Some(Pace {
+        bytes: read.sum(),
+        ms,
+    })
 }

@@ -216,6 +216,7 @@ impl Keeping {
             }
             Err(error) => return Err(error.into()),
         }
+        partitions.sort_by_key(|part| (part.area, part.offset_bytes));
         for part in &mut partitions {
             part.inside = Some(self.look_inside(part)?);
         }

@@ -1,7 +1,7 @@
 //! What exists once: read, kept, verified, copied, put back, taken over.
 //!
 //! * `reading`: tables and partitions over a link
-//! * `backup`: captures, copies, what is read back of them
+//! * `backup`: captures, copies, what is read back of them · `before`: what need not be stored again
 //! * `known`: all that is known of a unit, brought together · `change`: the one way by which anything is changed
 //! * `restore`: what is put back, and how it is judged
 //! * `found`: what another bench kept · `stock`: sets of the maker's

@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{Agreement, Rest};
 use veritope_core::digest::FrameLayout;
-use veritope_core::family::{Family, Role, Wanted};
+use veritope_core::extent::Extent;
+use veritope_core::family::{Family, Role};
 use veritope_core::partitions::{OwnPartition, describe};
 use veritope_core::rule::Rule;
 use veritope_formats::look::{HEAD_BYTES, superblock};
@@ -101,7 +102,7 @@ pub(crate) fn no_backup(rule: Rule, text: String) -> KeepingError {
     KeepingError::NoBackup { rule, text }
 }
 
-/// What a capture of this kind reads, in disk order, tables first. What exists once is read twice; not so
+/// What a capture of this kind reads: tables and the quick set first, then the rest (`B3`), each in disk order. What exists once is read twice; not so
 /// what lives, while the system runs that writes to it (`B12`).
 pub(crate) fn images(
     family: &Family,
@@ -110,7 +111,7 @@ pub(crate) fn images(
     rest: Rest,
 ) -> Vec<Image> {
     let described = describe(family, &tables.own);
-    tables
+    let mut images: Vec<Image> = tables
         .placed
         .iter()
         .filter_map(|image| {
@@ -120,8 +121,8 @@ pub(crate) fn images(
                 (CaptureKind::Some { labels }, _) => labels.contains(&image.label),
                 // A table.
                 (_, None) => true,
-                (CaptureKind::Quick, Some(role)) => role.spec().wanted == Wanted::Always,
-                (CaptureKind::Full, Some(role)) => role.spec().wanted != Wanted::Never,
+                (CaptureKind::Quick, Some(role)) => Extent::Quick.takes(role),
+                (CaptureKind::Full, Some(role)) => Extent::Full.takes(role),
             };
             let is_read_twice = found.is_some_and(|found| found.is_read_twice(rest));
             is_wanted.then(|| Image {
@@ -130,7 +131,9 @@ pub(crate) fn images(
                 ..image.clone()
             })
         })
-        .collect()
+        .collect();
+    images.sort_by_key(|image| image.role.is_some_and(|role| !Extent::Quick.takes(role)));
+    images
 }
 
 /// Reads both copies of every area's table and the bridge's list; all must agree (`B2`).

@@ -9,9 +9,11 @@ use veritope_core::chart::{Chart, ColumnInput, Held, Trust, chart};
 use veritope_core::coverage::{
     Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest, Taker,
 };
+use veritope_core::extent::{Extent, cost, time_ms};
 use veritope_core::family::{Family, Role};
 use veritope_core::partitions::describe;
 use veritope_core::route::{self, Way};
+use veritope_core::state::State;
 use veritope_core::worth::{self, Worth};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId, UnitId, WallTime};
 
@@ -100,6 +102,26 @@ pub struct CapturedLine {
     pub seen: Option<SeenInside>,
 }
 
+/// What a capture would cost.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct ExtentLine {
+    /// Which.
+    pub extent: Extent,
+    /// What the seal opens with it.
+    pub opens: &'static str,
+    /// Bytes that are read over the link.
+    pub read_bytes: u64,
+    /// Bytes that it takes here at most.
+    pub kept_bytes: u64,
+    /// Bytes of room that are missing for that.
+    pub missing_bytes: u64,
+    /// Milliseconds, at the pace measured here; nothing before any was.
+    pub ms: Option<u64>,
+}
+
+/// Captures whose pace counts.
+const MOST_PACES: usize = 5;
+
 /// What a capture holds.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct CaptureView {
@@ -128,6 +150,8 @@ pub struct BackupsView {
     pub policy: Policy,
     /// Whether a capture can be taken now.
     pub take: Permission,
+    /// What each capture that can be taken would cost (`B8`); none before the unit's own table was read.
+    pub extents: Vec<ExtentLine>,
     /// The ways to read it, in the order of choice, and why not the others (`B1`).
     pub ways: Vec<Way>,
     /// The capture that serves as stock where the maker publishes none: the first one.
@@ -194,8 +218,42 @@ impl Views {
             places,
             policy: self.seen.policy(),
             take: self.may_capture(&record),
+            extents: self.extents(&record, family)?,
             ways,
         })
+    }
+
+    /// What captures would cost: by the unit's own table, and by how fast earlier ones of this unit went, or
+    /// else of others of its family.
+    fn extents(
+        &self,
+        record: &UnitRecord,
+        family: Option<&Family>,
+    ) -> Result<Vec<ExtentLine>, ViewError> {
+        let Some((family, own)) = family.zip(record.own.as_ref()) else {
+            return Ok(Vec::new());
+        };
+        let mut paces = record.paces.clone();
+        if paces.is_empty() {
+            let units = self.seen.units();
+            let alike = units.iter().filter(|unit| unit.family == record.family);
+            paces = alike.flat_map(|unit| unit.paces.clone()).collect();
+        }
+        let newest = paces.len().saturating_sub(MOST_PACES);
+        let rest = State::from_facts(&record.known()).reads(family.readable());
+        let free_bytes = self.seen.free_bytes().map_err(KeepingError::from)?;
+        let line = |extent: Extent| {
+            let cost = cost(family, own, extent, rest.unwrap_or(Rest::AtRest));
+            ExtentLine {
+                extent,
+                opens: extent.opens(),
+                read_bytes: cost.read_bytes,
+                kept_bytes: cost.kept_bytes,
+                missing_bytes: cost.kept_bytes.saturating_sub(free_bytes),
+                ms: time_ms(cost.read_bytes, &paces[newest..]),
+            }
+        };
+        Ok([Extent::Quick, Extent::Full].map(line).into())
     }
 
     fn may_capture(&self, record: &UnitRecord) -> Permission {

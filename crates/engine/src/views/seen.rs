@@ -14,7 +14,7 @@ use veritope_core::goal::Goal;
 use veritope_core::permission::Refusal;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::{Sheet, Step};
-use veritope_vault::Manifest;
+use veritope_vault::{Manifest, VaultError};
 use veritope_wire::{
     BenchTime, BridgeId, CaptureId, Digest, Label, RunId, Stamp, UnitId, WallTime,
 };
@@ -67,6 +67,7 @@ asks! {
     library => family_of(record: &UnitRecord) -> Option<Arc<Family>>;
     library => places() -> Vec<PlaceView>;
     library => policy() -> Policy;
+    library.vault => free_bytes() -> Result<u64, VaultError>;
     library => seen_inside(image: Digest) -> Option<SeenInside>;
     library.shelf => images(family: &Family) -> io::Result<Vec<ShelfImage>>;
     turns => is_changing(unit: UnitId) -> bool;

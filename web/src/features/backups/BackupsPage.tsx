@@ -16,6 +16,7 @@ import { PartitionPanel } from './PartitionPanel';
 import { RestorePanel } from './RestorePanel';
 import { StockSection } from './StockSection';
 import { WORDS } from './strings';
+import { ExtentNotes } from './ExtentNotes';
 import { TakeButtons } from './TakeButtons';
 import { WaysSection } from './WaysSection';
 
@@ -55,6 +56,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
         <TakeButtons unit={unit} take={backups.take} isBusy={isBusy} hasAny={captures.length > 0} />
       </Box>
       {job !== undefined && <JobBand unit={unit} job={job} />}
+      {backups.take.allowed && !isBusy && <ExtentNotes extents={backups.extents} />}
       {backups.torn.length > 0 && (
         <Typography sx={{ color: 'noReturn', fontWeight: 650, mb: 2 }} role="alert">
           A write of {backups.torn.join(', ')} was interrupted: put it back below; nothing else is
