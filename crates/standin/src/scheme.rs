@@ -117,7 +117,7 @@ pub struct Scheme {
     pub opens_again: bool,
     /// First eight digits of its equipment IDs; none where it has no radio.
     pub type_codes: &'static [&'static str],
-    /// Whether each mode tells identities of its own.
+    /// Whether each mode tells identities of its own, and none of them the fused index.
     pub tells_by_mode: bool,
     /// Builds.
     pub builds: &'static [Build],

@@ -99,7 +99,7 @@ impl Device {
         if let Some(build) = scheme.build(&gate.build) {
             say("patch", build.patch);
         }
-        if gate.fused > 0 {
+        if gate.fused > 0 && !scheme.tells_by_mode {
             say("rollback-index", &gate.fused.to_string());
         }
     }

@@ -202,6 +202,7 @@ fn the_modern_phone_tells_another_identity_in_each_mode() {
     let (mut device, _) = of_family("halyard", Running::System, 1 << 10);
     let told = |device: &Device| device.state().identities.into_keys().collect::<Vec<_>>();
     assert_eq!(told(&device), ["serial"]);
+    assert!(!device.state().facts.contains_key("rollback-index"));
     device.met_in(Running::Bootloader, 0).unwrap();
     assert_eq!(told(&device), ["chip-id", "download-number"]);
     device.met_in(Running::TemporaryRecovery, 0).unwrap();
