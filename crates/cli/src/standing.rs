@@ -7,12 +7,13 @@ use std::process::ExitCode;
 use serde::Serialize;
 use veritope_core::budget::{self, Battery, Policy};
 use veritope_core::builds::{self, Gate};
+use veritope_core::dossier::Dossier;
 use veritope_core::evidence::Line;
 use veritope_core::facts_file::{self as file, FactsFile};
 use veritope_core::family::{self, Family, SHIPPED};
 use veritope_core::goal::Goal;
 use veritope_core::mode::Lock;
-use veritope_core::plan::Sheet;
+use veritope_core::plan::{Sheet, due};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_core::state::State;
 use veritope_core::steady::alone;
@@ -159,9 +160,14 @@ struct Planned {
     battery: Battery,
     /// Packages that are not at hand, by name.
     missing: Vec<String>,
+    /// What stands open before it can begin.
+    open: Vec<Line>,
+    /// What it reads, hashes or asks consent for on its way.
+    on_the_way: Vec<Line>,
 }
 
-/// `plan`: exit code 0 when nothing stands against the sheet, 1 when something does.
+/// `plan`: exit code 0 when the sheet could begin, 1 when a line stands open before it begins, or it takes
+/// something for granted.
 ///
 /// # Errors
 /// When the input makes no sense, or nothing leads there.
@@ -187,17 +193,40 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
         Gate::Chain(chain) if goal == Goal::Unlock => chain.missing,
         _ => Vec::new(),
     };
-    let is_clear = sheet.why_not.is_empty() && missing.is_empty();
+    let of = Dossier {
+        battery: Some(&battery),
+        ..of
+    };
+    let before = due::preparations(&sheet, &of);
+    let open: Vec<Line> = due::in_the_way(&before).into_iter().cloned().collect();
+    let on_the_way = due::on_the_way(&sheet, &of);
+    let is_clear = sheet.why_not.is_empty() && missing.is_empty() && open.is_empty();
     if args.judge.json {
         print_json(&Planned {
             sheet,
             battery,
             missing,
+            open,
+            on_the_way,
         })?;
     } else {
         print_sheet(&sheet, start.lock);
         for package in &missing {
             println!("Not yet: {package} is to be fetched (U5).");
+        }
+        for line in &open {
+            println!(
+                "Not yet: {} ({}).",
+                line.text.trim_end_matches('.'),
+                line.rule.id()
+            );
+        }
+        for line in &on_the_way {
+            println!(
+                "On the way: {} ({}).",
+                line.text.trim_end_matches('.'),
+                line.rule.id()
+            );
         }
         println!(
             "About {} min hands on, {} min waiting, {} wipes; begin from {} % battery.",

@@ -198,6 +198,35 @@ impl Goal {
         }
     }
 
+    /// What it is good for, in one sentence.
+    #[must_use]
+    pub fn good_for(self) -> &'static str {
+        match self {
+            Self::Unlock => "Lets it start what its maker did not sign.",
+            Self::TemporaryRecovery => {
+                "Gives a computer the right to read every partition until the next start."
+            }
+            Self::ReadTable => "Shows which partitions this unit has, where and how long.",
+            Self::BackUp => "Keeps what no download brings back.",
+            Self::KeepRecovery => {
+                "For installing systems and packages, and for backups at any time."
+            }
+            Self::Relock => "For giving it away, or for apps that ask for a locked unit.",
+            Self::Erase => "For giving it away, or for a system of another generation.",
+            Self::SlotA | Self::SlotB => "For going back to the system in the other slot.",
+            Self::ToOff => "For a choreography that begins with it off, or for the shelf.",
+            Self::ToSystem => "To see that it works.",
+            Self::ToBootloader => {
+                "Where the lock, the slots and a start from memory are commanded."
+            }
+            Self::ToDownload => "Where the maker's files are taken in, or a loader reads out.",
+            Self::ToStockRecovery => {
+                "Where the maker's packages are installed and its menu erases."
+            }
+            Self::ToCustomRecovery => "Where packages are installed and partitions are read.",
+        }
+    }
+
     /// What has to be so when it is reached: first what the goal is, then what proves it.
     #[must_use]
     pub fn rows(self) -> Vec<Bit> {

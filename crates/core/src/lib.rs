@@ -74,6 +74,7 @@ pub mod partitions;
 pub mod paste;
 pub mod permission;
 pub mod plan;
+pub mod prospect;
 pub mod relock;
 pub mod route;
 pub mod rule;

@@ -2050,8 +2050,11 @@ export interface components {
         Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "slot-a" | "slot-b" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
+            /** @description What it is good for. */
+            good_for: string;
             /** @description The goal. */
             id: components["schemas"]["Goal"];
+            judged?: components["schemas"]["Judged"] | null;
             /** @description What it comes to. */
             kind: components["schemas"]["GoalKind"];
             /** @description Words. */
@@ -2218,6 +2221,38 @@ export interface components {
             unit: components["schemas"]["UnitId"];
             /** @description What it does, in words. */
             what: string;
+        };
+        /** @description A goal with how it stands and what it costs. */
+        Judged: {
+            /**
+             * Format: int32
+             * @description Seconds with hands on the device.
+             */
+            hands_on_seconds: number;
+            /**
+             * @description What reaching it comes to: whatever erases or can't be undone changes the unit, whatever the goal itself
+             *     comes to.
+             */
+            kind: components["schemas"]["GoalKind"];
+            /**
+             * Format: int32
+             * @description Steps without a way back.
+             */
+            no_returns: number;
+            /** @description How it stands. */
+            prospect: components["schemas"]["Prospect"];
+            /** @description Whether its sheet leads to a look for now, and is planned on from what is seen there. */
+            to_a_look: boolean;
+            /**
+             * Format: int32
+             * @description Seconds of waiting.
+             */
+            waiting_seconds: number;
+            /**
+             * Format: int32
+             * @description Wipes of the owner's data.
+             */
+            wipes: number;
         };
         /**
          * @description A class of things that live on a unit and nowhere else unless somebody kept them.
@@ -2706,6 +2741,30 @@ export interface components {
             title: string;
             /** @description Always `about:blank`; `code` tells problems apart. */
             type: string;
+        };
+        /** @description How a goal stands. */
+        Prospect: {
+            /** @enum {string} */
+            is: "there-already";
+        } | {
+            /** @enum {string} */
+            is: "open";
+        } | {
+            /** @description The first of them. */
+            first: string;
+            /** @enum {string} */
+            is: "after";
+            /**
+             * Format: int32
+             * @description How many.
+             */
+            things: number;
+        } | {
+            /** @description Why, and what it would take. */
+            because: string;
+            /** @enum {string} */
+            is: "no-way";
+            rule?: components["schemas"]["Rule"] | null;
         };
         /**
          * @description Down or up.

@@ -2,7 +2,7 @@
 //! they are, so nothing has to be permitted.
 
 use super::{
-    Args, Cable, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words, arg,
+    Args, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words, arg,
     row, works,
 };
 use crate::dossier::By;
@@ -105,7 +105,6 @@ impl Kind for Go {
             Mode::Off => "Switch it off".to_owned(),
             to => format!("Restart into {}", to.shown()),
         })
-        .cable(Cable::of(&spec.phases))
         .stuck(pace(spec, at, family).stuck_seconds)
     }
 

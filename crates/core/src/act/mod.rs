@@ -439,10 +439,15 @@ impl Act {
         of_its_kind!(self, one => one.price(at, family))
     }
 
-    /// What is said of it before it is permitted.
+    /// What is said of it before it is permitted. Where hands move the cable, that says where it is (`N4`).
     #[must_use]
     pub fn words(&self, at: State, family: &Family) -> Words {
-        of_its_kind!(self, one => one.words(at, family))
+        let words = of_its_kind!(self, one => one.words(at, family));
+        let phases = self.how(family).phases;
+        match phases.is_empty() {
+            true => words,
+            false => words.cable(Cable::of(&phases)),
+        }
     }
 
     /// How hands do it, where nothing needs a permit for that; else a [`Complete`] tells.

@@ -51,6 +51,34 @@ fn every_kind_has_a_unit_with_which_it_closes() {
     }
 }
 
+/// Where hands put the cable in or out, it is where they need it first (`N4`).
+#[test]
+fn the_cable_is_where_the_phases_have_it() {
+    let mut triggered = 0;
+    for (codename, _) in crate::family::SHIPPED {
+        let family = shipped(codename.trim_end_matches(".toml"));
+        let facts = Facts::default();
+        let of = crate::dossier::Dossier::new(&family, &facts, at(1));
+        for act in Act::instances(Ground::plain(&of)) {
+            let phases = act.how(&family).phases;
+            let goes_in = phases
+                .iter()
+                .any(|phase| phase.kind == crate::family::PhaseKind::CableIn);
+            let words = act.words(crate::state::State::from_facts(&facts), &family);
+            if goes_in {
+                triggered += 1;
+                assert_eq!(
+                    words.cable,
+                    super::Cable::Trigger,
+                    "{codename}: {}",
+                    words.title
+                );
+            }
+        }
+    }
+    assert!(triggered >= 3, "{triggered}");
+}
+
 /// A search reads less of a list than a person does; what it leaves out it could not have used.
 #[test]
 fn no_plan_goes_around_what_is_asked_for_last() {

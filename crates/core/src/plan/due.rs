@@ -43,6 +43,23 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     lines
 }
 
+/// What is settled on the way of `sheet` and counts for nothing before: what its steps read, hash or are
+/// consented to.
+#[must_use]
+pub fn on_the_way(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
+    let before = preparations(sheet, of);
+    let mut lines: Vec<Line> = Vec::new();
+    let changes = sheet.steps.iter().filter(|step| step.permitted);
+    for line in changes.flat_map(|step| list_of(step, of).into_lines()) {
+        let is_carried = line.bit.is_some();
+        let is_new = !before.contains(&line) && !lines.contains(&line);
+        if !line.is_met() && !is_carried && is_new {
+            lines.push(line);
+        }
+    }
+    lines
+}
+
 /// Whether the step itself brings it, as it hashes or reads back.
 fn is_ours(line: &Line) -> bool {
     matches!(line.need(), Some(Need::Ours { .. }))

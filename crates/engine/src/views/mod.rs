@@ -19,6 +19,7 @@ use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::due::{in_the_way, shown};
 use veritope_core::plan::stuck::{stuck, stuck_in_ms};
 use veritope_core::plan::{Sheet, Step, ledger};
+use veritope_core::prospect::{self, Judged};
 use veritope_core::rule::Rule;
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::{BenchTime, FactId, UnitId};
@@ -445,15 +446,33 @@ impl Views {
                         .family_of(&record)
                         .is_none_or(|family| goal.fits(&family))
                 })
-                .map(|goal| GoalChoice {
-                    id: goal,
-                    kind: goal.kind(),
-                    shown: goal.shown().to_owned(),
+                .map(|goal| {
+                    let judged = record.active_run().is_none();
+                    let judged = judged.then(|| self.judged(&record, goal)).flatten();
+                    GoalChoice {
+                        id: goal,
+                        kind: judged.as_ref().map_or(goal.kind(), |judged| judged.kind),
+                        shown: goal.shown().to_owned(),
+                        good_for: goal.good_for(),
+                        judged,
+                    }
                 })
                 .collect(),
             preview,
             run: record.run.as_ref().map(|run| self.run_view(&record, run)),
         })
+    }
+
+    /// How a goal stands before it is chosen; nothing while the family is not known.
+    fn judged(&self, record: &UnitRecord, goal: Goal) -> Option<Judged> {
+        match self.seen.plan_for(record, goal) {
+            Ok(sheet) => {
+                let before = self.seen.preparations(record, &sheet);
+                Some(prospect::judge(goal, Ok(&sheet), &before))
+            }
+            Err(RunsError::NoPlan(why)) => Some(prospect::judge(goal, Err(&why), &[])),
+            Err(_) => None,
+        }
     }
 
     fn sheet_preview(&self, record: &UnitRecord, goal: Goal) -> SheetPreview {

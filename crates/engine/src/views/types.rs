@@ -14,6 +14,7 @@ use veritope_core::plan::ledger::Ledger;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::stuck::Stuck;
 use veritope_core::plan::{Sheet, Step};
+use veritope_core::prospect::Judged;
 use veritope_core::standing::{FactLine, Standing, Verdict};
 use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime};
 
@@ -286,10 +287,14 @@ pub struct SheetPreview {
 pub struct GoalChoice {
     /// The goal.
     pub id: Goal,
-    /// What it comes to.
-    pub kind: GoalKind,
     /// Words.
     pub shown: String,
+    /// What it is good for.
+    pub good_for: &'static str,
+    /// How it stands; nothing while a run is open.
+    pub judged: Option<Judged>,
+    /// What it comes to.
+    pub kind: GoalKind,
 }
 
 /// The run station.

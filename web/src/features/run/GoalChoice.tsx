@@ -1,3 +1,4 @@
+import Box from '@mui/material/Box';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
@@ -6,7 +7,10 @@ import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
+import { counted, duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
+import { RuleMark } from '../../ui/RuleMark';
+import { StateShape, type ShapeKind } from '../../ui/shapes';
 import { WORDS } from './strings';
 
 export type GoalChoiceProps = {
@@ -17,7 +21,7 @@ export type GoalChoiceProps = {
 
 const KINDS: Api<'GoalKind'>[] = ['changes', 'reads', 'goes'];
 
-/** The goals that this version knows; choosing one touches nothing. */
+/** The goals that this version knows, each with how it stands; choosing one touches nothing. */
 export function GoalChoice({ unit, goals, chosen }: GoalChoiceProps) {
   const choose = useChange(
     (goal: Api<'Goal'>) =>
@@ -32,34 +36,92 @@ export function GoalChoice({ unit, goals, chosen }: GoalChoiceProps) {
   return (
     <>
       <RadioGroup
-        row
         aria-label={WORDS.goal}
         value={chosen ?? ''}
         onChange={(_, id) => {
           const goal = goals.find((known) => known.id === id);
           if (goal !== undefined) choose.mutate(goal.id);
         }}
-        sx={{ mb: 3, columnGap: 6, rowGap: 2, alignItems: 'flex-start' }}
+        sx={{ mb: 3, rowGap: 3 }}
       >
-        {KINDS.map((kind) => (
-          <Stack key={kind} role="group" aria-label={WORDS.goals[kind]}>
-            <Typography variant="body2" color="text.secondary">
-              {WORDS.goals[kind]}
-            </Typography>
-            {goals
-              .filter((goal) => goal.kind === kind)
-              .map((goal) => (
-                <FormControlLabel
-                  key={goal.id}
-                  value={goal.id}
-                  label={goal.shown}
-                  control={<Radio size="small" />}
-                />
+        {KINDS.map((kind) => {
+          const own = goals.filter((goal) => goal.kind === kind);
+          return own.length === 0 ? null : (
+            <Stack key={kind} role="group" aria-label={WORDS.goals[kind]}>
+              <Typography variant="h3" component="h3" sx={{ fontSize: 16, mb: 0.5 }}>
+                {WORDS.goals[kind]}
+              </Typography>
+              {own.map((goal) => (
+                <GoalLine key={goal.id} goal={goal} />
               ))}
-          </Stack>
-        ))}
+            </Stack>
+          );
+        })}
       </RadioGroup>
       {choose.error !== null && <ProblemNote error={choose.error} />}
     </>
   );
+}
+
+const SHAPES: Record<Api<'Prospect'>['is'], ShapeKind> = {
+  'there-already': 'met',
+  open: 'open',
+  after: 'missing',
+  'no-way': 'refused',
+};
+
+function GoalLine({ goal }: { goal: Api<'GoalChoice'> }) {
+  const { judged } = goal;
+  return (
+    <Box
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: { xs: '1fr', sm: 'minmax(220px, 300px) minmax(0, 1fr)' },
+        columnGap: 3,
+        alignItems: 'start',
+        py: 0.25,
+        borderTop: 1,
+        borderColor: 'divider',
+      }}
+    >
+      <FormControlLabel value={goal.id} label={goal.shown} control={<Radio size="small" />} />
+      <Box sx={{ display: 'flex', gap: 1, py: 1 }}>
+        {judged != null && <StateShape kind={SHAPES[judged.prospect.is]} size={18} />}
+        <Typography variant="body2" component="div" sx={{ color: 'text.secondary' }}>
+          {judged != null && <Standing judged={judged} />} {goal.good_for}
+        </Typography>
+      </Box>
+    </Box>
+  );
+}
+
+/** In words: there already, open, after how many things, or no way and why. */
+function Standing({ judged }: { judged: Api<'Judged'> }) {
+  const { prospect } = judged;
+  return (
+    <Box component="span" sx={{ color: 'text.primary' }}>
+      {prospect.is === 'there-already' && 'There already.'}
+      {prospect.is === 'open' && `Open: ${costs(judged)}.`}
+      {prospect.is === 'after' &&
+        `After ${counted(prospect.things, 'thing', 'things')} (${prospect.first.replace(/\.$/, '')}): ${costs(judged)}.`}
+      {prospect.is === 'no-way' && (
+        <>
+          No way: {prospect.because} {prospect.rule != null && <RuleMark id={prospect.rule} />}
+        </>
+      )}
+    </Box>
+  );
+}
+
+function costs(judged: Api<'Judged'>): string {
+  const seconds = judged.hands_on_seconds + judged.waiting_seconds;
+  return [
+    seconds < 60 ? duration(seconds) : `${Math.ceil(seconds / 60)} min`,
+    judged.wipes > 0 && counted(judged.wipes, 'wipe', 'wipes'),
+    judged.no_returns > 0 &&
+      counted(judged.no_returns, 'step without return', 'steps without return'),
+    judged.to_a_look && 'to a look first, then on',
+  ]
+    .filter(Boolean)
+    .join(', ');
 }
