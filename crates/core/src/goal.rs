@@ -181,7 +181,7 @@ impl Goal {
     pub fn shown(self) -> &'static str {
         match self {
             Self::Unlock => "Unlock",
-            Self::TemporaryRecovery => "Start a recovery, writing nothing",
+            Self::TemporaryRecovery => "Start a recovery from memory",
             Self::ReadTable => "Start a recovery and read the partition table",
             Self::BackUp => "Back up what exists once",
             Self::KeepRecovery => "Install a recovery that stays",

@@ -327,7 +327,7 @@ fn a_lost_data_folder_costs_nothing_that_lies_on_a_stick() {
         bench.shot("recognised").await?;
         bench.click("Link Ruff here").await?;
         bench.to("Ruff", "Run").await?;
-        bench.choose("Start a recovery, writing nothing").await?;
+        bench.choose("Start a recovery from memory").await?;
         bench.click("Begin").await?;
         bench.click_last("Restart into bootloader mode").await?;
         bench.click_last("Start the recovery from memory").await?;
@@ -415,7 +415,7 @@ fn by_hand_from_first_use_to_a_recovery_running() {
             .sees("The table is read from the unit itself, which needs a bench link")
             .await?;
         bench.shot("why-not").await?;
-        bench.click("Start a recovery, writing nothing").await?;
+        bench.click("Start a recovery from memory").await?;
         bench.click("Begin").await?;
         bench.click("Show me how").await?;
         bench.sees("tap Build until it says so").await?;

@@ -406,7 +406,7 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         bench
             .sees("Locking Lapwing again is refused: recovery, vendor are not the maker's.")
             .await?;
-        lapwing.begin("Start a recovery, writing nothing").await?;
+        lapwing.begin("Start a recovery from memory").await?;
         // The goal stands in the tag too, as a link.
         bench.click_last("Restart into bootloader mode").await?;
         bench.click_last("Start the recovery from memory").await?;

@@ -17,12 +17,13 @@ export type GoalChoiceProps = {
   unit: string;
   goals: Api<'GoalChoice'>[];
   chosen: Api<'Goal'> | undefined;
+  onChosen: (goal: Api<'Goal'>) => void;
 };
 
 const KINDS: Api<'GoalKind'>[] = ['changes', 'reads', 'goes'];
 
 /** The goals that this version knows, each with how it stands; choosing one touches nothing. */
-export function GoalChoice({ unit, goals, chosen }: GoalChoiceProps) {
+export function GoalChoice({ unit, goals, chosen, onChosen }: GoalChoiceProps) {
   const choose = useChange(
     (goal: Api<'Goal'>) =>
       unwrap(
@@ -40,7 +41,9 @@ export function GoalChoice({ unit, goals, chosen }: GoalChoiceProps) {
         value={chosen ?? ''}
         onChange={(_, id) => {
           const goal = goals.find((known) => known.id === id);
-          if (goal !== undefined) choose.mutate(goal.id);
+          if (goal === undefined) return;
+          onChosen(goal.id);
+          choose.mutate(goal.id);
         }}
         sx={{ mb: 3, rowGap: 3 }}
       >

@@ -1,7 +1,9 @@
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useParams } from 'react-router';
 
+import type { Api } from '../../api/client';
 import { runQuery, unitQuery } from '../../api/queries';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
@@ -15,6 +17,7 @@ export function RunPage() {
   const { unit = '' } = useParams();
   const query = useQuery(runQuery(unit));
   const { data: tag } = useQuery(unitQuery(unit));
+  const [justChosen, setJustChosen] = useState<Api<'Goal'> | undefined>();
   return (
     <Page wide>
       <Panel query={query}>
@@ -27,8 +30,15 @@ export function RunPage() {
               <Typography variant="h1" sx={{ mb: 1 }}>
                 {run == null ? 'What is to be reached?' : 'What next?'}
               </Typography>
-              <GoalChoice unit={unit} goals={goals} chosen={preview?.goal} />
-              {preview != null && <SheetTable unit={unit} preview={preview} />}
+              <GoalChoice
+                unit={unit}
+                goals={goals}
+                chosen={preview?.goal}
+                onChosen={setJustChosen}
+              />
+              {preview != null && (
+                <SheetTable unit={unit} preview={preview} isFresh={justChosen === preview.goal} />
+              )}
             </>
           )
         }

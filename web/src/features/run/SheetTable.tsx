@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
+import { useEffect, useRef } from 'react';
 import { Link } from 'react-router';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
@@ -18,11 +19,20 @@ import { StepTable } from './StepTable';
 import { WORDS } from './strings';
 import { WipeLedger } from './WipeLedger';
 
-export type SheetTableProps = { unit: string; preview: Api<'SheetPreview'> };
+export type SheetTableProps = {
+  unit: string;
+  preview: Api<'SheetPreview'>;
+  /** Whether its goal was chosen just now: then it is brought into view. */
+  isFresh: boolean;
+};
 
 /** Everything that would be done, before any of it is. */
-export function SheetTable({ unit, preview }: SheetTableProps) {
+export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
   const isUp = useIsUp();
+  const top = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (isFresh) top.current?.scrollIntoView({ block: 'start' });
+  }, [isFresh]);
   const begin = useChange(
     () =>
       unwrap(
@@ -37,6 +47,7 @@ export function SheetTable({ unit, preview }: SheetTableProps) {
   const open = preview.preparations.filter((item) => item.state !== 'met');
   return (
     <>
+      <div ref={top} />
       {sheet != null && (
         <Section title={`${WORDS.sheet}: ${preview.title.toLowerCase()}`}>
           <SheetHead
