@@ -1,6 +1,7 @@
 //! Reading on one thread, hashing and compressing on two, writing in order: both cores work while
 //! the link delivers. A few frames are in memory at once, however long the image is.
 
+use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::io;
 use std::sync::mpsc;
@@ -38,6 +39,8 @@ pub struct Packed {
 const WORKERS: usize = 2;
 /// Frames read ahead of the workers.
 const AHEAD: usize = 3;
+/// Most frames in memory: where one takes long, the others wait for it.
+const MOST_AT_ONCE: u64 = 12;
 /// Compression level: one core keeps up with a fast link.
 const LEVEL: i32 = 1;
 /// Level for what does not get smaller: it is looked through in strides.
@@ -83,16 +86,16 @@ pub fn pump<E: From<io::Error>>(
             });
         }
         drop(done);
-        let mut next = from;
+        let next = Cell::new(from);
         let mut hand_on = |(frame, bytes): (io::Result<FrameDone>, Vec<u8>),
                            buffers: &mut Vec<Vec<u8>>|
          -> Result<(), E> {
             buffers.push(bytes);
             let frame = frame?;
             waiting.insert(frame.index, frame);
-            while let Some(frame) = waiting.remove(&next) {
+            while let Some(frame) = waiting.remove(&next.get()) {
                 take(&frame)?;
-                next += 1;
+                next.set(next.get() + 1);
                 if let Some(packed) = frame.packed {
                     let mut spare = spare.lock().unwrap_or_else(PoisonError::into_inner);
                     spare.push(packed.stored);
@@ -102,6 +105,10 @@ pub fn pump<E: From<io::Error>>(
         };
         let mut outcome = Ok(());
         for index in from..layout.count() {
+            while index - next.get() >= MOST_AT_ONCE {
+                let Ok(done) = finished.recv() else { break };
+                hand_on(done, &mut buffers)?;
+            }
             match read(index, buffers.pop().unwrap_or_default()) {
                 Ok(bytes) => {
                     if work.send((index, bytes)).is_err() {
@@ -269,7 +276,7 @@ mod tests {
     fn a_few_frames_are_in_memory_however_long_the_image_is() {
         let layout = FrameLayout::new(FRAME_BYTES * 64);
         let (mut begun, mut most) = (0_u64, 0);
-        let taken = std::cell::Cell::new(0);
+        let taken = Cell::new(0);
         let mut fresh = 0;
         let read = |_, spare: Vec<u8>| {
             begun += 1;
@@ -284,8 +291,11 @@ mod tests {
             Ok(())
         });
         ended.unwrap();
-        assert!(most <= 16, "{most} frames at once");
-        assert!(fresh <= 16, "{fresh} buffers of its own");
+        assert!(most <= MOST_AT_ONCE + 1, "{most} frames at once");
+        assert!(
+            u64::from(fresh) <= MOST_AT_ONCE,
+            "{fresh} buffers of its own"
+        );
     }
 
     #[test]
