@@ -12,6 +12,8 @@ use serde::{Deserialize, Serialize};
 use veritope_core::coverage::BlankBytes;
 use veritope_wire::{Digest, Label};
 
+use crate::pump::FrameDone;
+
 /// A frame's line in `frames.jsonl`.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub(super) struct FrameLine {
@@ -37,6 +39,20 @@ pub(super) enum Lies {
     },
     /// In the object of this image, at the same place: it was captured before.
     As { as_in: Digest },
+}
+
+impl Lies {
+    /// Where a frame is put that was done, beside the image that was captured before; nothing where it was
+    /// neither packed nor captured.
+    pub(super) fn of(frame: &FrameDone, known: Option<Digest>) -> Option<Self> {
+        match &frame.packed {
+            Some(packed) => Some(Self::Here {
+                stored_bytes: u32::try_from(packed.stored.len()).unwrap_or(u32::MAX),
+                stored_blake3: packed.stored_blake3,
+            }),
+            None => known.map(|as_in| Self::As { as_in }),
+        }
+    }
 }
 
 /// A line of `frames.jsonl`.

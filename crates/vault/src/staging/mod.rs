@@ -144,33 +144,24 @@ impl<'v> Staging<'v> {
         let refuse = VaultError::at(&path);
         self.syncer.has_failed().map_err(&refuse)?;
         let part = self.parts.entry(label.clone()).or_default();
-        let lies = match (&frame.packed, known) {
-            (Some(packed), _) => {
-                let file = match part.file.take() {
-                    Some(file) => file,
-                    None => {
-                        let file = opened(&path).map_err(&refuse)?;
-                        // What a killed process left behind the last counted frame is written over.
-                        file.set_len(part.stored).map_err(&refuse)?;
-                        Arc::new(file)
-                    }
-                };
-                let file = part.file.insert(file);
-                file.write_all_at(&packed.stored, part.stored)
-                    .map_err(&refuse)?;
-                Lies::Here {
-                    stored_bytes: u32::try_from(packed.stored.len()).unwrap_or(u32::MAX),
-                    stored_blake3: packed.stored_blake3,
+        let lies = Lies::of(frame, known).ok_or_else(|| VaultError::Unreadable {
+            path: path.clone(),
+            what: format!("frame {} of {label} lies nowhere", frame.index),
+        })?;
+        if let Some(packed) = &frame.packed {
+            let file = match part.file.take() {
+                Some(file) => file,
+                None => {
+                    let file = opened(&path).map_err(&refuse)?;
+                    // What a killed process left behind the last counted frame is written over.
+                    file.set_len(part.stored).map_err(&refuse)?;
+                    Arc::new(file)
                 }
-            }
-            (None, Some(as_in)) => Lies::As { as_in },
-            (None, None) => {
-                return Err(VaultError::Unreadable {
-                    path: path.clone(),
-                    what: format!("frame {} of {label} lies nowhere", frame.index),
-                });
-            }
-        };
+            };
+            let file = part.file.insert(file);
+            file.write_all_at(&packed.stored, part.stored)
+                .map_err(&refuse)?;
+        }
         let line = FrameLine {
             label: label.clone(),
             index: frame.index,
@@ -232,24 +223,19 @@ impl<'v> Staging<'v> {
             if line.index == frame.index {
                 (line.value, line.blank) = (frame.value, frame.blank);
                 stored.clear();
-                match (&frame.packed, known) {
-                    (Some(packed), _) => {
-                        stored.extend_from_slice(&packed.stored);
-                        line.lies = Lies::Here {
-                            stored_bytes: u32::try_from(stored.len()).unwrap_or(u32::MAX),
-                            stored_blake3: packed.stored_blake3,
-                        };
-                    }
-                    (None, known) => {
-                        let as_in = known.ok_or_else(|| refuse(io::ErrorKind::NotFound.into()))?;
-                        line.lies = Lies::As { as_in };
-                    }
+                let lies = Lies::of(frame, known);
+                line.lies = lies.ok_or_else(|| refuse(io::ErrorKind::NotFound.into()))?;
+                if let Some(packed) = &frame.packed {
+                    stored.extend_from_slice(&packed.stored);
                 }
             }
             file.write_all_at(&stored, rest.stored).map_err(&refuse)?;
             rest.push(line);
         }
         file.sync_all().map_err(&refuse)?;
+        // From here on nothing counts as on the disk for sure: whoever is killed in between hashes the new
+        // bytes against the old lines, and reads on from where they differ.
+        self.write_lines()?;
         durable::rename(&spare, &path).map_err(&refuse)?;
         rest.file = Some(Arc::new(opened(&path).map_err(&refuse)?));
         self.parts.insert(label.clone(), rest);

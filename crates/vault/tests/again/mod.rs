@@ -189,6 +189,12 @@ fn a_frame_that_was_read_wrong_is_replaced_in_its_place() {
     let wrong = changed_at(&right, &[1]);
     bring(&vault, "persist", &wrong, u64::MAX).unwrap();
     let name = label("persist");
+    let journal = folder
+        .path()
+        .join(format!("staging/{}/frames.jsonl", job()));
+    let mut marked = fs::read_to_string(&journal).unwrap();
+    marked.push_str("{\"synced\":\"persist\",\"frames\":5}\n");
+    fs::write(&journal, marked).unwrap();
     // In another process than the one that read it.
     let mut staging = vault.stage(job()).unwrap();
     let known = staging.values_of(&name);
@@ -210,6 +216,11 @@ fn a_frame_that_was_read_wrong_is_replaced_in_its_place() {
     .unwrap();
     assert_eq!(replaced, 1);
     drop(staging);
+    let lines = fs::read_to_string(&journal).unwrap();
+    assert!(
+        !lines.contains("synced"),
+        "what was replaced is hashed again"
+    );
     let mut staging = vault.stage(job()).unwrap();
     let image = staging.close(&name, layout).unwrap();
     assert_eq!(image.blake3, Digest::of(&right));
