@@ -5,9 +5,10 @@
 //! numbered, charged once and named. So a search knows no condition that the list does not have.
 
 use std::cmp::Reverse;
-use std::collections::{BTreeSet, BinaryHeap, HashMap};
+use std::collections::{BTreeSet, BinaryHeap};
 use std::ops::Add;
 
+use rustc_hash::FxHashMap;
 use serde::Serialize;
 
 use crate::act::{Act, Ground, Standpoint, planned};
@@ -156,7 +157,7 @@ pub(super) struct Found {
 }
 
 /// What each reached node cost, and from where and by what it was reached.
-type Reached = HashMap<Node, (Cost, Option<(Node, usize)>)>;
+type Reached = FxHashMap<Node, (Cost, Option<(Node, usize)>)>;
 
 /// Whether every way to `goal` from `state` opens the lock first. A recovery needs the unlock only where
 /// no other way leads into it, and where nothing runs that may be one.
@@ -242,7 +243,7 @@ pub(super) fn cheapest(
     });
     let unlock = openers.map(|one| cost(&one.act, start, ground)).min();
     let first = Node::new(start);
-    let mut best = Reached::new();
+    let mut best = Reached::default();
     let mut open = BinaryHeap::new();
     let mut order = 0u32;
     best.insert(first, (Cost::default(), None));

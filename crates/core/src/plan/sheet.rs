@@ -225,13 +225,20 @@ pub fn find_along(
 fn explained(alone: &BTreeSet<Bit>, search: impl Fn(Pass) -> Result<Found, NoPlan>) -> NoPlan {
     // That there is something to do is never passed over.
     let may = |row: &Bit| !matches!(row, Bit::Open(_) | Bit::Settled);
-    let rows = alone.iter().copied().filter(may);
     // What the lock bars is said first: nothing else helps as long as it is closed.
-    let is_else = |row: Bit| !matches!(row, Bit::Lock(_));
-    let ways =
-        rows.filter_map(|row| Some((is_else(row), search(Pass::Explain(row)).ok()?.cost, row)));
-    ways.min()
-        .map_or(NoPlan::NoWay, |(.., row)| NoPlan::Lacking(row))
+    let (locks, others): (Vec<Bit>, Vec<Bit>) = alone
+        .iter()
+        .copied()
+        .filter(may)
+        .partition(|row| matches!(row, Bit::Lock(_)));
+    [locks, others]
+        .into_iter()
+        .find_map(|rows| {
+            let ways = rows.into_iter();
+            ways.filter_map(|row| Some((search(Pass::Explain(row)).ok()?.cost, row)))
+                .min()
+        })
+        .map_or(NoPlan::NoWay, |(_, row)| NoPlan::Lacking(row))
 }
 
 fn steps(

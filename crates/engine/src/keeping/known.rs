@@ -123,6 +123,14 @@ impl Known<'_> {
         }
     }
 
+    /// What a plan reads, for which nothing is charged yet.
+    pub(crate) fn uncharged(&self) -> Dossier<'_> {
+        Dossier {
+            battery: None,
+            ..self.dossier()
+        }
+    }
+
     /// What every list reads.
     pub(crate) fn dossier(&self) -> Dossier<'_> {
         let record = self.record;

@@ -9,11 +9,13 @@ use veritope_core::act::Doing;
 use veritope_core::consent::{Consent, told};
 use veritope_core::dossier::By;
 use veritope_core::facts::{FactKey, Source};
+use veritope_core::family::Family;
 use veritope_core::goal::Goal;
 use veritope_core::mode::Mode;
 use veritope_core::permission::Refusal;
 use veritope_core::plan::sighting::divergence;
-use veritope_core::plan::{Sheet, Step};
+use veritope_core::plan::{Sheet, Step, due};
+use veritope_core::prospect::{self, Judged};
 use veritope_core::standing;
 use veritope_core::state::{BackedUp, Data, Presence, State, Switch, TableRead};
 use veritope_link::LinkError;
@@ -77,6 +79,45 @@ impl Runs {
 
     pub(crate) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, RunsError> {
         let family = self.library.family_of(record).ok_or(RunsError::NoFamily)?;
+        let start = self.start_of(record, &family);
+        let known = self
+            .keeping
+            .known(record, family, record.known(), Depth::Row);
+        let back_to = record.active_run().and_then(|run| run.began_on.as_deref());
+        Ok(standing::plan_for(&known.dossier(), start, goal, back_to)?)
+    }
+
+    /// Every goal that fits the unit's family, and how it stands; nothing while the family is not known. What
+    /// is known of the unit is brought together once.
+    pub(crate) fn goals(&self, record: &UnitRecord) -> Vec<(Goal, Judged)> {
+        let Some(family) = self.library.family_of(record) else {
+            return Vec::new();
+        };
+        let start = self.start_of(record, &family);
+        let goals = Goal::ALL.into_iter().filter(|goal| goal.fits(&family));
+        let goals: Vec<Goal> = goals.collect();
+        let mut known = self
+            .keeping
+            .known(record, family, record.known(), Depth::List);
+        let mut judged = Vec::new();
+        for goal in goals {
+            let found = standing::plan_for(&known.uncharged(), start, goal, None);
+            let before = match &found {
+                Ok(sheet) => {
+                    let files = sheet.steps.iter().filter_map(|step| step.act.file());
+                    known = self.keeping.with_packages(known, files);
+                    known = known.carrying(sheet.load());
+                    due::preparations(sheet, &known.dossier())
+                }
+                Err(_) => Vec::new(),
+            };
+            judged.push((goal, prospect::judge(goal, found.as_ref(), &before)));
+        }
+        judged
+    }
+
+    /// The state from which is planned: what is known of the unit, and what its run and its captures brought.
+    fn start_of(&self, record: &UnitRecord, family: &Family) -> State {
         let mut state = State::from_facts(&record.known());
         if record.active_run().is_some_and(|run| run.table.is_some()) {
             state.table = TableRead::Read;
@@ -84,17 +125,13 @@ impl Runs {
         if record.active_run().is_some_and(|run| run.erased) {
             state.data = Data::Erased;
         }
-        let kept = self.keeping.coverage_of(record, &family);
+        let kept = self.keeping.coverage_of(record, family);
         if kept.is_captured_now() {
             state.backed_up = BackedUp::Yes;
         } else if kept.is_fixed_captured() {
             state.backed_up = BackedUp::Fixed;
         }
-        let known = self
-            .keeping
-            .known(record, family, record.known(), Depth::Row);
-        let back_to = record.active_run().and_then(|run| run.began_on.as_deref());
-        Ok(standing::plan_for(&known.dossier(), state, goal, back_to)?)
+        state
     }
 
     /// Begins a run towards `goal`.

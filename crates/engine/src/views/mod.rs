@@ -19,7 +19,6 @@ use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::due::{in_the_way, shown};
 use veritope_core::plan::stuck::{stuck, stuck_in_ms};
 use veritope_core::plan::{Sheet, Step, ledger};
-use veritope_core::prospect::{self, Judged};
 use veritope_core::rule::Rule;
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_wire::{BenchTime, FactId, UnitId};
@@ -438,17 +437,22 @@ impl Views {
             (Some(goal), None) => Some(self.sheet_preview(&record, goal)),
             _ => None,
         };
+        let judged = match record.active_run() {
+            None => self.seen.goals(&record),
+            Some(_) => Vec::new(),
+        };
+        let judged_of = |goal| {
+            let of_goal = judged.iter().find(|(one, _)| *one == goal);
+            of_goal.map(|(_, judged)| judged.clone())
+        };
+        let family = self.seen.family_of(&record);
+        let fits = |goal: &Goal| family.as_ref().is_none_or(|family| goal.fits(family));
         Ok(RunPage {
             goals: Goal::ALL
                 .into_iter()
-                .filter(|goal| {
-                    self.seen
-                        .family_of(&record)
-                        .is_none_or(|family| goal.fits(&family))
-                })
+                .filter(fits)
                 .map(|goal| {
-                    let judged = record.active_run().is_none();
-                    let judged = judged.then(|| self.judged(&record, goal)).flatten();
+                    let judged = judged_of(goal);
                     GoalChoice {
                         id: goal,
                         kind: judged.as_ref().map_or(goal.kind(), |judged| judged.kind),
@@ -461,18 +465,6 @@ impl Views {
             preview,
             run: record.run.as_ref().map(|run| self.run_view(&record, run)),
         })
-    }
-
-    /// How a goal stands before it is chosen; nothing while the family is not known.
-    fn judged(&self, record: &UnitRecord, goal: Goal) -> Option<Judged> {
-        match self.seen.plan_for(record, goal) {
-            Ok(sheet) => {
-                let before = self.seen.preparations(record, &sheet);
-                Some(prospect::judge(goal, Ok(&sheet), &before))
-            }
-            Err(RunsError::NoPlan(why)) => Some(prospect::judge(goal, Err(&why), &[])),
-            Err(_) => None,
-        }
     }
 
     fn sheet_preview(&self, record: &UnitRecord, goal: Goal) -> SheetPreview {

@@ -12,6 +12,7 @@ use veritope_core::facts::Facts;
 use veritope_core::family::Family;
 use veritope_core::goal::Goal;
 use veritope_core::permission::Refusal;
+use veritope_core::prospect::Judged;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::{Sheet, Step};
 use veritope_vault::{Manifest, VaultError};
@@ -88,6 +89,10 @@ impl Seen {
 
     pub(super) fn plan_for(&self, record: &UnitRecord, goal: Goal) -> Result<Sheet, RunsError> {
         self.0.plan_for(record, goal)
+    }
+
+    pub(super) fn goals(&self, record: &UnitRecord) -> Vec<(Goal, Judged)> {
+        self.0.goals(record)
     }
 
     pub(super) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Line> {

@@ -15,6 +15,7 @@ use std::sync::{Arc, OnceLock};
 use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
 use veritope_core::facts::{FactGroup, FactKey, Reading};
 use veritope_core::goal::Goal;
+use veritope_core::prospect::Prospect;
 use veritope_core::rule::Rule;
 use veritope_engine::DeskError;
 use veritope_engine::LibraryError;
@@ -30,7 +31,7 @@ use veritope_standin::gate::{Answer, Gate};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::{Opening, Scheme};
 use veritope_standin::{Birth, Factory, Fault, LockState, Running, Setting};
-use veritope_wire::Digest;
+use veritope_wire::{Digest, RunId};
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{ActKind, Handle};
 
@@ -437,9 +438,9 @@ impl World {
             self.bench.hands_off();
             self.bench_trouble();
             self.is_believed_truly("between steps");
-            let page = self.bench.engine.views.run_page(self.bench.unit).unwrap();
-            let open = page.run.filter(|run| run.ended.is_none());
-            let Some(run) = open else {
+            let is_open = self.bench.record().active_run().is_some();
+            let page = || self.bench.engine.views.run_page(self.bench.unit).unwrap();
+            let Some(run) = is_open.then(|| page().run).flatten() else {
                 // An erase shows only in what the run says; it has to be so.
                 let is_erase = goal == Goal::Erase;
                 if self.is_at(goal) && (!is_erase || step > 0 && self.bench.has_reached(goal)) {
@@ -453,12 +454,14 @@ impl World {
                 }
                 self.make_ready();
                 self.supply();
-                match self
-                    .bench
-                    .engine
-                    .runs
-                    .begin_run(self.bench.unit, goal, self.bench.request())
-                {
+                let promised = (refused == 0).then(|| self.promised(goal)).flatten();
+                let begun = self.bench.engine.runs.begin_run(
+                    self.bench.unit,
+                    goal,
+                    self.bench.request(),
+                );
+                self.is_kept(promised.as_ref(), &begun);
+                match begun {
                     Ok(_) => continue,
                     Err(RunsError::Turn(TurnError::Closed { missing, .. })) if refused > 2 => {
                         return End::Stopped(missing.into_iter().map(|item| item.rule).collect());
@@ -570,6 +573,35 @@ impl World {
         }
         panic!(
             "{}: {goal:?} goes nowhere\n{}",
+            self.about,
+            self.bench.log().join("\n")
+        );
+    }
+
+    /// What the page says of `goal` before it is chosen.
+    fn promised(&self, goal: Goal) -> Option<Prospect> {
+        let page = self.bench.engine.views.run_page(self.bench.unit).unwrap();
+        let of_goal = page.goals.into_iter().find(|one| one.id == goal)?;
+        Some(of_goal.judged?.prospect)
+    }
+
+    /// A goal that is called open begins, and one without a way does not.
+    fn is_kept(&self, promised: Option<&Prospect>, begun: &Result<RunId, RunsError>) {
+        let is_so = match (promised, begun) {
+            (
+                Some(Prospect::Open | Prospect::ThereAlready),
+                Err(
+                    RunsError::Turn(TurnError::Closed { .. })
+                    | RunsError::WhyNot(_)
+                    | RunsError::NoPlan(_),
+                ),
+            ) => false,
+            (Some(Prospect::NoWay { .. }), begun) => begun.is_err(),
+            _ => true,
+        };
+        assert!(
+            is_so,
+            "{}: {promised:?} was promised, and then {begun:?}\n{}",
             self.about,
             self.bench.log().join("\n")
         );

@@ -648,13 +648,7 @@ impl Bench {
     }
 
     pub(crate) fn revision(&self) -> u32 {
-        self.engine
-            .views
-            .run_page(self.unit)
-            .unwrap()
-            .run
-            .unwrap()
-            .revision
+        self.record().run.as_ref().unwrap().revision
     }
 
     pub(crate) fn step(&self, run: RunId) -> Result<StepEnd, RunsError> {

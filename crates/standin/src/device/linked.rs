@@ -183,19 +183,29 @@ impl Device {
     fn restarts(&self) -> Vec<String> {
         ["system", "bootloader", "download", "recovery"]
             .into_iter()
-            .filter(|mode| self.restarts_into(mode).is_some())
+            .filter(|mode| self.has_restart(mode))
             .map(str::to_owned)
             .collect()
+    }
+
+    /// Whether there is a command that restarts into `mode`.
+    fn has_restart(&self, mode: &str) -> bool {
+        match mode {
+            _ if self.scheme().is_some() => self.may_restart_into(mode).is_some(),
+            "system" | "bootloader" => true,
+            "recovery" => self.saved.mode == Running::Bootloader,
+            _ => false,
+        }
     }
 
     /// What a restart by command into `mode` starts; nothing where there is no such command.
     fn restarts_into(&self, mode: &str) -> Option<Running> {
         match mode {
+            _ if !self.has_restart(mode) => None,
             _ if self.scheme().is_some() => self.may_restart_into(mode),
             "system" => Some(Running::System),
             "bootloader" => Some(Running::Bootloader),
-            "recovery" if self.saved.mode == Running::Bootloader => Some(self.own_recovery()),
-            _ => None,
+            _ => Some(self.own_recovery()),
         }
     }
 
