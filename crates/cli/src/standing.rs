@@ -6,7 +6,7 @@ use std::process::ExitCode;
 
 use serde::Serialize;
 use veritope_core::budget::{self, Battery, Policy};
-use veritope_core::builds::{self, Gate};
+use veritope_core::builds;
 use veritope_core::dossier::Dossier;
 use veritope_core::evidence::Line;
 use veritope_core::facts_file::{self as file, FactsFile};
@@ -189,10 +189,11 @@ pub(crate) fn plan(args: &PlanArgs) -> Result<ExitCode, CommandError> {
     let sheet = standing::plan_for(&of, start, goal, None)
         .map_err(|error| CommandError::Input(error.to_string()))?;
     let battery = budget::battery(sheet.load(), of.facts, of.family, &Policy::usual(), of.now);
-    let missing = match builds::gate(&asked.family, &asked.file.facts, None) {
-        Gate::Chain(chain) if goal == Goal::Unlock => chain.missing,
-        _ => Vec::new(),
-    };
+    let chain = sheet
+        .end
+        .as_ref()
+        .and_then(|end| builds::gate(&asked.family, &asked.file.facts, None).chain(Some(end)));
+    let missing = chain.map_or_else(Vec::new, |chain| chain.missing);
     let of = Dossier {
         battery: Some(&battery),
         ..of
@@ -253,6 +254,9 @@ fn print_sheet(sheet: &Sheet, lock: Option<Lock>) {
     }
     for (number, step) in sheet.steps.iter().enumerate() {
         println!("{:>3}. {}. {}", number + 1, step.title, step.because);
+    }
+    if let Some(instead) = sheet.end.as_ref().and_then(|end| end.instead.as_ref()) {
+        println!("{instead}");
     }
     for why in &sheet.why_not {
         println!("Not yet: {} ({}).", why.text, why.rule.id());

@@ -58,14 +58,46 @@ pub struct Chain {
     pub missing: Vec<String>,
     /// Builds that can be reached when it is done.
     pub reachable: Vec<String>,
-    /// The build on which it ends, where nothing can be installed after the unlock: that wants copies of
-    /// what exists once (`B6`), and nothing reads them on this family yet.
-    pub stays_on: Option<String>,
+    /// The build on which it ends.
+    pub end: String,
+    /// Whether its partitions are then exactly that build's.
+    pub exact: bool,
     /// Nodes that the search opened.
     pub expanded: u32,
 }
 
+/// Where a way from build to build ends.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct End {
+    /// The build.
+    pub build: String,
+    /// Whether its partitions are then exactly that build's.
+    pub exact: bool,
+    /// Where it is not the end that was wanted: that it ends here, and what stands in that one's way; a
+    /// sentence.
+    pub instead: Option<String>,
+}
+
+impl Gate {
+    /// The chain that ends there; the wanted one where no end is chosen, or none leads to it any more.
+    #[must_use]
+    pub fn chain(self, end: Option<&End>) -> Option<Chain> {
+        let Self::Chains(chains) = self else {
+            return None;
+        };
+        let is_end = |chain: &&Chain| end.is_some_and(|end| chain.ends_at(end));
+        let chosen = chains.iter().find(is_end).or(chains.first());
+        chosen.cloned()
+    }
+}
+
 impl Chain {
+    /// Whether it ends there.
+    #[must_use]
+    pub fn ends_at(&self, end: &End) -> bool {
+        (&self.end, self.exact) == (&end.build, end.exact)
+    }
+
     /// Its packages in order, by name, and how many of them come before the unlock.
     #[must_use]
     pub fn names(&self) -> (Vec<&str>, usize) {
@@ -99,15 +131,19 @@ pub enum Gate {
     NotListed,
     /// What is fused is not known, and a way to another build hangs on it (`W1`).
     NotKnownFuse,
-    /// Through a chain.
-    Chain(Chain),
+    /// Through a chain: the cheapest to each end, the wanted end first, then by what is missing, wipes and
+    /// minutes. There is at least one.
+    Chains(Vec<Chain>),
     /// Not at all.
     Shut(NoChain),
 }
 
-/// Judges the present build. A chain leads back to the build `back_to`, on which a run that is under way
-/// began, where that can be reached; else to the present one. Where nothing could be installed after the
-/// unlock it ends with that, on the build that can be unlocked.
+/// Most ends to which chains are told.
+const MOST_ENDS: usize = 8;
+
+/// Judges the present build. The chain that is wanted leads back to the build `back_to`, on which a run that
+/// is under way began, or to the present one; the others end elsewhere, and are for where it can't be
+/// finished.
 #[must_use]
 pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
     if family
@@ -137,20 +173,17 @@ pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
         fused,
         exact,
         enabled,
-        after: if family.temporary_start.is_some() {
-            After::Back
-        } else {
-            After::Stay
-        },
     };
     let wanted = back_to
         .and_then(|build| family.build(build))
         .map_or(at, |(wanted, _)| wanted);
-    let here = at_hand(family, facts);
-    let chain = cheapest_from(family, begin, wanted, &here)
-        .or_else(|_| cheapest_from(family, begin, at, &here));
-    match chain {
-        Ok(chain) => Gate::Chain(chain),
+    match chains(family, begin, wanted, &at_hand(family, facts)) {
+        Ok(mut chains) => {
+            // Where it can't come back to where it began, the present build is the next best.
+            let is = |at: usize, chain: &Chain| chain.exact && chain.end == family.builds[at].id;
+            chains.sort_by_key(|chain| (!is(wanted, chain), !is(at, chain)));
+            Gate::Chains(chains)
+        }
         Err(why) => Gate::Shut(why),
     }
 }
@@ -222,9 +255,10 @@ pub fn cheapest(
         fused,
         exact: true,
         enabled: false,
-        after: After::Back,
     };
-    cheapest_from(family, begin, wanted, here)
+    let is_wanted = |chain: &Chain| chain.exact && chain.end == family.builds[wanted].id;
+    let chains = chains(family, begin, wanted, here)?;
+    chains.into_iter().find(is_wanted).ok_or(NoChain::NoPackage)
 }
 
 /// Where a chain begins.
@@ -234,40 +268,37 @@ struct Begin {
     fused: u32,
     exact: bool,
     enabled: bool,
-    after: After,
 }
 
-/// What can come after the unlock: a package then wants copies of what exists once (`G4`, `B6`), so
-/// something has to be able to read them.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum After {
-    /// The way back to the wanted build.
-    Back,
-    /// Nothing.
-    Stay,
-}
-
-fn cheapest_from(
+/// The cheapest chain to each end, cheapest first; that to `wanted` is among them where there is one.
+fn chains(
     family: &Family,
     begin: Begin,
     wanted: usize,
     here: &BTreeSet<String>,
-) -> Result<Chain, NoChain> {
+) -> Result<Vec<Chain>, NoChain> {
     let unfused = Begin { fused: 0, ..begin };
-    match search(family, begin, wanted, here) {
-        Some(chain) => Ok(chain),
-        None if search(family, unfused, wanted, here).is_some() => Err(NoChain::Fused),
-        None => Err(NoChain::NoPackage),
+    let found = search(family, begin, wanted, here);
+    if !found.is_empty() {
+        return Ok(found);
     }
+    Err(match search(family, unfused, wanted, here).is_empty() {
+        true => NoChain::NoPackage,
+        false => NoChain::Fused,
+    })
 }
 
-fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>) -> Option<Chain> {
+fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>) -> Vec<Chain> {
     let mut by_base: Vec<Vec<usize>> = vec![Vec::new(); family.builds.len()];
     let mut full = Vec::new();
     for (index, package) in family.packages.iter().enumerate() {
         match (package.kind, package.from) {
             (PackageKind::Full, None) => full.push(index),
-            (_, Some(from)) => by_base.get_mut(from)?.push(index),
+            (_, Some(from)) => {
+                if let Some(all) = by_base.get_mut(from) {
+                    all.push(index);
+                }
+            }
             (_, None) => {}
         }
     }
@@ -287,19 +318,23 @@ fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>)
     best.insert(first, (Cost::default(), None));
     open.push(Reverse((Cost::default(), first)));
     let mut expanded = 0;
+    let mut ends: Vec<((usize, bool), Node)> = Vec::new();
+    let mut is_found = false;
     while let Some(Reverse((paid, node))) = open.pop() {
         if best.get(&node).is_some_and(|(known, _)| *known < paid) {
             continue;
         }
-        let is_there = match begin.after {
-            After::Back => node.exact && node.build == wanted,
-            After::Stay => true,
-        };
-        if node.unlocked && is_there {
-            let mut found = chain(family, &best, node, here, expanded);
-            found.stays_on =
-                (begin.after == After::Stay).then(|| family.builds[node.build].id.clone());
-            return Some(found);
+        let end = (node.build, node.exact);
+        if node.unlocked && !ends.iter().any(|(known, _)| *known == end) {
+            // The wanted end is told whatever it costs.
+            let is_wanted = end == (wanted, true);
+            is_found |= is_wanted;
+            if is_wanted || ends.len() < MOST_ENDS {
+                ends.push((end, node));
+            }
+            if is_found && ends.len() >= MOST_ENDS {
+                break;
+            }
         }
         expanded += 1;
         let mut reach = |next: Node, edge: Edge, cost: Cost| {
@@ -359,7 +394,9 @@ fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>)
             reach(next, Some(index), cost);
         }
     }
-    None
+    let ends = ends.into_iter();
+    ends.map(|(_, node)| chain(family, &best, node, here, expanded))
+        .collect()
 }
 
 /// Builds that fusing `after` shuts out, where `before` was fused.
@@ -375,6 +412,8 @@ fn shut_out(family: &Family, before: u32, after: u32) -> Vec<String> {
 fn chain(family: &Family, best: &Best, end: Node, here: &BTreeSet<String>, expanded: u32) -> Chain {
     let mut chain = Chain {
         expanded,
+        end: family.builds[end.build].id.clone(),
+        exact: end.exact,
         ..Chain::default()
     };
     let mut node = end;
@@ -439,20 +478,12 @@ mod tests {
             .collect()
     }
 
-    /// The family as it were, could what exists once be read there.
-    fn readable() -> Family {
-        Family {
-            temporary_start: shipped("gimbal").temporary_start,
-            ..shipped("mooring")
+    fn chains(files: &str, build: &str, back_to: Option<&str>) -> Vec<Chain> {
+        let known = [(FactKey::Build, build), (FactKey::CardFiles, files)];
+        match gate(&shipped("mooring"), &facts(&known), back_to) {
+            Gate::Chains(chains) => chains,
+            other => panic!("{other:?}"),
         }
-    }
-
-    fn on_card(files: &str) -> Gate {
-        let known = [
-            (FactKey::Build, "WM1-3.4-2610"),
-            (FactKey::CardFiles, files),
-        ];
-        gate(&readable(), &facts(&known), None)
     }
 
     const ALL: &str = "mallet-full-3.1,mallet-3.1-to-3.2,mallet-3.2-to-3.3,mallet-3.3-to-3.4";
@@ -461,11 +492,9 @@ mod tests {
     /// leaves partitions inexact, then the incrementals one by one.
     #[test]
     fn the_whole_chain_there_and_back_is_found() {
-        let Gate::Chain(chain) = on_card(ALL) else {
-            panic!("a chain")
-        };
+        let chain = &chains(ALL, "WM1-3.4-2610", None)[0];
         assert_eq!(
-            names(&chain),
+            names(chain),
             [
                 "mallet-full-3.1",
                 "mallet-enabler-3.1",
@@ -488,37 +517,51 @@ mod tests {
         assert_eq!(legs[0], legs[2], "down and back by the same package");
     }
 
-    /// Two erases on, the packages of the way back would be refused for want of copies (`B6`): where
-    /// nothing reads what exists once, the chain ends with the unlock, and says so.
+    /// The wanted end first, the others by what is missing, wipes and minutes; one chain to each.
     #[test]
-    fn where_nothing_can_be_copied_the_chain_stays_on_the_build_that_opens() {
-        let known = [(FactKey::Build, "WM1-3.4-2610"), (FactKey::CardFiles, ALL)];
-        let Gate::Chain(chain) = gate(&shipped("mooring"), &facts(&known), None) else {
-            panic!("a chain")
-        };
+    fn chains_lead_to_each_end() {
+        let all = chains(&format!("{ALL},mallet-enabler-3.1"), "WM1-3.4-2610", None);
+        let ends: Vec<_> = all
+            .iter()
+            .map(|one| (one.end.as_str(), one.exact, one.wipes, one.minutes))
+            .collect();
         assert_eq!(
-            names(&chain),
+            ends,
+            [
+                ("WM1-3.4-2610", true, 3, 41),
+                ("WM1-3.1-2603", false, 2, 16),
+                ("WM1-3.1-2603", true, 3, 25),
+                ("WM1-3.2-2606", true, 3, 31),
+                ("WM1-3.3-2608", true, 3, 36),
+                ("WM1-4.0-2612", true, 2, 26),
+            ]
+        );
+        assert_eq!(
+            names(&all[1]),
             ["mallet-full-3.1", "mallet-enabler-3.1", "unlock"]
         );
-        assert_eq!(chain.stays_on.as_deref(), Some("WM1-3.1-2603"));
-        assert_eq!((chain.wipes, chain.minutes), (2, 9 + 2 + 5));
-        let (legs, before) = chain.names();
-        assert_eq!((legs.len(), before), (2, 2));
+        assert_eq!(all[1].names().1, 2);
+        let chosen = End {
+            build: "WM1-3.2-2606".to_owned(),
+            exact: true,
+            instead: None,
+        };
+        let gate = || Gate::Chains(all.clone());
+        assert_eq!(gate().chain(Some(&chosen)).as_ref(), Some(&all[3]));
+        assert_eq!(gate().chain(None).as_ref(), Some(&all[0]));
     }
 
     #[test]
     fn planned_anew_on_the_way_it_still_leads_back_to_where_it_began() {
-        let family = readable();
+        let family = shipped("mooring");
         let known = [
             (FactKey::Build, "WM1-3.1-2603"),
             (FactKey::LastPackage, "mallet-enabler-3.1"),
             (FactKey::CardFiles, ALL),
         ];
-        let Gate::Chain(chain) = gate(&family, &facts(&known), Some("WM1-3.3-2608")) else {
-            panic!("a chain")
-        };
+        let gate = gate(&family, &facts(&known), Some("WM1-3.3-2608"));
         assert_eq!(
-            names(&chain),
+            names(&gate.chain(None).unwrap()),
             [
                 "unlock",
                 "mallet-full-3.1",

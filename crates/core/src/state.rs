@@ -239,6 +239,8 @@ pub enum Bit {
     Legs(u64),
     /// Closed while more packages than this are ahead, open after.
     LockOnWay(u8),
+    /// What exists once is captured, unless more packages than this are ahead.
+    KeptOnWay(u8),
     /// What exists once is captured as it is now.
     BackedUp,
     /// What exists once and never changes by itself is captured.
@@ -312,6 +314,9 @@ impl Bit {
                 };
                 state.lock == Some(wanted)
             }
+            Self::KeptOnWay(after) => {
+                state.legs_ahead > after || state.backed_up >= BackedUp::Fixed
+            }
             Self::BackedUp => state.backed_up == BackedUp::Yes,
             Self::FixedKept => state.backed_up >= BackedUp::Fixed,
             Self::TableRead => state.table == TableRead::Read,
@@ -356,6 +361,7 @@ impl Bit {
             Self::Legs(_) => &[FactKey::Build],
             Self::BackedUp
             | Self::FixedKept
+            | Self::KeptOnWay(_)
             | Self::TableRead
             | Self::Erased
             | Self::Settled
@@ -389,7 +395,7 @@ impl Bit {
                 format!("Step {number} closes the main lock, and the critical one goes first.")
             }
             Self::Legs(_) => format!("Step {number} wants the build that this brings."),
-            Self::BackedUp => format!(
+            Self::BackedUp | Self::KeptOnWay(_) => format!(
                 "Step {number} writes, and nothing is written before what exists once is kept."
             ),
             Self::FixedKept => {
@@ -426,6 +432,9 @@ impl Bit {
                     Some(modes) => format!("no way that this family knows leads into {modes}"),
                     None => "no mode that this family knows reads its partitions".to_owned(),
                 }
+            }
+            Self::KeptOnWay(_) => {
+                "what exists once would have to be kept before a package goes over the unlocked unit, and nothing that this family knows reads it there".to_owned()
             }
             Self::Recovery(RecoveryKind::Custom) => {
                 "no other recovery lies in its partition".to_owned()

@@ -1327,6 +1327,10 @@ export interface components {
         };
         /** @description A chain to an unlocked unit on the wanted build. */
         Chain: {
+            /** @description The build on which it ends. */
+            end: string;
+            /** @description Whether its partitions are then exactly that build's. */
+            exact: boolean;
             /**
              * Format: int32
              * @description Nodes that the search opened.
@@ -1343,11 +1347,6 @@ export interface components {
             missing: string[];
             /** @description Builds that can be reached when it is done. */
             reachable: string[];
-            /**
-             * @description The build on which it ends, where nothing can be installed after the unlock: that wants copies of
-             *     what exists once (`B6`), and nothing reads them on this family yet.
-             */
-            stays_on?: string | null;
             /**
              * Format: int32
              * @description Wipes of the owner's data.
@@ -1697,6 +1696,18 @@ export interface components {
          * @enum {string}
          */
         Due: "begin" | "way" | "door";
+        /** @description Where a way from build to build ends. */
+        End: {
+            /** @description The build. */
+            build: string;
+            /** @description Whether its partitions are then exactly that build's. */
+            exact: boolean;
+            /**
+             * @description Where it is not the end that was wanted: that it ends here, and what stands in that one's way; a
+             *     sentence.
+             */
+            instead?: string | null;
+        };
         /**
          * @description What an entry is about, for filtering.
          * @enum {string}
@@ -3076,6 +3087,7 @@ export interface components {
         Sheet: {
             /** @description What it costs, as the search compared it. */
             cost: components["schemas"]["Cost"];
+            end?: components["schemas"]["End"] | null;
             /**
              * Format: int32
              * @description States that the search opened.

@@ -86,6 +86,7 @@ impl Kind for Install {
             lines.extend(row(Bit::Legs(self.turns(on)), at, "It is the next."));
             lines.extend(row(Bit::InMode(spec.mode), at, "It is where it is taken."));
             lines.extend(row(Bit::LockOnWay(on.after()), at, "The lock is as it must be."));
+            lines.extend(row(Bit::KeptOnWay(on.after()), at, "What exists once is kept.").map(|line| line.under(Rule::B6)));
             lines.extend(settled(at));
         }
         if at.when == super::When::Now {

@@ -21,6 +21,7 @@ use std::collections::BTreeMap;
 use serde::Serialize;
 use veritope_wire::{Digest, Label};
 
+use crate::builds::End;
 use crate::consent::Costs;
 use crate::dossier::{By, Dossier};
 use crate::evidence::{Basis, Cure, Due, Line, Need};
@@ -51,6 +52,8 @@ pub struct Ground<'a> {
     pub legs: &'a [&'a str],
     /// How many of them come before the unlock.
     pub before: usize,
+    /// Where the way ends; nothing while no end is chosen.
+    pub end: Option<&'a End>,
 }
 
 impl<'a> Ground<'a> {
@@ -61,6 +64,7 @@ impl<'a> Ground<'a> {
             of,
             legs: &[],
             before: 0,
+            end: None,
         }
     }
 

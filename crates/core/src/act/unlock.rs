@@ -2,7 +2,7 @@
 
 use veritope_wire::Label;
 
-use super::lines::gates::gates;
+use super::lines::gates::{gates, opens};
 use super::lines::owner::{accounts, screen_lock};
 use super::{
     Args, Ask, Bit, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words,
@@ -75,7 +75,8 @@ impl Kind for Unlock {
         lines.extend(row(legs, at, "The packages before it are in."));
         // Nothing that can't be undone follows a look that was not taken.
         lines.extend(settled(at));
-        lines.extend(gates(family, facts, on.of.now));
+        lines.extend(gates(on));
+        lines.extend(opens(on, at));
         lines.extend(destroyed(on.of, at));
         lines.extend([accounts(family, facts), screen_lock(family, facts)]);
         lines

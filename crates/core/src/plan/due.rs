@@ -6,10 +6,19 @@ use crate::dossier::Dossier;
 use crate::evidence::{Due, Line, Need};
 use crate::state::Bit;
 
-/// The list of a step, as things are now.
+/// What the lists on the way of `sheet` are read from, as things are now.
 #[must_use]
-pub fn list_of(step: &Step, of: &Dossier<'_>) -> List {
-    list(&step.act, Ground::plain(of), Standpoint::now(of))
+pub fn ground<'a>(sheet: &'a Sheet, of: &'a Dossier<'a>) -> Ground<'a> {
+    Ground {
+        end: sheet.end.as_ref(),
+        ..Ground::plain(of)
+    }
+}
+
+/// The list of a step of `sheet`, as things are now.
+#[must_use]
+pub fn list_of(sheet: &Sheet, step: &Step, of: &Dossier<'_>) -> List {
+    list(&step.act, ground(sheet, of), Standpoint::now(of))
 }
 
 /// What must be there before `sheet` begins: of its first change all that is due by then, of the others what
@@ -25,7 +34,7 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
             line.bit
                 .is_some_and(|bit| bit.holds(before) && !bit.holds(start))
         };
-        let all = list_of(step, of).into_lines();
+        let all = list_of(sheet, step, of).into_lines();
         all.into_iter()
             .filter(move |line| line.due <= due && !is_carried(line) && !is_ours(line))
             .collect::<Vec<_>>()
@@ -50,7 +59,7 @@ pub fn on_the_way(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     let before = preparations(sheet, of);
     let mut lines: Vec<Line> = Vec::new();
     let changes = sheet.steps.iter().filter(|step| step.permitted);
-    for line in changes.flat_map(|step| list_of(step, of).into_lines()) {
+    for line in changes.flat_map(|step| list_of(sheet, step, of).into_lines()) {
         let is_carried = line.bit.is_some();
         let is_new = !before.contains(&line) && !lines.contains(&line);
         if !line.is_met() && !is_carried && is_new {

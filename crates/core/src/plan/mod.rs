@@ -20,4 +20,4 @@ pub(crate) mod testing;
 
 pub use crate::family::Wipe;
 pub use search::{Cost, NoPlan};
-pub use sheet::{Reach, Sheet, Step, WhyNoWay, find, find_along};
+pub use sheet::{Reach, Sheet, Step, WhyNoWay, find, find_along, find_to_an_end};

@@ -197,6 +197,7 @@ fn must_unlock(state: State, goal: Goal, ground: Ground<'_>) -> bool {
         | Bit::MayBeStock
         | Bit::Legs(_)
         | Bit::LockOnWay(_)
+        | Bit::KeptOnWay(_)
         | Bit::Erased
         | Bit::Slot(_)
         | Bit::Settled
@@ -367,9 +368,9 @@ mod tests {
         let facts = Facts::default();
         let of = known(family, &facts, ways);
         ask(Ground {
-            of: &of,
             legs,
             before: legs.len().div_ceil(2),
+            ..Ground::plain(&of)
         })
     }
 

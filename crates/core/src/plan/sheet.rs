@@ -8,7 +8,7 @@ use veritope_wire::Digest;
 use super::search::{Choices, Cost, Found, NoPlan, Pass, cheapest, lacks};
 use crate::act::{Act, Cable, Ground, How, Reversibility};
 use crate::budget::Load;
-use crate::builds::Chain;
+use crate::builds::{Chain, End};
 use crate::dossier::Dossier;
 use crate::family::{Family, Menu, Phase, Question, Wipe};
 use crate::goal::Goal;
@@ -124,6 +124,8 @@ pub struct Sheet {
     pub cost: Cost,
     /// States that the search opened.
     pub expanded: u32,
+    /// Where its way from build to build ends, where it has one.
+    pub end: Option<End>,
 }
 
 impl Sheet {
@@ -157,6 +159,54 @@ pub fn find(of: &Dossier<'_>, start: State, goal: Goal) -> Result<Sheet, NoPlan>
     find_along(of, start, goal, &Chain::default(), WhyNoWay::Asked)
 }
 
+/// The same along the first of `chains` by which it can be finished; where it is not the first of all, its
+/// end says why. Where it can be finished by none it is the cheapest, and names what stands in the way.
+///
+/// # Errors
+/// See [`find`]: of the first chain.
+pub fn find_to_an_end(
+    of: &Dossier<'_>,
+    start: State,
+    goal: Goal,
+    chains: &[Chain],
+) -> Result<Sheet, NoPlan> {
+    let Some(wanted) = chains.first() else {
+        return find(of, start, goal);
+    };
+    let mut instead: Option<String> = None;
+    let mut unfinished: Vec<Sheet> = Vec::new();
+    for chain in chains {
+        let why = match find_along(of, start, goal, chain, WhyNoWay::NotAsked) {
+            Ok(mut sheet) => {
+                let Some(why) = sheet.why_not.first() else {
+                    if let Some(end) = &mut sheet.end {
+                        end.instead = instead.map(|why| {
+                            let why = why.trim_end_matches('.');
+                            format!("It ends unlocked on {} and goes no further: {why}.", end.build)
+                        });
+                    }
+                    return Ok(sheet);
+                };
+                let why = why.text.clone();
+                unfinished.push(sheet);
+                Some(why)
+            }
+            Err(_) => None,
+        };
+        if instead.is_none() {
+            instead = why.or_else(|| {
+                let asked = find_along(of, start, goal, chain, WhyNoWay::Asked);
+                asked.err().map(|error| error.to_string())
+            });
+        }
+    }
+    let cheapest = unfinished.into_iter().min_by_key(|sheet| sheet.cost);
+    cheapest.map_or_else(
+        || find_along(of, start, goal, wanted, WhyNoWay::Asked),
+        Ok,
+    )
+}
+
 /// The same, along a chain from build to build with the unlock in it.
 ///
 /// # Errors
@@ -170,9 +220,9 @@ pub fn find_along(
 ) -> Result<Sheet, NoPlan> {
     let (legs, before) = chain.names();
     let ground = Ground {
-        of,
         legs: &legs,
         before,
+        ..Ground::plain(of)
     };
     start.legs_ahead = ground.ahead();
     let choices = Choices::of(ground, start, goal);
@@ -217,6 +267,11 @@ pub fn find_along(
         why_not,
         cost: found.cost,
         expanded: found.expanded,
+        end: (!chain.legs.is_empty()).then(|| End {
+            build: chain.end.clone(),
+            exact: chain.exact,
+            instead: None,
+        }),
     })
 }
 
@@ -356,7 +411,7 @@ mod tests {
     use crate::facts::FactKey;
     use crate::facts::testing::facts;
     use crate::family::testing::gimbal;
-    use crate::mode::Lock;
+    use crate::mode::{Lock, Mode};
     use crate::plan::testing::{Ways, find, known as dossier};
     use crate::state::Presence;
 
@@ -423,6 +478,44 @@ mod tests {
         assert_eq!(sheet.head.no_returns, 0);
     }
 
+    /// With a family whose build decides: packages over an unlocked unit want what exists once kept (`B6`).
+    /// Where nothing reads it there, the way ends with the unlock, and says why; where something does, it
+    /// leads back, and the copies are taken on it.
+    #[test]
+    fn the_way_ends_where_it_can_be_finished() {
+        let ways = |family: &Family| {
+            let facts = facts(&[
+                (FactKey::Mode, "system"),
+                (FactKey::Lock, "locked"),
+                (FactKey::Debugging, "on"),
+                (FactKey::Build, "WM1-3.4-2610"),
+            ]);
+            let of = dossier(family, &facts, Ways::ALL);
+            crate::standing::plan_for(&of, State::from_facts(&facts), Goal::Unlock, None).unwrap()
+        };
+        let mooring = crate::family::testing::shipped("mooring");
+        let words = |sheet: &Sheet| {
+            let steps = sheet.steps.iter().map(|step| step.act.word());
+            steps.filter(|word| *word != "move").collect::<Vec<_>>()
+        };
+        let stays = ways(&mooring);
+        let packages = ["install-package", "install-package", "unlock"];
+        assert_eq!(words(&stays)[..3], packages, "{:?}", words(&stays));
+        let end = stays.end.clone().unwrap();
+        assert_eq!((end.build.as_str(), end.exact), ("WM1-3.1-2603", false));
+        assert!(end.instead.unwrap().contains("exists once"));
+        assert_eq!(stays.head.wipes, 2);
+
+        let back = ways(&readable());
+        let end = back.end.clone().unwrap();
+        assert_eq!((end.build.as_str(), &end.instead), ("WM1-3.4-2610", &None));
+        let words = words(&back);
+        let at = |word: &str| words.iter().position(|one| *one == word).unwrap();
+        assert!(at("unlock") < at("capture"), "{words:?}");
+        let last = words.iter().rposition(|one| *one == "install-package");
+        assert!(Some(at("capture")) < last, "{words:?}");
+    }
+
     #[test]
     fn what_is_missing_is_the_explanation() {
         let sheet = sheet(
@@ -435,11 +528,24 @@ mod tests {
         assert_eq!(missing, [Rule::M1, Rule::B2]);
     }
 
+    /// A family whose build decides, and which starts a recovery from memory.
+    fn readable() -> Family {
+        let gimbal = gimbal();
+        let mut family = crate::family::testing::shipped("mooring");
+        let from_memory = Mode::TemporaryRecovery;
+        let ways = gimbal.moves.into_iter();
+        family.moves.extend(ways.filter(|way| way.from == from_memory));
+        let modes = gimbal.modes.into_iter();
+        family.modes.extend(modes.filter(|spec| spec.mode == from_memory));
+        family.temporary_start = gimbal.temporary_start;
+        family.read_routes = gimbal.read_routes;
+        family
+    }
+
     /// A family whose newest build lies `more` increments beyond the shipped ones.
     fn far(more: usize) -> (Family, State, crate::facts::Facts) {
-        let mut family = crate::family::testing::shipped("mooring");
         // Long ways lead back as well, which takes a family that can be read out.
-        family.temporary_start = crate::family::testing::gimbal().temporary_start;
+        let mut family = readable();
         let at = |family: &Family, id: &str| family.build(id).map(|(at, _)| at);
         let mut last = at(&family, "WM1-3.4-2610").unwrap();
         let is_step =
@@ -511,10 +617,7 @@ mod tests {
 
     #[test]
     fn forty_steps_open_states_in_proportion() {
-        let ways = Ways {
-            link: Presence::Here,
-            image: Presence::Missing,
-        };
+        let ways = Ways::ALL;
         let plan = |more| {
             let (family, state, known) = far(more);
             let of = dossier(&family, &known, ways);

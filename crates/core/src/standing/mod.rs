@@ -167,16 +167,16 @@ pub fn plan_for(
     back_to: Option<&str>,
 ) -> Result<Sheet, NoPlan> {
     let start = with_recovery(start);
-    let chain = match goal {
+    let chains = match goal {
         Goal::Unlock if start.lock != Some(Lock::Unlocked) => {
             match builds::gate(of.family, of.facts, back_to) {
-                Gate::Chain(chain) => chain,
-                _ => Chain::default(),
+                Gate::Chains(chains) => chains,
+                _ => Vec::new(),
             }
         }
-        _ => Chain::default(),
+        _ => Vec::new(),
     };
-    plan::find_along(of, start, goal, &chain, WhyNoWay::Asked)
+    plan::find_to_an_end(of, start, goal, &chains)
 }
 
 /// A locked unit starts no recovery but the maker's.
@@ -294,12 +294,11 @@ fn start(facts: &Facts) -> State {
 
 fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) -> Standing {
     let (name, family) = (input.nickname, of.family);
-    if let Gate::Chain(chain) = builds::gate(family, input.facts, None) {
-        standing.chain = Some(chain);
-    }
     standing.closing = closing(family, input.facts);
     let start = start(input.facts);
     let sheet = plan_for(of, start, Goal::Unlock, None);
+    let end = sheet.as_ref().ok().and_then(|sheet| sheet.end.as_ref());
+    standing.chain = builds::gate(family, input.facts, None).chain(end);
     let unlock = unlock(family);
     let judged = |facts: &Facts| {
         let battery = match &sheet {
@@ -311,7 +310,11 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
             battery: Some(&battery),
             ..*of
         };
-        let lines = before_the_door(&unlock, Ground::plain(&of), Standpoint::now(&of));
+        let on = Ground {
+            end,
+            ..Ground::plain(&of)
+        };
+        let lines = before_the_door(&unlock, on, Standpoint::now(&of));
         (lines, battery)
     };
     let (lines, battery) = judged(input.facts);
@@ -346,10 +349,14 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
         standing.sentence = format!("{name} can't be unlocked here now.");
         standing.because = Some(why);
     } else {
-        let chain = standing.chain.as_ref();
-        let stays_on = chain.and_then(|chain| chain.stays_on.as_deref());
+        let elsewhere = end.filter(|end| end.instead.is_some());
+        let stays_on = elsewhere.map(|end| end.build.as_str());
         (standing.sentence, standing.because) =
             sentence(name, &standing.verdict, &lines, stays_on, of.now);
+        if let Verdict::Ready | Verdict::ReadyAfter { .. } = standing.verdict {
+            let instead = elsewhere.and_then(|end| end.instead.clone());
+            standing.because = standing.because.or(instead);
+        }
     }
     standing.lines = lines;
     if matches!(standing.verdict, Verdict::NotPossible { .. }) {

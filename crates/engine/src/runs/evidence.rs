@@ -1,7 +1,7 @@
 //! What a sheet or a step needs before it is permitted, and whether it may be taken now: one answer for page
 //! and request.
 
-use veritope_core::act::{Act, Ground, List, Standpoint, list};
+use veritope_core::act::{Act, List, Standpoint, list};
 use veritope_core::consent::Costs;
 use veritope_core::dossier::Dossier;
 use veritope_core::evidence::Line;
@@ -56,7 +56,7 @@ impl Runs {
             consents: run.map_or(&[], |run| &run.consents),
             ..known.dossier()
         };
-        let list = list(act, Ground::plain(&of), Standpoint::now(&of));
+        let list = list(act, due::ground(sheet, &of), Standpoint::now(&of));
         Some(judge(list, &of))
     }
 

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use veritope_core::act::{self, Args, How};
+use veritope_core::builds::End;
 use veritope_core::consent::Consent;
 use veritope_core::family::{Menu, Phase, Question};
 use veritope_core::plan::sheet::{SheetHead, WhyNot};
@@ -32,6 +33,17 @@ form! {
         why_not: Vec<Missing>,
         cost: Price,
         expanded: u32,
+        #[serde(default)]
+        end: Option<WayEnd>,
+    }
+}
+
+form! {
+    /// Where a way from build to build ends.
+    WayEnd of End {
+        build: String,
+        exact: bool,
+        instead: Option<String>,
     }
 }
 

@@ -204,7 +204,6 @@ fn follow(
     let Some(chain) = &standing.chain else {
         return open(gate);
     };
-    let build = gate.build.clone();
     for leg in &chain.legs {
         match leg {
             veritope_core::builds::Leg::Package { name, .. } => {
@@ -214,11 +213,7 @@ fn follow(
             veritope_core::builds::Leg::Unlock { .. } => open(gate)?,
         }
     }
-    // Where nothing can be installed after the unlock, that is where the judgement says it ends.
-    let is_there = match &chain.stays_on {
-        Some(end) => gate.build == *end && gate.open,
-        None => gate.build == build && gate.exact,
-    };
+    let is_there = gate.build == chain.end && gate.open && (gate.exact || !chain.exact);
     if is_there {
         Ok(())
     } else {

@@ -3,21 +3,24 @@
 
 use veritope_wire::BenchTime;
 
-use crate::builds::{self, Gate, NoChain};
-use crate::evidence::{Basis, Cure, Finality, Line, Need, choice, cite, look_at, not_known};
+use crate::act::{Ground, Standpoint, When};
+use crate::builds::{self, Chain, Gate, NoChain};
+use crate::evidence::{Basis, Cure, Due, Finality, Line, Need, choice, cite, look_at, not_known};
 use crate::facts::equipment::{Check, EquipmentId, Suspect};
-use crate::facts::{FactKey, FactValue, Facts};
+use crate::facts::{FactKey, FactRow, FactValue, Facts};
 use crate::family::{Again, CarrierRule, Family, HiddenUntil, Method, ToggleSpec};
 use crate::rule::Rule;
+use crate::state::Bit;
 
 const HOUR_MS: i64 = 3_600_000;
 
 /// The lines of all gates that this family has.
-pub(crate) fn gates(family: &Family, facts: &Facts, now: BenchTime) -> Vec<Line> {
+pub(crate) fn gates(on: Ground<'_>) -> Vec<Line> {
+    let (family, facts, now) = (on.family(), on.of.facts, on.of.now);
     let mut items = Vec::new();
     items.extend(service_screen(family, facts));
     items.extend(relocked(family, facts));
-    items.extend(build(family, facts));
+    items.extend(build(on));
     items.extend(toggle(family, facts, now));
     items.extend(token(family, facts));
     items.extend(answers(family, facts));
@@ -84,7 +87,8 @@ fn relocked(family: &Family, facts: &Facts) -> Option<Line> {
     })
 }
 
-fn build(family: &Family, facts: &Facts) -> Option<Line> {
+fn build(on: Ground<'_>) -> Option<Line> {
+    let (family, facts) = (on.family(), on.of.facts);
     let key = FactKey::Build;
     let gated = family
         .builds
@@ -97,7 +101,9 @@ fn build(family: &Family, facts: &Facts) -> Option<Line> {
         let question = "Which build runs on it?";
         return Some(not_known(family, facts, Rule::U5, key, question));
     };
-    Some(match builds::gate(family, facts, None) {
+    let gate = builds::gate(family, facts, None);
+    let chain = gate.clone().chain(on.end);
+    Some(match gate {
         Gate::Open => Line::met(Rule::U5, "This build can be unlocked.", runs),
         Gate::NotKnown => not_known(family, facts, Rule::U5, key, "Which build runs on it?"),
         Gate::NotKnownFuse => not_known(
@@ -127,62 +133,84 @@ fn build(family: &Family, facts: &Facts) -> Option<Line> {
             facts,
             key,
         ),
-        Gate::Chain(chain) if chain.missing.is_empty() => Line::met(
+        Gate::Chains(_) => by_chain(family, facts, &chain.unwrap_or_default(), runs),
+    })
+}
+
+/// What runs opens itself (`U5`): nobody is let to the unlock before the packages that lead to such a build
+/// are in, and a sheet without them has no unlock.
+pub(crate) fn opens(on: Ground<'_>, at: Standpoint) -> Option<Line> {
+    let (family, facts) = (on.family(), on.of.facts);
+    let is_asked = at.when == When::Now || on.legs.is_empty();
+    let gate = is_asked.then(|| builds::gate(family, facts, None))?;
+    let Gate::Chains(_) = gate else {
+        return None;
+    };
+    let text = "The build that runs can't be unlocked; packages that lead to one that can come first.";
+    let line = Line::missing(Rule::U5, text, Need::Carried { cure: None });
+    let line = line.citing(facts, [FactKey::Build]).due(Due::Door);
+    Some(match at.when {
+        When::Now => line,
+        When::Later => line.row(Bit::Legs(0)),
+    })
+}
+
+/// The line of a build that can't be unlocked itself, where packages lead to one that can.
+fn by_chain(family: &Family, facts: &Facts, chain: &Chain, runs: &FactRow) -> Line {
+    let key = FactKey::Build;
+    if chain.missing.is_empty() {
+        return Line::met(
             Rule::U5,
             format!(
                 "This build can't be unlocked itself; {} packages lead to one that can{}, {} minutes and {} wipes in all.{}",
                 chain.legs.len().saturating_sub(1),
-                and_back(&chain),
+                and_back(chain, runs),
                 chain.minutes,
                 chain.wipes,
-                end_of(&chain)
+                end_of(chain, runs)
             ),
             runs,
+        );
+    }
+    if facts.known(FactKey::CardFiles).is_none() {
+        let question = "This build can't be unlocked itself; the way there takes packages. Which are on the card?";
+        return not_known(family, facts, Rule::U5, FactKey::CardFiles, question);
+    }
+    missing(
+        Rule::U5,
+        format!(
+            "This build can't be unlocked itself. The way there{} ({} minutes, {} wipes) lacks {}.{}",
+            and_back(chain, runs),
+            chain.minutes,
+            chain.wipes,
+            chain.missing.join(", "),
+            end_of(chain, runs)
         ),
-        Gate::Chain(_) if facts.known(FactKey::CardFiles).is_none() => not_known(
-            family,
-            facts,
-            Rule::U5,
-            FactKey::CardFiles,
-            "This build can't be unlocked itself; the way there takes packages. Which are on the card?",
-        ),
-        Gate::Chain(chain) => missing(
-            Rule::U5,
-            format!(
-                "This build can't be unlocked itself. The way there{} ({} minutes, {} wipes) lacks {}.{}",
-                and_back(&chain),
-                chain.minutes,
-                chain.wipes,
-                chain.missing.join(", "),
-                end_of(&chain)
-            ),
-            Cure::Fetch {
-                packages: chain.missing,
-                key: FactKey::CardFiles,
-            },
-            facts,
-            key,
-        ),
-    })
+        Cure::Fetch {
+            packages: chain.missing.clone(),
+            key: FactKey::CardFiles,
+        },
+        facts,
+        key,
+    )
 }
 
 /// Whether the packages of a chain lead back too, in words.
-fn and_back(chain: &builds::Chain) -> &'static str {
-    if chain.stays_on.is_some() {
-        ""
-    } else {
+fn and_back(chain: &Chain, runs: &FactRow) -> &'static str {
+    if chain.end == runs.value.exact() {
         " and back"
+    } else {
+        ""
     }
 }
 
-/// Where a chain ends, when that is not the build it began on: a sentence of its own.
-fn end_of(chain: &builds::Chain) -> String {
-    match &chain.stays_on {
-        Some(build) => format!(
-            " It ends unlocked on {build} and stays there, as nothing makes copies of what exists once on this family yet (B6)."
-        ),
-        None => String::new(),
+/// Where a chain ends, when that is not the build it begins on: a sentence of its own.
+fn end_of(chain: &Chain, runs: &FactRow) -> String {
+    if chain.end == runs.value.exact() {
+        return String::new();
     }
+    let end = &chain.end;
+    format!(" It ends unlocked on {end} and stays there.")
 }
 
 fn toggle(family: &Family, facts: &Facts, now: BenchTime) -> Option<Line> {
