@@ -48,6 +48,11 @@ pub enum Basis {
         /// When.
         at: BenchTime,
     },
+    /// An erase that was seen to end here, and no set-up since.
+    Emptied {
+        /// When it ended.
+        at: BenchTime,
+    },
     /// A step before it on this sheet brings it.
     Ahead,
 }

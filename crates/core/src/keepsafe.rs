@@ -6,6 +6,8 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use veritope_wire::BenchTime;
 
+use crate::facts::{Facts, Happening};
+
 macro_rules! classes {
     ($($name:ident $id:literal $shown:literal,)*) => {
         /// A class of things that live on a unit and nowhere else unless somebody kept them.
@@ -77,10 +79,20 @@ pub enum Kept {
 /// What was said about all classes of one unit.
 pub type KeepSafe = BTreeMap<KeepClass, Kept>;
 
+/// The classes of `asked` about which is still to be said something: none while nothing is there, else those
+/// that nothing was said about since the last erase.
+#[must_use]
+pub fn still_open(asked: &[KeepClass], said: &KeepSafe, facts: &Facts) -> Vec<KeepClass> {
+    match facts.empty_since() {
+        Some(_) => Vec::new(),
+        None => open_classes(asked, said, facts.last(Happening::Wiped)),
+    }
+}
+
 /// The classes of `asked` that nothing was said about since `erased` (data kept before an erase
 /// says nothing about what came onto the unit after it).
 #[must_use]
-pub fn open_classes(
+fn open_classes(
     asked: &[KeepClass],
     said: &KeepSafe,
     erased: Option<BenchTime>,

@@ -20,7 +20,7 @@ use crate::digest::{Claimed, Seen};
 use crate::dossier::{By, Dossier, Put, ReadBack, Shelved, Witnessed};
 use crate::evidence::Line;
 use crate::facts::testing::{at, linked, row};
-use crate::facts::{FactGroup, FactKey, FactRow, Facts, Happening, Source};
+use crate::facts::{Emptied, FactGroup, FactKey, FactRow, Facts, Happening, Source};
 use crate::family::testing::{gimbal, shipped};
 use crate::family::{Advice, Family, Paired, ToolErases};
 use crate::keepsafe::{KeepSafe, Kept};
@@ -65,6 +65,7 @@ pub(crate) struct Bench {
     /// What the device says at this look, where it was looked at.
     pub(crate) live: Option<Vec<FactRow>>,
     pub(crate) happened: Vec<(Happening, BenchTime)>,
+    pub(crate) emptied: Emptied,
     pub(crate) keep_safe: KeepSafe,
     pub(crate) consent: Option<Consent>,
     pub(crate) torn: Vec<Torn>,
@@ -102,6 +103,7 @@ impl Bench {
             keep_safe: waived(&family, 0),
             nickname,
             rows: Vec::new(),
+            emptied: Emptied::default(),
             live: None,
             happened: Vec::new(),
             consent: None,
@@ -180,7 +182,8 @@ impl Bench {
 
     /// Hands all that is known on, as a list reads it.
     pub(crate) fn asked<T>(&self, ask: impl FnOnce(&Dossier<'_>) -> T) -> T {
-        let facts = Facts::new(&self.rows, &[], self.happened.iter().copied());
+        let facts = Facts::new(&self.rows, &[], self.happened.iter().copied())
+            .emptied(self.emptied);
         let live = self.live.as_ref().map(|rows| Facts::new(rows, &[], []));
         let policy = Policy::usual();
         let battery = budget::battery(

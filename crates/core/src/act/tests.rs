@@ -15,7 +15,7 @@ use crate::coverage::testing::capture;
 use crate::coverage::{BlankBytes, CaptureFacts, Origin, Torn};
 use crate::evidence::{Basis, Cure, Due, Line};
 use crate::facts::testing::{at, row};
-use crate::facts::{FactKey, FactRow, Facts, Happening, Source};
+use crate::facts::{Emptied, FactKey, FactRow, Facts, Happening, Source};
 use crate::family::testing::{gimbal, shipped};
 use crate::family::{Paired, RouteKind};
 use crate::keepsafe::KeepSafe;
@@ -160,6 +160,11 @@ fn nothing_that_a_list_rests_on_may_be_gone() {
                         case.happened.push((Happening::SystemWritten, at(19)));
                         vec![("not in the log", case)]
                     }
+                    Basis::Emptied { .. } => {
+                        let mut case = bench();
+                        case.emptied = Emptied::default();
+                        vec![("not seen to end", case)]
+                    }
                     // What the family's file says is changed by another file alone.
                     Basis::Clause { .. } | Basis::Ahead | Basis::Device(_) => Vec::new(),
                 };
@@ -182,6 +187,50 @@ fn nothing_that_a_list_rests_on_may_be_gone() {
             )
         });
     insta::assert_snapshot!(told.collect::<String>());
+}
+
+/// After an erase that was seen to end nobody is asked what of theirs is on it, until it may be set up; what
+/// was known from before the erase is not needed, and an account that is seen counts more.
+#[test]
+fn an_erase_that_was_seen_to_end_answers_for_what_is_gone() {
+    let mut met = Vec::new();
+    for n in 0..every_kind().len() {
+        let erased = || {
+            let mut bench = every_kind().remove(n);
+            bench.forget(FactKey::Accounts);
+            bench.forget(FactKey::ScreenLock);
+            bench.keep_safe = KeepSafe::new();
+            bench
+        };
+        let told = erased();
+        let owner = |rules: Vec<Rule>| {
+            let mut rules = rules;
+            rules.retain(|rule| matches!(rule, Rule::U6 | Rule::U9 | Rule::R4));
+            rules
+        };
+        let asked = owner(told.kinds());
+        if asked.is_empty() {
+            continue;
+        }
+        let mut empty = erased();
+        empty.emptied.erased(at(9), false);
+        assert_eq!(owner(empty.kinds()), [], "{}", empty.act.word());
+        assert!(
+            empty
+                .lines()
+                .iter()
+                .any(|line| line.basis().contains(&Basis::Emptied { at: at(9) })),
+            "{}",
+            empty.act.word()
+        );
+        empty.rows.push(row(960, FactKey::Accounts, "1", Source::Person, 10));
+        let seen = owner(empty.kinds());
+        assert!(seen.contains(&Rule::U6) || !asked.contains(&Rule::U6));
+        empty.emptied.told(&row(960, FactKey::Accounts, "1", Source::Person, 10));
+        assert_eq!(owner(empty.kinds()), asked, "{}", empty.act.word());
+        met.push(empty.act.word());
+    }
+    assert!(met.len() >= 4, "{met:?}");
 }
 
 /// A fact taken away, contradicted by another source, and out of date.

@@ -312,6 +312,22 @@ keys! {
 }
 
 impl FactKey {
+    /// Whether it shows in the running system alone: on its screens, in its settings, or by using it.
+    #[must_use]
+    pub fn is_of_the_system(self) -> bool {
+        let spec = self.spec();
+        let is_owners = spec.group == FactGroup::Owner
+            && !matches!(
+                self,
+                Self::Ownership | Self::Bought | Self::Paid | Self::Card | Self::CardFiles
+            );
+        let is_set_there = matches!(
+            self,
+            Self::Toggle | Self::FirstOnline | Self::OffHours | Self::AskedUpdates | Self::Root
+        );
+        is_owners || is_set_there || spec.group == FactGroup::Works
+    }
+
     /// The key with this id.
     #[must_use]
     pub fn from_id(id: &str) -> Option<Self> {

@@ -4,6 +4,7 @@
 //! the live sources of a steady fact differ, that is shown as a contradiction and satisfies no
 //! rule. Nothing is ever resolved silently.
 
+mod emptied;
 pub mod equipment;
 mod key;
 mod value;
@@ -17,6 +18,7 @@ use veritope_wire::{BenchTime, FactId, WallTime};
 use crate::mode::{Lock, Mode, RecoveryKind};
 use crate::steady::Dated;
 
+pub use emptied::Emptied;
 pub use key::{FactGroup, FactKey, FactKind, FactOption, FactSpec};
 pub use value::{FactValue, Month, NotAValue};
 
@@ -100,6 +102,7 @@ pub struct Facts {
     /// Per key and source the newest row that was not taken back.
     newest: BTreeMap<(FactKey, Source), FactRow>,
     happened: BTreeMap<Happening, BenchTime>,
+    emptied: Emptied,
     /// What may have been cut off or changed is shown, and known no more.
     are_held_back: bool,
 }
@@ -137,6 +140,20 @@ impl Facts {
             }
         }
         facts
+    }
+
+    /// The same of a unit of whose emptiness this is known.
+    #[must_use]
+    pub fn emptied(mut self, emptied: Emptied) -> Self {
+        self.emptied = emptied;
+        self
+    }
+
+    /// Since when nothing of the owner's is on it: an erase was seen to end, and no set-up can have come
+    /// since.
+    #[must_use]
+    pub fn empty_since(&self) -> Option<BenchTime> {
+        self.emptied.since().filter(|_| !self.are_held_back)
     }
 
     /// The same of a record that is held back, since its log is damaged: all of them were known once.

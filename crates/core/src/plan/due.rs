@@ -3,7 +3,9 @@
 use super::sheet::{Sheet, Step};
 use crate::act::{Ground, List, Standpoint, list};
 use crate::dossier::Dossier;
-use crate::evidence::{Due, Line, Need};
+use crate::evidence::{Cure, Due, Line, Need};
+use crate::facts::Happening;
+use crate::mode::Mode;
 use crate::state::Bit;
 
 /// What the lists on the way of `sheet` are read from, as things are now.
@@ -48,6 +50,39 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
                 lines.push(line);
             }
         }
+    }
+    for line in seen_only_now(sheet, of) {
+        if !lines.contains(&line) {
+            lines.push(line);
+        }
+    }
+    lines
+}
+
+/// What a step asks for that only the running system shows, which this sheet leaves before: it is asked now.
+/// What an erase on the way makes another thing is not.
+fn seen_only_now(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
+    if !matches!(sheet.start.mode, None | Some(Mode::System)) {
+        return Vec::new();
+    }
+    let mut is_wiped = false;
+    let mut lines = Vec::new();
+    for step in &sheet.steps {
+        if step.permitted && step.before.mode != Some(Mode::System) {
+            let all = list_of(sheet, step, of).into_lines().into_iter();
+            lines.extend(all.filter(|line| {
+                let asked = match line.cure() {
+                    Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. }) => Some(*key),
+                    _ => None,
+                };
+                asked.is_some_and(|key| {
+                    let goes = key.spec().stale_on.contains(&Happening::Wiped);
+                    key.is_of_the_system() && !(is_wiped && goes)
+                }) && !line.is_met()
+                    && !is_ours(line)
+            }));
+        }
+        is_wiped |= step.wipe.is_some();
     }
     lines
 }

@@ -122,10 +122,14 @@ fn once(family: &Family, step: &Step) -> Once {
     }
 }
 
-/// What a wipe switched off and somebody may want on again, with where (`L4`).
+/// What a wipe switched off and somebody may want on again, with where (`L4`), in the order in which it is
+/// done; first of all what must be so before the unit is online.
 #[must_use]
 pub fn again(family: &Family) -> Vec<String> {
-    let mut all = vec![family.debugging.hand.clone()];
+    let mut all = vec![
+        "Automatic updates off, before it is online for the first time: an update may close the lock's way or write over the recovery.".to_owned(),
+        family.debugging.hand.clone(),
+    ];
     let toggle = family.toggle.as_ref();
     all.extend(
         toggle

@@ -8,11 +8,11 @@ use veritope_core::act::{Act, How, Touches};
 use veritope_core::consent::Consent;
 use veritope_core::coverage::{Agreement, CaptureFacts, CopyFacts, Torn, Written};
 use veritope_core::extent::Pace;
-use veritope_core::facts::{FactKey, FactRow, Facts, Happening, Source};
+use veritope_core::facts::{Emptied, FactKey, FactRow, Facts, Happening, Source};
 use veritope_core::family::Paired;
 use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepSafe;
-use veritope_core::mode::Lock;
+use veritope_core::mode::{Lock, Mode};
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Sheet, Step};
 use veritope_core::steady::Taken;
@@ -43,6 +43,8 @@ pub struct UnitRecord {
     pub retracted: Vec<FactId>,
     /// When what last happened.
     pub happened: Vec<(Happening, BenchTime)>,
+    /// Whether anything of the owner's can be on it since an erase.
+    pub emptied: Emptied,
     /// What was said about the owner's data.
     pub keep_safe: KeepSafe,
     /// What is to be reached.
@@ -166,6 +168,7 @@ impl UnitRecord {
             facts: Vec::new(),
             retracted: Vec::new(),
             happened: Vec::new(),
+            emptied: Emptied::default(),
             keep_safe: KeepSafe::new(),
             goal: None,
             run: None,
@@ -216,6 +219,8 @@ impl UnitRecord {
                 if *happening != Happening::ModeChanged {
                     self.touched = self.touched.max(Some(*at));
                 }
+                let is_watched = self.active_run().is_some_and(|run| run.open.is_some());
+                self.emptied.happened(*happening, is_watched);
                 self.happened.retain(|(what, _)| what != happening);
                 self.happened.push((*happening, *at));
             }
@@ -357,6 +362,7 @@ impl UnitRecord {
                     self.touched = Some(now);
                 }
                 if let Some(run) = &mut self.run {
+                    run.empties(entry, &mut self.emptied, now);
                     run.apply(entry, now);
                 }
             }
@@ -367,6 +373,7 @@ impl UnitRecord {
     #[must_use]
     pub fn known(&self) -> Facts {
         Facts::new(&self.facts, &self.retracted, self.happened.iter().copied())
+            .emptied(self.emptied)
     }
 
     /// What bytes can be put back from: a capture of the unit, or a set of its maker's.
@@ -428,6 +435,7 @@ impl UnitRecord {
     /// Link readings come by the hundred and nobody takes them back one by one, so only the newest
     /// of a key stays; what a person said stays whole, for undo.
     fn take_fact(&mut self, row: &FactRow) {
+        self.emptied.told(row);
         if row.source == Source::Link {
             if row.key == FactKey::Lock && row.value.exact() == Lock::Locked.id() {
                 self.seen_locked.get_or_insert(row.at);
@@ -440,6 +448,23 @@ impl UnitRecord {
 }
 
 impl RunRecord {
+    /// What an entry says of the owner's data: that a step which erases was seen to end, or that the run is
+    /// over.
+    fn empties(&self, entry: &Entry, emptied: &mut Emptied, at: BenchTime) {
+        match entry {
+            Entry::Outcome { run, result, .. }
+                if *run == self.id && *result == StepResult::AsExpected =>
+            {
+                let step = self.next_step().filter(|step| step.wipe.is_some());
+                if let Some(step) = step {
+                    emptied.erased(at, step.after.mode == Some(Mode::System));
+                }
+            }
+            Entry::RunEnded { run, .. } if *run == self.id => emptied.sheet_ended(),
+            _ => {}
+        }
+    }
+
     fn apply(&mut self, entry: &Entry, at: BenchTime) {
         match entry {
             Entry::Replanned { run, why, sheet } if *run == self.id => {

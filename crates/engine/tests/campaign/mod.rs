@@ -279,6 +279,11 @@ impl World {
                 self.about
             );
         }
+        if known.empty_since().is_some() {
+            for (name, truth) in [("accounts", "0"), ("screen-lock", "off")] {
+                assert_eq!(truths[name], truth, "{}, {when}: nothing there", self.about);
+            }
+        }
         let between = on(&self.bench.bridge, |device| device.is_under_way());
         for (key, name) in [
             (FactKey::Mode, "mode"),

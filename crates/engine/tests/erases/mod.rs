@@ -87,6 +87,34 @@ fn an_erase_wants_what_the_owner_keeps_and_a_name_and_leaves_the_lock() {
     );
 }
 
+/// Nobody is asked what is on a unit that was erased here a minute ago, whoever looks; its system left
+/// running is another thing.
+#[test]
+fn after_an_erase_that_was_seen_nothing_is_asked_until_it_may_be_set_up() {
+    let mut bench = unlocked();
+    bench.prepare();
+    let run = bench.begin(Goal::Erase);
+    bench.step(run).unwrap();
+    bench.consent(run).unwrap();
+    bench.step(run).unwrap();
+    assert!(bench.record().known().empty_since().is_some());
+    bench.stop_what_is_open();
+    bench.restart();
+    bench.engine.watch();
+    let again = bench.engine.runs.begin_run(bench.unit, Goal::Erase, bench.request());
+    let run = again.expect("nothing of the owner's is on it");
+    bench.consent(run).unwrap();
+    bench.step(run).unwrap();
+    assert_eq!(bench.wipes(), 2);
+    assert_eq!(bench.step(run).unwrap(), StepEnd::GoalReached);
+    // Its system runs now, and nobody sees what its owner does there.
+    assert_eq!(bench.record().known().empty_since(), None);
+    let asked = bench.engine.runs.begin_run(bench.unit, Goal::Erase, bench.request());
+    let (_, lines) = refused(asked.unwrap_err());
+    let rules: Vec<Rule> = lines.iter().map(|(rule, _)| *rule).collect();
+    assert!(rules.contains(&Rule::U6) && rules.contains(&Rule::U9), "{lines:?}");
+}
+
 #[test]
 fn an_erase_whose_end_nobody_saw_is_not_believed_and_done_again() {
     let bench = unlocked();

@@ -50,6 +50,18 @@ export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
             {sourceWords(fact.source)} {ago(fact.at, now)}
           </Typography>
         ))}
+        {item.grounds.map((ground) =>
+          ground.of === 'emptied' ? (
+            <Typography
+              key={ground.at}
+              variant="body2"
+              color="text.secondary"
+              title={exactOf(onWall(ground.at))}
+            >
+              Seen to end {ago(ground.at, now)}
+            </Typography>
+          ) : null,
+        )}
         <CureControl unit={unit} item={item} facts={facts} isNext={isNext} />
       </Box>
       <RuleMark id={item.rule} />

@@ -4,7 +4,7 @@
 use veritope_wire::BenchTime;
 
 use crate::act::{Ground, Standpoint, When};
-use crate::builds::{self, Chain, Gate, NoChain};
+use crate::builds::{self, Chain, Gate, Leg, NoChain};
 use crate::evidence::{Basis, Cure, Due, Finality, Line, Need, choice, cite, look_at, not_known};
 use crate::facts::equipment::{Check, EquipmentId, Suspect};
 use crate::facts::{FactKey, FactRow, FactValue, Facts};
@@ -143,9 +143,10 @@ pub(crate) fn opens(on: Ground<'_>, at: Standpoint) -> Option<Line> {
     let (family, facts) = (on.family(), on.of.facts);
     let is_asked = at.when == When::Now || on.legs.is_empty();
     let gate = is_asked.then(|| builds::gate(family, facts, None))?;
-    let Gate::Chains(_) = gate else {
+    let chain = gate.chain(on.end)?;
+    if let Some(Leg::Unlock { .. }) = chain.legs.first() {
         return None;
-    };
+    }
     let text = "The build that runs can't be unlocked; packages that lead to one that can come first.";
     let line = Line::missing(Rule::U5, text, Need::Carried { cure: None });
     let line = line.citing(facts, [FactKey::Build]).due(Due::Door);

@@ -6,9 +6,9 @@ use veritope_wire::Label;
 use crate::budget::{Battery, BatteryVerdict};
 use crate::coverage::Torn;
 use crate::evidence::{Basis, Cure, Due, Line, Need, choice, not_known};
-use crate::facts::{FactKey, FactValue, Facts, Happening};
+use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::Family;
-use crate::keepsafe::{KeepSafe, Kept, open_classes};
+use crate::keepsafe::{KeepSafe, Kept, still_open};
 use crate::rule::Rule;
 
 /// Somebody who may decide about it does.
@@ -109,6 +109,10 @@ pub(crate) fn battery(family: &Family, facts: &Facts, battery: &Battery) -> Line
 /// No account is signed in that would ask for itself after the erase (`U6`).
 pub(crate) fn accounts(family: &Family, facts: &Facts) -> Line {
     let Some(row) = facts.known(FactKey::Accounts) else {
+        if let Some(at) = facts.empty_since() {
+            let text = "No account is signed in: it was erased here and not set up since.";
+            return Line::met(Rule::U6, text, Basis::Emptied { at });
+        }
         return not_known(
             family,
             facts,
@@ -152,19 +156,30 @@ pub(crate) fn screen_lock(family: &Family, facts: &Facts) -> Line {
         )
         .minutes(1)
         .citing(facts, [FactKey::ScreenLock]),
-        None => not_known(
-            family,
-            facts,
-            Rule::U6,
-            FactKey::ScreenLock,
-            "Is the screen lock on or off?",
-        ),
+        None => match facts.empty_since() {
+            Some(at) => Line::met(
+                Rule::U6,
+                "The screen lock is off: it was erased here and not set up since.",
+                Basis::Emptied { at },
+            ),
+            None => not_known(
+                family,
+                facts,
+                Rule::U6,
+                FactKey::ScreenLock,
+                "Is the screen lock on or off?",
+            ),
+        },
     }
 }
 
 /// Every class of the owner's data is kept safe or waived (`U9`).
 pub(crate) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Line {
-    let open = open_classes(&family.keep_safe, said, facts.last(Happening::Wiped));
+    if let Some(at) = facts.empty_since() {
+        let text = "Nothing of the owner's is on it: it was erased here and not set up since.";
+        return Line::met(Rule::U9, text, Basis::Emptied { at });
+    }
+    let open = still_open(&family.keep_safe, said, facts);
     let count = u32::try_from(open.len()).unwrap_or(u32::MAX);
     if open.is_empty() {
         let at = |kept: &Kept| match kept {
