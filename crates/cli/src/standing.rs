@@ -88,7 +88,7 @@ fn print_json(value: &impl Serialize) -> Result<(), CommandError> {
     Ok(())
 }
 
-/// `standing`: exit code 0 when it is ready, unlocked or has no lock, 1 otherwise.
+/// `standing`: exit code 0 when it is ready, unlocked or has no lock, and no line stands open; 1 otherwise.
 ///
 /// # Errors
 /// When the input makes no sense.
@@ -106,8 +106,11 @@ pub(crate) fn standing(args: &JudgeArgs) -> Result<ExitCode, CommandError> {
     } else {
         print_standing(&standing);
     }
+    let is_clear = standing.lines.iter().all(Line::is_met);
     Ok(match standing.verdict {
-        Verdict::Ready | Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => ExitCode::SUCCESS,
+        Verdict::Ready | Verdict::AlreadyUnlocked { .. } | Verdict::NoLock if is_clear => {
+            ExitCode::SUCCESS
+        }
         _ => ExitCode::from(EXIT_FOUND),
     })
 }

@@ -344,6 +344,26 @@ impl From<Line> for Shown {
 crate::shown_as!(Line, "Line", Shown);
 
 impl Line {
+    /// Whether whoever answers this line has answered the other one too: it is the same, or it asks for the
+    /// same fact, or for the same files and more.
+    #[must_use]
+    pub fn asks_as_much(&self, other: &Self) -> bool {
+        let is_same = (self.rule, &self.text) == (other.rule, &other.text);
+        is_same
+            || match (self.cure(), other.cure()) {
+                (Some(Cure::TypeFact { key, .. }), Some(Cure::TypeFact { key: asked, .. })) => {
+                    key == asked
+                }
+                (
+                    Some(Cure::Fetch { packages, .. }),
+                    Some(Cure::Fetch {
+                        packages: asked, ..
+                    }),
+                ) => asked.iter().all(|name| packages.contains(name)),
+                _ => false,
+            }
+    }
+
     /// A line that is met, resting on `basis`.
     #[must_use]
     pub fn met(rule: Rule, text: impl Into<String>, basis: impl Into<Grounds>) -> Self {

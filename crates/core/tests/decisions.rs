@@ -4,9 +4,11 @@
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use proptest::prelude::*;
 use veritope_core::budget::Policy;
+use veritope_core::digest::Seen;
 use veritope_core::dossier::{By, Dossier, Shelved};
 use veritope_core::evidence::{Basis, Line};
 use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, Source};
@@ -15,7 +17,7 @@ use veritope_core::keepsafe::{KeepSafe, Kept};
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
 use veritope_core::state::Presence;
 use veritope_core::steady::alone;
-use veritope_wire::{BenchTime, WallTime};
+use veritope_wire::{BenchTime, Digest, WallTime};
 
 const HOUR_MS: i64 = 3_600_000;
 
@@ -27,9 +29,34 @@ fn families() -> BTreeMap<String, Family> {
     SHIPPED
         .iter()
         .map(|(file, text)| load(file, text).unwrap())
-        .map(|family| (family.codename.clone(), family))
+        .map(|mut family| {
+            // Packages whose bytes are their names: as published, once they lie on the shelf.
+            for package in &mut family.packages {
+                package.blake3 = Some(Digest::of(package.name.as_bytes()));
+            }
+            (family.codename.clone(), family)
+        })
         .collect()
 }
+
+/// The packages of a family as they lie on the shelf, hashed there.
+fn shelf(family: &Family) -> BTreeMap<String, Arc<Seen>> {
+    let packages = family.packages.iter();
+    let seen = packages.map(|one| (one.name.clone(), Arc::new(Seen::of(one.name.as_bytes()))));
+    seen.collect()
+}
+
+/// What a row of the table changes but the facts.
+#[derive(Clone, Copy)]
+struct Around {
+    kept: bool,
+    shelved: bool,
+}
+
+const AT_HAND: Around = Around {
+    kept: true,
+    shelved: true,
+};
 
 fn row(n: usize, key: FactKey, value: &str) -> FactRow {
     let value = if key == FactKey::FirstOnline && value.parse::<i64>().is_ok() {
@@ -56,20 +83,25 @@ fn facts(known: &BTreeMap<FactKey, String>) -> Facts {
     Facts::new(&rows, &[], [])
 }
 
-fn judged(family: &Family, facts: &Facts, kept: bool) -> Standing {
+fn judged(family: &Family, facts: &Facts, around: Around) -> Standing {
     let at = BenchTime::from_ms(now().ms() - 60_000);
     let keep_safe: KeepSafe = family
         .keep_safe
         .iter()
-        .filter(|_| kept)
+        .filter(|_| around.kept)
         .map(|class| (*class, Kept::Waived { at }))
         .collect();
+    let packages = match around.shelved {
+        true => shelf(family),
+        false => BTreeMap::new(),
+    };
     judge(&StandingInput {
         nickname: "Unit",
         facts,
         of: Some(Dossier {
             nickname: "Unit",
             keep_safe: &keep_safe,
+            packages: &packages,
             by: By {
                 link: Presence::Here,
                 token: Presence::Missing,
@@ -150,19 +182,21 @@ fn table() -> Table {
     table
 }
 
-fn changed(base: &Known, changes: &str) -> (Known, bool) {
+fn changed(base: &Known, changes: &str) -> (Known, Around) {
     let mut known = base.clone();
-    let mut kept = true;
+    let mut around = AT_HAND;
     for word in changes.split_whitespace().filter(|word| *word != "(base)") {
         if word == "!keep" {
-            kept = false;
+            around.kept = false;
+        } else if word == "!shelf" {
+            around.shelved = false;
         } else if let Some(key) = word.strip_prefix('-') {
             known.remove(&FactKey::from_id(key).unwrap());
         } else {
             known.extend(pairs(word));
         }
     }
-    (known, kept)
+    (known, around)
 }
 
 #[test]
@@ -171,8 +205,8 @@ fn every_row_of_the_table_comes_out_as_written() {
     assert!(table.rows.len() >= 100, "{} rows", table.rows.len());
     let mut wrong = Vec::new();
     for [codename, changes, verdict, rules, next] in &table.rows {
-        let (known, kept) = changed(&table.bases[codename], changes);
-        let standing = judged(&families[codename], &facts(&known), kept);
+        let (known, around) = changed(&table.bases[codename], changes);
+        let standing = judged(&families[codename], &facts(&known), around);
         let open = standing.lines.iter().filter(|line| !line.is_met());
         let found_rules: Vec<&str> = open.map(|line| line.rule.id()).collect();
         let found_rules = if found_rules.is_empty() {
@@ -241,16 +275,16 @@ proptest! {
         let mut known = table.bases[&codename].clone();
         known.extend(said);
         let key = *known.keys().nth(gone % known.len()).unwrap();
-        let before = judged(&families[&codename], &facts(&known), true);
+        let before = judged(&families[&codename], &facts(&known), AT_HAND);
         if before.verdict == Verdict::Ready {
             prop_assert!(before.lines.iter().all(Line::is_met));
             let rests = before.lines.iter().any(|line| cited(line).contains(&key));
             known.remove(&key);
-            let after = judged(&families[&codename], &facts(&known), true);
+            let after = judged(&families[&codename], &facts(&known), AT_HAND);
             prop_assert!(!rests || after.verdict != Verdict::Ready, "{:?} gone, still ready", key);
         }
         // Nothing known at all is never ready.
-        let nothing = judged(&families[&codename], &Facts::default(), true);
+        let nothing = judged(&families[&codename], &Facts::default(), AT_HAND);
         prop_assert!(matches!(nothing.verdict, Verdict::NotKnownYet | Verdict::NoLock));
     }
 
@@ -258,11 +292,11 @@ proptest! {
     fn the_order_of_facts_does_not_matter(codename in any_family(), said in some_facts(), turn in 0..30usize) {
         let families = families();
         let mut rows: Vec<FactRow> = said.iter().enumerate().map(|(n, (key, value))| row(n, *key, value)).collect();
-        let straight = judged(&families[&codename], &Facts::new(&rows, &[], []), true);
+        let straight = judged(&families[&codename], &Facts::new(&rows, &[], []), AT_HAND);
         rows.reverse();
         let turn = turn.min(rows.len());
         rows.rotate_left(turn);
-        let turned = judged(&families[&codename], &Facts::new(&rows, &[], []), true);
+        let turned = judged(&families[&codename], &Facts::new(&rows, &[], []), AT_HAND);
         prop_assert_eq!(straight, turned);
     }
 
@@ -274,7 +308,7 @@ proptest! {
         let family = &families[&codename];
         let mut known = table.bases[&codename].clone();
         known.extend(said);
-        let before = judged(family, &facts(&known), true);
+        let before = judged(family, &facts(&known), AT_HAND);
         if before.verdict == (Verdict::NotPossible { finality: Finality::Final }) {
             let rests: Vec<FactKey> = before.lines.iter()
                 .filter(|line| line.absence() == Some(Finality::Final))
@@ -284,7 +318,7 @@ proptest! {
             for (key, value) in more {
                 known.entry(key).or_insert(value);
             }
-            let after = judged(family, &facts(&known), true);
+            let after = judged(family, &facts(&known), AT_HAND);
             prop_assert_ne!(&after.verdict, &Verdict::Ready);
             prop_assert!(!matches!(after.verdict, Verdict::ReadyAfter { .. }), "{:?}", after.sentence);
         }

@@ -1076,6 +1076,11 @@ export interface components {
             /** @enum {string} */
             of: "consent";
         } | {
+            /** @description When it ended. */
+            at: components["schemas"]["BenchTime"];
+            /** @enum {string} */
+            of: "emptied";
+        } | {
             /** @enum {string} */
             of: "ahead";
         };

@@ -35,6 +35,7 @@ use crate::state::{Bit, Data, Presence, State, Switch};
 pub use doing::{Ask, Command, Doing, Reading};
 pub(crate) use lines::foreign::before_foreign;
 pub(crate) use lines::gates::wrong_with;
+pub(crate) use lines::owner::ownership;
 pub use list::{Closed, Complete, List, list};
 pub(crate) use list::{before_the_door, planned};
 pub use look::Sight;

@@ -18,7 +18,7 @@ mod outlook;
 use serde::Serialize;
 use veritope_wire::{BenchTime, Digest};
 
-use crate::act::{Act, Ground, Standpoint, Unlock, before_the_door};
+use crate::act::{Act, Ground, Standpoint, Unlock, before_the_door, ownership};
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
 use crate::dossier::{Dossier, Shelved};
@@ -27,6 +27,7 @@ use crate::facts::{FactKey, Facts};
 use crate::family::{Caution, Consequence, Family};
 use crate::goal::Goal;
 use crate::mode::{Lock, Mode, RecoveryKind};
+use crate::plan::due::{in_the_way, preparations};
 use crate::plan::{self, NoPlan, Sheet, WhyNoWay};
 use crate::rule::Rule;
 use crate::state::{Presence, State};
@@ -241,7 +242,10 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
         cautions: family.cautions.clone(),
         family: Some(family.digest),
     };
-    if let Some((verdict, sentence, lines)) = settled(name, family, input.facts) {
+    if let Some((verdict, sentence, mut lines)) = settled(name, family, input.facts) {
+        // Whoever has no say over it is not asked what lies ahead either.
+        let owner = ownership(family, input.facts);
+        lines.extend((!owner.is_met()).then_some(owner));
         (standing.verdict, standing.sentence, standing.lines) = (verdict, sentence, lines);
         standing.ahead = Ahead::Nothing;
         return standing;
@@ -314,7 +318,14 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
             end,
             ..Ground::plain(&of)
         };
-        let lines = before_the_door(&unlock, on, Standpoint::now(&of));
+        let mut lines = before_the_door(&unlock, on, Standpoint::now(&of));
+        // What stands before another step of the way stands before the unlock.
+        let before = sheet.as_ref().map(|sheet| preparations(sheet, &of));
+        for line in in_the_way(&before.unwrap_or_default()) {
+            if !lines.iter().any(|known| known.asks_as_much(line)) {
+                lines.push(line.clone());
+            }
+        }
         (lines, battery)
     };
     let (lines, battery) = judged(input.facts);

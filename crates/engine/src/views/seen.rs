@@ -147,7 +147,8 @@ impl Seen {
         self.0.keeping.may_capture(record)
     }
 
-    /// All that is known of a unit, as its record may be shown now.
+    /// All that is known of a unit, as its record may be shown now, with the packages of its family that are
+    /// on the shelf.
     pub(super) fn known<'r>(
         &self,
         record: &'r UnitRecord,
@@ -155,6 +156,9 @@ impl Seen {
         facts: Facts,
         depth: Depth,
     ) -> Known<'r> {
-        self.0.keeping.known(record, family, facts, depth)
+        let named = Arc::clone(&family);
+        let names = named.packages.iter().map(|one| one.name.as_str());
+        let keeping = &self.0.keeping;
+        keeping.with_packages(keeping.known(record, family, facts, depth), names)
     }
 }

@@ -115,6 +115,12 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
         .units
         .keep_safe(unit, &classes, bench.request())
         .unwrap();
+    // The package that leads down is still to be put on the shelf.
+    let unshelved = standing(&bench, unit);
+    assert!(matches!(unshelved.verdict, Verdict::ReadyAfter { .. }));
+    let packages = bench.folder.path().join("shelf/packages");
+    std::fs::create_dir_all(&packages).unwrap();
+    std::fs::write(packages.join("oriole-1.2"), "oriole-1.2").unwrap();
     let ready = standing(&bench, unit);
     assert_eq!(ready.verdict, Verdict::Ready, "{:#?}", ready.lines);
     let chain = ready.chain.unwrap();

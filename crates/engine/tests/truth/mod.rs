@@ -3,8 +3,10 @@
 //! its moment and not before.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use veritope_core::budget::Policy;
+use veritope_core::digest::Seen;
 use veritope_core::dossier::{By, Dossier};
 use veritope_core::evidence::Cure;
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
@@ -148,6 +150,11 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         .iter()
         .map(|class| (*class, Kept::Waived { at: now }))
         .collect();
+    let packages = family.packages.iter().map(|one| {
+        let bytes = veritope_standin::package_bytes(&one.name);
+        (one.name.clone(), Arc::new(Seen::of(&bytes)))
+    });
+    let packages: BTreeMap<_, _> = packages.collect();
     let facts = Facts::new(&rows, &[], []);
     let of = Dossier::new(family, &facts, now);
     judge(&StandingInput {
@@ -156,6 +163,7 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         of: Some(Dossier {
             nickname: "Unit",
             keep_safe: &keep_safe,
+            packages: &packages,
             by: By {
                 link: Presence::Here,
                 ..of.by
