@@ -175,10 +175,28 @@ rules! {
         "They are read for the record; mode and slot commands change them.",
     S6: "A whole erase only when the layout moves partitions, with everything that exists once read out before."
         "Where the write tool has a choice without the erase, that one is offered.",
+    T1: "Nothing is listed: cable, mode, driver or port."
+        "A cable that only charges, another mode than thought, no driver for this mode, a port that sleeps: one after the other, and with nothing attached the list must be empty.",
+    T3: "An unlock that is refused has five causes."
+        "The command is unknown in this form, the switch is off, the wait is not over, the token is of another unit, the build does not open. The unit's own words tell which.",
     T5: "An animation past its bound: what was written last, where, and whether the data fits it."
         "Wiped before a start in between, leftovers of another system, the wrong slot, add-ons of another generation: the log says which is likely.",
+    T9: "Keys that lead elsewhere were let go too early or too late."
+        "The order and the seconds of a choreography decide; a cable that is in sends many units into charging.",
+    T10: "A write that is refused says why: size, container, model check, lock of the critical partitions, base."
+        "Nothing was written then. The words on the unit and of the tool tell which of them it is.",
     T11: "No network or equipment ID: compare with what worked at intake."
         "Then put back what this unit's own capture holds, and nothing else's.",
+    T13: "A locked unit that refuses to start found something that is not the maker's."
+        "Where it may be unlocked again it is, and stock goes back whole; where not, only its maker helps.",
+    T15: "Some things look wrong and are not."
+        "A warning at the start, black seconds, a second restart, nothing moving until the cable goes in, waiting dots, a greyed switch that is on, a sideload that ends below 100 %.",
+    T17: "Nothing was installed: stay in the recovery and send the package again."
+        "A start of the system in between can lose the recovery, and half a system does not start.",
+    T18: "A package on the wrong base is refused."
+        "It states the build that it wants; that build is installed first.",
+    T21: "Nothing at all: charge it for half an hour, then try the lower mode."
+        "An empty battery looks like a dead unit. What answers in no mode goes to its maker.",
     U1: "A greyed switch has four causes: carrier, unpaid, managed, already unlocked."
         "They are told apart before anything is judged: a carrier's *never* is final, the other two are asked about.",
     U2: "A hidden switch: go online and ask for updates first, then wait the family's hours."

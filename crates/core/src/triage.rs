@@ -1,11 +1,14 @@
 //! It does not do what it should: symptom, causes with the likeliest first, the test that tells them
-//! apart, the way out (JOB 12). So far the two symptoms that a unit can arrive with unasked.
+//! apart, the way out (JOB 12): for the two symptoms that a unit can arrive with unasked, and for a step that
+//! ended otherwise than it should.
 
 use serde::Serialize;
 
+use crate::act::{Act, Touches};
 use crate::facts::equipment::EquipmentId;
 use crate::facts::{FactKey, FactValue, Facts, Happening};
-use crate::family::{Family, Method};
+use crate::family::{Again, Family, Method};
+use crate::mode::Mode;
 use crate::rule::Rule;
 
 /// A cause of what is seen.
@@ -42,6 +45,100 @@ pub fn causes(family: &Family, facts: &Facts, captures: usize) -> Vec<Cause> {
         all.push(lost(captures));
     }
     all
+}
+
+/// Causes for another end than the expected one of `act`, which should have led to `expected`: what the facts
+/// tell first, then what that kind of act is known for; the harmless and the hopeless last. Never none.
+#[must_use]
+pub fn strayed(
+    family: &Family,
+    facts: &Facts,
+    captures: usize,
+    act: &Act,
+    expected: Option<Mode>,
+) -> Vec<Cause> {
+    let mut all = causes(family, facts, captures);
+    if facts.choice(FactKey::Starts) == Some("nothing") {
+        all.push(refuses(family));
+    }
+    if act.file().is_some() {
+        all.extend(not_installed());
+    }
+    let touches = act.touches(family);
+    if touches.any(Touches::LOCKS) {
+        all.push(cause(
+            Rule::T3,
+            "It refused: the form of the command is unknown to it, the switch is off, a wait is not over, the token is of another unit, or the build does not open.",
+            "Read its own words on the screen, then Standing: one of these lines is open or out of date.",
+            "Bring that line up to date; the sheet is planned again from there.",
+        ));
+    }
+    if act.part().is_some() {
+        all.push(cause(
+            Rule::T10,
+            "The write was refused: the image is too long, in another form, of another model, or a lock of its own bars that partition.",
+            "Read its words and those of the tool; nothing was written where it refused before the first byte.",
+            "Look which of them it is, and choose the file that fits at its station.",
+        ));
+    }
+    let keys = act.how_unpermitted(family).phases;
+    if keys.iter().any(|phase| !phase.keys.is_empty()) || expected == Some(Mode::Off) {
+        all.push(cause(
+            Rule::T9,
+            "The keys were let go too early, too late or in another order, or the cable was in where it must be out.",
+            "Do it once more by the score and watch its first picture: it tells where the hands went astray.",
+            "Switch it off, wait for the vibration, and begin again at the first phase.",
+        ));
+    }
+    all.push(cause(
+        Rule::T15,
+        "Nothing is wrong: a warning at the start, black seconds, a second restart, dots that wait.",
+        "Wait until the time at which it counts as stuck, with the cable as it is.",
+        "Say what is seen then.",
+    ));
+    all.push(cause(
+        Rule::T21,
+        "Its battery is empty, or nothing answers at all.",
+        "Charge it for half an hour and look for a battery on the screen.",
+        match lower_mode(family) {
+            Some("download mode") => "Then bring it into download mode by its keys; what answers nowhere goes to its maker.",
+            Some(_) => "Then bring it into bootloader mode by its keys; what answers nowhere goes to its maker.",
+            None => "Then start it by its keys; what answers nowhere goes to its maker.",
+        },
+    ));
+    all
+}
+
+/// `T13`.
+fn refuses(family: &Family) -> Cause {
+    let again = family.relock.again;
+    cause(
+        Rule::T13,
+        "It was locked, and what should start is not the maker's, or is damaged.",
+        "Look at the lock in the lower mode, and at what was written last.",
+        match again {
+            Again::Never => "This family does not unlock a second time: only its maker helps.",
+            _ => "Unlock it again where its switch is still on, and put stock back whole.",
+        },
+    )
+}
+
+/// `T17`, `T18`.
+fn not_installed() -> [Cause; 2] {
+    [
+        cause(
+            Rule::T17,
+            "The package was not read whole, or its signature was not accepted.",
+            "Stay in the recovery. Hash the package where it lies, and compare.",
+            "Copy it anew, or send it from this computer; do not start the system in between.",
+        ),
+        cause(
+            Rule::T18,
+            "It wants another base than the one that is installed.",
+            "Compare the build that runs with the one that the package names.",
+            "Install the package that leads to its base first.",
+        ),
+    ]
 }
 
 /// Whether a unit with a radio shows no equipment ID.
@@ -176,5 +273,51 @@ mod tests {
         assert!(causes(&family, &said, 0)[0].way_out.contains("its maker"));
         assert!(causes(&family, &said, 1)[0].way_out.contains("own capture"));
         assert_eq!(causes(&shipped("gimbal"), &said, 0), [], "no radio");
+    }
+
+    /// Whatever a step was, another end has causes, the fitting ones first; the same one never twice.
+    #[test]
+    fn a_step_that_strays_always_has_causes() {
+        use crate::goal::Goal;
+        use crate::plan::testing::{Ways, find};
+        use crate::state::State;
+        let mut seen = std::collections::BTreeSet::new();
+        for (file, text) in crate::family::SHIPPED {
+            let family = crate::family::load(file, text).unwrap();
+            let known = facts(&[
+                (FactKey::Mode, "system"),
+                (FactKey::Lock, "locked"),
+                (FactKey::Debugging, "on"),
+            ]);
+            for goal in Goal::ALL {
+                let Ok(sheet) = find(&family, State::from_facts(&known), goal, Ways::ALL) else {
+                    continue;
+                };
+                for step in &sheet.steps {
+                    let all = strayed(&family, &known, 0, &step.act, step.after.mode);
+                    let rules: Vec<Rule> = all.iter().map(|one| one.rule).collect();
+                    assert!(rules.ends_with(&[Rule::T15, Rule::T21]), "{file}: {rules:?}");
+                    let mut texts = texts(&all);
+                    texts.dedup();
+                    assert_eq!(texts.len(), all.len(), "{file}");
+                    let locks = step.act.touches(&family).any(Touches::LOCKS);
+                    assert_eq!(rules.contains(&Rule::T3), locks, "{file}: {}", step.title);
+                    seen.extend(rules);
+                }
+            }
+        }
+        assert!(seen.contains(&Rule::T9) && seen.contains(&Rule::T3), "{seen:?}");
+        let refuses = facts(&[(FactKey::Starts, "nothing")]);
+        let family = shipped("cinder");
+        let sheet = find(
+            &family,
+            State::from_facts(&facts(&[(FactKey::Mode, "off")])),
+            Goal::ToSystem,
+            Ways::ALL,
+        );
+        let step = &sheet.unwrap().steps[0];
+        let all = strayed(&family, &refuses, 0, &step.act, step.after.mode);
+        assert_eq!(all[0].rule, Rule::T13);
+        assert!(all[0].way_out.contains("only its maker"), "{}", all[0].way_out);
     }
 }

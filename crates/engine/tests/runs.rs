@@ -23,7 +23,7 @@ use veritope_core::rule::Rule;
 use veritope_core::standing::Verdict;
 use veritope_engine::desk::record::{RunEnd, StepResult};
 use veritope_engine::links::LinksError;
-use veritope_engine::runs::RunsError;
+use veritope_engine::runs::{RunsError, Said};
 use veritope_engine::turns::TurnError;
 use veritope_engine::views::{LinkPresence, StepState};
 use veritope_engine::{StepEnd, StepPhase, Watcher};
@@ -461,7 +461,7 @@ fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
         bench
             .engine
             .runs
-            .say_seen(bench.unit, run, bench.revision(), what, bench.request())
+            .say_seen(bench.unit, run, bench.revision(), what.into(), bench.request())
             .unwrap()
     };
     let mut titles = Vec::new();
@@ -499,28 +499,30 @@ fn by_hand_something_else_is_planned_around() {
     bench.say(&[(FactKey::Lock, "unlocked"), (FactKey::Mode, "bootloader")]);
     let run = bench.begin(Goal::TemporaryRecovery);
     bench.step(run).unwrap();
-    let end = bench
-        .engine
-        .runs
-        .say_seen(
-            bench.unit,
-            run,
-            bench.revision(),
-            "something-else",
-            bench.request(),
-        )
-        .unwrap();
+    let say = |words: Option<&str>| {
+        let said = Said {
+            sighting: "something-else",
+            words,
+        };
+        let runs = &bench.engine.runs;
+        runs.say_seen(bench.unit, run, bench.revision(), said, bench.request())
+    };
+    // What nobody describes leads nowhere; nothing is written down of it.
+    let lines = bench.log().len();
+    assert!(matches!(say(Some("  ")), Err(RunsError::BadInput(_))));
+    assert!(matches!(say(Some(&"a".repeat(301))), Err(RunsError::BadInput(_))));
+    assert_eq!(bench.log().len(), lines);
+    let end = say(Some("A red  triangle\nand a number.")).unwrap();
     assert!(matches!(end, StepEnd::Otherwise { .. }));
-    let step = bench
-        .engine
-        .views
-        .run_page(bench.unit)
-        .unwrap()
-        .run
-        .unwrap()
-        .step
-        .unwrap();
+    let page = bench.engine.views.run_page(bench.unit).unwrap();
+    let run = page.run.unwrap();
+    let why = run.diverged.unwrap();
+    assert_eq!(why, "Seen instead: A red triangle and a number.");
+    let rules: Vec<_> = run.causes.iter().map(|cause| cause.rule).collect();
+    assert_eq!(rules, [Rule::T15, Rule::T21], "{:#?}", run.causes);
+    let step = run.step.unwrap();
     assert_eq!(step.step.title, "Look which mode it is in");
+    assert_eq!(step.state, StepState::Ready, "not the same list again");
 }
 
 #[test]

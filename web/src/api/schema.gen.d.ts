@@ -1297,6 +1297,17 @@ export interface components {
             /** @description Words for it. */
             shown: string;
         };
+        /** @description A cause of what is seen. */
+        Cause: {
+            /** @description The rule behind it. */
+            rule: components["schemas"]["Rule"];
+            /** @description What tells it from the others. */
+            test: string;
+            /** @description What may be wrong. */
+            text: string;
+            /** @description The way out. */
+            way_out: string;
+        };
         /** @description A caution with its date and reason. */
         Caution: {
             /** @description Day, as written in the file. */
@@ -2617,6 +2628,34 @@ export interface components {
              */
             offset_bytes: number;
         };
+        /** @description A step on paper. */
+        PaperStep: {
+            /** @description What the unit asks meanwhile, and how to answer. */
+            answer?: string | null;
+            /** @description Why. */
+            because: string;
+            /** @description Where the cable is. */
+            cable: components["schemas"]["Cable"];
+            /** @description What should be seen then. */
+            expected?: string | null;
+            /** @description What hands do, in order; one sentence alone where the bench does it, or tells it once it is permitted. */
+            hands: string[];
+            /** @description Whether it can't be undone. */
+            is_final: boolean;
+            /**
+             * Format: int32
+             * @description Seconds from which on it counts as stuck; 0 where there is no bound.
+             */
+            stuck_seconds: number;
+            /** @description What is done. */
+            title: string;
+            /**
+             * Format: int32
+             * @description Usual seconds, hands and waiting together.
+             */
+            usual_seconds: number;
+            wipe?: components["schemas"]["Wipe"] | null;
+        };
         /** @description Partitions to put back. */
         PartitionsToRestore: {
             /** @description Which. */
@@ -2910,7 +2949,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T5" | "T11" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule as it is shown. */
         RuleLine: {
             /** @description In one sentence. */
@@ -2958,6 +2997,8 @@ export interface components {
             again: string[];
             /** @description When it began. */
             begun: components["schemas"]["BenchTime"];
+            /** @description What may be behind it, the likeliest first, where the last step ended otherwise than it should. */
+            causes: components["schemas"]["Cause"][];
             /** @description Why the sheet in force is not the first one. */
             diverged?: string | null;
             /** @description Steps taken. */
@@ -3035,6 +3076,8 @@ export interface components {
             revision: number;
             /** @description Id of the sighting. */
             sighting: string;
+            /** @description What is seen, in a sentence, where it is none of the known; at most 300 letters. */
+            words?: string | null;
         };
         /** @description The seal as the tag shows it. */
         SealTag: {
@@ -3157,6 +3200,8 @@ export interface components {
             images: components["schemas"]["ShelfImage"][];
             /** @description What it wipes. */
             ledger: components["schemas"]["Ledger"];
+            /** @description The same steps as they are printed. */
+            paper: components["schemas"]["PaperStep"][];
             /** @description What its steps oblige to. */
             preparations: components["schemas"]["Line"][];
             sheet?: components["schemas"]["Sheet"] | null;
@@ -3404,8 +3449,18 @@ export interface components {
             /** @description The question in its words. */
             question: string;
         } | {
+            /**
+             * Format: int64
+             * @description For how long, in milliseconds, when this was answered.
+             */
+            elapsed_ms: number;
             /** @enum {string} */
             is: "in-hand";
+            /**
+             * Format: int64
+             * @description Milliseconds until it counts as stuck, 0 from then on; nothing where it never does.
+             */
+            stuck_in_ms?: number | null;
         } | {
             /** @enum {string} */
             is: "unknown";

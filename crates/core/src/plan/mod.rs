@@ -11,6 +11,7 @@
 
 pub mod due;
 pub mod ledger;
+pub mod paper;
 mod search;
 pub mod sheet;
 pub mod sighting;

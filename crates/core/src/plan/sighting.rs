@@ -26,6 +26,39 @@ pub struct Sighting {
     pub erased: Option<bool>,
 }
 
+impl Sighting {
+    /// Whether the system ran, or may have run, where this is seen: it does, or nothing tells what does.
+    #[must_use]
+    pub fn may_have_run(&self) -> bool {
+        let mode = self.facts.iter().find(|(key, _)| *key == FactKey::Mode);
+        mode.is_none_or(|(_, mode)| *mode == Mode::System.id())
+    }
+
+    /// What is written down of it: its text, or a person's own words where it is none of the known.
+    ///
+    /// # Errors
+    /// When it is none of the known and no sentence says what is seen, or one too long.
+    pub fn said(&self, words: Option<&str>) -> Result<String, String> {
+        let words = words.map(str::trim).filter(|words| !words.is_empty());
+        match (self.likelihood, words) {
+            (Likelihood::SomethingElse, None) => {
+                Err("say in a sentence what is seen instead".to_owned())
+            }
+            (Likelihood::SomethingElse, Some(words)) if words.chars().count() > MOST_WORDS => {
+                Err(format!("say it in at most {MOST_WORDS} letters"))
+            }
+            (Likelihood::SomethingElse, Some(words)) => {
+                let words: Vec<&str> = words.split_whitespace().collect();
+                Ok(words.join(" "))
+            }
+            _ => Ok(self.text.clone()),
+        }
+    }
+}
+
+/// Letters that a person's own words for what is seen may have.
+const MOST_WORDS: usize = 300;
+
 /// Expected or not.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -121,6 +154,41 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
             facts: vec![(FactKey::Mode, mode.id())],
             erased: Some(false),
         });
+    }
+    let mut mishap = |id: &str, text: &str, facts: Vec<(FactKey, &'static str)>| {
+        all.push(Sighting {
+            id: id.to_owned(),
+            text: text.to_owned(),
+            likelihood: Likelihood::Known,
+            facts,
+            erased: None,
+        });
+    };
+    if expected_mode == Some(Mode::System) {
+        mishap(
+            "animation",
+            "The start picture, moving without an end.",
+            vec![(FactKey::Starts, "animation")],
+        );
+        mishap(
+            "not-verified",
+            "A notice that what should start could not be verified, and there it stays.",
+            vec![(FactKey::Starts, "nothing")],
+        );
+    }
+    if let (Some(_), Some(mode)) = (step.act.file(), step.before.mode) {
+        mishap(
+            "nothing-installed",
+            "It says that nothing was installed, and stays in its menu.",
+            vec![(FactKey::Mode, mode.id())],
+        );
+    }
+    if expected_mode != Some(Mode::Off) {
+        mishap(
+            "charging",
+            "Dark with a battery: it is off and charges.",
+            vec![(FactKey::Mode, Mode::Off.id())],
+        );
     }
     if expected_mode == Some(Mode::Off) && family.place(FactKey::FastStart).is_some() {
         all.push(Sighting {
@@ -296,8 +364,60 @@ mod tests {
                 "temporary-recovery",
                 "stock-recovery",
                 "custom-recovery",
+                "charging",
                 "something-else"
             ]
         );
+    }
+
+    /// What goes wrong on the way into the system, in a menu and in the dark is there to be said, on every
+    /// family; the system may have run wherever nothing else is seen to run.
+    #[test]
+    fn the_usual_mishaps_may_be_said() {
+        for (file, text) in crate::family::SHIPPED {
+            let family = crate::family::load(file, text).unwrap();
+            let known = facts(&[
+                (FactKey::Mode, "system"),
+                (FactKey::Debugging, "on"),
+                (FactKey::Build, "WM1-3.4-2610"),
+            ]);
+            let start = State {
+                recovery: Some(crate::mode::RecoveryKind::Stock),
+                ..State::from_facts(&known)
+            };
+            let goals = [Goal::Unlock, Goal::Erase, Goal::ToSystem, Goal::ToBootloader];
+            let sheets = goals.map(|goal| find(&family, start, goal, Ways::ALL));
+            for step in sheets.into_iter().flatten().flat_map(|sheet| sheet.steps) {
+                let all = sightings(&family, &step);
+                let has = |id: &str| all.iter().any(|one| one.id == id);
+                let starts = step.after.mode == Some(Mode::System);
+                assert_eq!((has("animation"), has("not-verified")), (starts, starts));
+                assert_eq!(has("nothing-installed"), step.act.file().is_some(), "{file}");
+                assert_eq!(has("charging"), step.after.mode != Some(Mode::Off), "{file}");
+                for one in &all {
+                    let elsewhere = one.facts.iter().any(|(key, mode)| {
+                        *key == FactKey::Mode && *mode != Mode::System.id()
+                    });
+                    assert_eq!(one.may_have_run(), !elsewhere, "{file}: {}", one.id);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_none_of_the_known_takes_a_sentence() {
+        let family = gimbal();
+        let start = State::from_facts(&facts(&[(FactKey::Mode, "system"), (FactKey::Debugging, "on")]));
+        let sheet = find(&family, start, Goal::ToBootloader, Ways::ALL).unwrap();
+        let all = sightings(&family, &sheet.steps[0]);
+        let (first, last) = (&all[0], &all[all.len() - 1]);
+        assert_eq!(last.likelihood, Likelihood::SomethingElse);
+        assert_eq!(first.said(None), Ok(first.text.clone()));
+        assert_eq!(first.said(Some("aside")), Ok(first.text.clone()));
+        assert!(last.said(None).is_err() && last.said(Some(" \n")).is_err());
+        assert_eq!(last.said(Some(" two\nlines ")), Ok("two lines".to_owned()));
+        let long = "ä".repeat(MOST_WORDS);
+        assert_eq!(last.said(Some(&long)), Ok(long.clone()));
+        assert!(last.said(Some(&format!("{long}ä"))).is_err());
     }
 }

@@ -34,6 +34,17 @@ pub fn stuck_in_ms(step: &Step, elapsed_ms: u64) -> Option<u64> {
     (bound > 0).then(|| bound.saturating_sub(elapsed_ms))
 }
 
+/// The same of a step that hands do: what they take themselves is no waiting.
+#[must_use]
+pub fn stuck_in_hand_ms(step: &Step, elapsed_ms: u64) -> Option<u64> {
+    let hands = u64::from(step.hands_on_seconds) * 1000;
+    let left = stuck_in_ms(step, elapsed_ms.saturating_sub(hands))?;
+    Some(match elapsed_ms < hands {
+        true => left + (hands - elapsed_ms),
+        false => left,
+    })
+}
+
 /// What to say when `step` is stuck.
 #[must_use]
 pub fn stuck(family: &Family, step: &Step) -> Stuck {

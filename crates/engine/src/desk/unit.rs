@@ -106,6 +106,8 @@ pub struct RunRecord {
     pub open: Option<OpenIntent>,
     /// Why the sheet in force is not the first one.
     pub diverged: Option<String>,
+    /// The act of the last step, and where it should have led, where it ended otherwise.
+    pub strayed: Option<(Act, Option<Mode>)>,
     /// The table, once read.
     pub table: Option<Vec<OwnPartition>>,
     /// The build that ran when it began, where it was known.
@@ -250,6 +252,7 @@ impl UnitRecord {
                     consents: Vec::new(),
                     open: None,
                     diverged: None,
+                    strayed: None,
                     table: None,
                     began_on: self.known().text(FactKey::Build).map(str::to_owned),
                     erased: false,
@@ -500,6 +503,10 @@ impl RunRecord {
                     began,
                     ended: at,
                 });
+                let step = self.sheet.steps.get(self.at);
+                self.strayed = step
+                    .filter(|_| *result == StepResult::Otherwise)
+                    .map(|step| (step.act.clone(), step.after.mode));
                 if *result == StepResult::AsExpected {
                     let wiped = self.sheet.steps.get(self.at).and_then(|step| step.wipe);
                     self.erased |= wiped.is_some();

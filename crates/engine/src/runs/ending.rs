@@ -3,7 +3,7 @@
 
 use veritope_core::act::{Doing, Reading};
 use veritope_core::facts::{FactKey, FactValue, Happening, Source};
-use veritope_core::mode::{Lock, Mode};
+use veritope_core::mode::Lock;
 use veritope_core::plan::Step;
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
@@ -23,6 +23,24 @@ pub(crate) enum Settling {
     Watching,
     /// A person, who wants the truth as it is.
     Asked,
+}
+
+/// What a person says that is seen after a step.
+#[derive(Debug, Clone, Copy)]
+pub struct Said<'a> {
+    /// Id of the sighting.
+    pub sighting: &'a str,
+    /// What is seen, in a sentence, where it is none of the known.
+    pub words: Option<&'a str>,
+}
+
+impl<'a> From<&'a str> for Said<'a> {
+    fn from(sighting: &'a str) -> Self {
+        Self {
+            sighting,
+            words: None,
+        }
+    }
 }
 
 impl Runs {
@@ -196,7 +214,7 @@ impl Runs {
         unit: UnitId,
         run: RunId,
         revision: u32,
-        sighting: &str,
+        said: Said<'_>,
         request: RequestId,
     ) -> Result<StepEnd, RunsError> {
         let Some(_once) = self.pen.once(Scope::Unit(unit), request)? else {
@@ -217,13 +235,15 @@ impl Runs {
         }
         let chosen = sightings(family, &step)
             .into_iter()
-            .find(|known| known.id == sighting)
+            .find(|known| known.id == said.sighting)
             .ok_or_else(|| {
+                let sighting = said.sighting;
                 RunsError::BadInput(format!("`{sighting}` is none of what may be seen"))
             })?;
+        let saw = chosen.said(said.words).map_err(RunsError::BadInput)?;
         let at = self.pen.now();
         let mut entries = vec![Entry::happened(Happening::ModeChanged, at)];
-        if chosen.facts.contains(&(FactKey::Mode, Mode::System.id())) || chosen.facts.is_empty() {
+        if chosen.may_have_run() {
             entries.push(Entry::happened(Happening::SystemRan, at));
         }
         let mut facts = Vec::new();
@@ -233,14 +253,14 @@ impl Runs {
                     .row(*key, FactValue::parse(*key, value)?, Source::Person, at),
             );
         }
-        let said = |key: FactKey| {
+        let stated = |key: FactKey| {
             chosen
                 .facts
                 .iter()
                 .find(|(k, _)| *k == key)
                 .map(|(_, v)| *v)
         };
-        let lock = said(FactKey::Lock).and_then(veritope_core::mode::Lock::from_id);
+        let lock = stated(FactKey::Lock).and_then(veritope_core::mode::Lock::from_id);
         for happening in concluded(family, record.known().lock(), lock) {
             entries.push(Entry::happened(happening, at));
         }
@@ -263,13 +283,13 @@ impl Runs {
             run,
             result,
             source: Source::Person,
-            saw: chosen.text.clone(),
+            saw: saw.clone(),
         });
         self.pen.append(unit, Some(request), entries)?;
         if is_expected {
             return self.go_on(unit, run, &step);
         }
-        let why = format!("Seen instead: {}", chosen.text);
+        let why = format!("Seen instead: {saw}");
         self.replan(unit, run, &why, None)?;
         Ok(StepEnd::Otherwise { why })
     }

@@ -11,6 +11,7 @@ mod error;
 pub(crate) mod evidence;
 pub(crate) mod run;
 
+pub use ending::Said;
 pub use error::RunsError;
 
 use std::path::PathBuf;

@@ -17,10 +17,12 @@ use veritope_core::goal::Goal;
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::due::{in_the_way, shown};
-use veritope_core::plan::stuck::{stuck, stuck_in_ms};
+use veritope_core::plan::paper::paper;
+use veritope_core::plan::stuck::{stuck, stuck_in_hand_ms, stuck_in_ms};
 use veritope_core::plan::{Sheet, Step, ledger};
 use veritope_core::rule::Rule;
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
+use veritope_core::triage;
 use veritope_wire::{BenchTime, FactId, UnitId};
 
 use crate::desk::record::{RunEnd, Scope};
@@ -471,6 +473,7 @@ impl Views {
             battery: None,
             ledger: ledger::Ledger::default(),
             preparations: Vec::new(),
+            paper: Vec::new(),
             images: Vec::new(),
             begin: Permission::yes(),
         };
@@ -523,6 +526,7 @@ impl Views {
             self.seen.now(),
         ));
         preview.ledger = ledger::ledger(family, &sheet);
+        preview.paper = paper(family, &sheet, |step| self.seen.is_by_link(record, step));
         preview.sheet = Some(sheet);
         preview
     }
@@ -542,6 +546,12 @@ impl Views {
                 .next_step()
                 .map(|step| self.step_view(record, run, step)),
             diverged: run.diverged.clone(),
+            causes: family
+                .zip(run.strayed.as_ref())
+                .map_or_else(Vec::new, |(family, (act, expected))| {
+                    let (facts, kept) = (record.known(), record.captures.len());
+                    triage::strayed(family, &facts, kept, act, *expected)
+                }),
             older_text: self.older_text(record, run),
             table: family
                 .zip(table)
@@ -597,7 +607,13 @@ impl Views {
             }
             (None, Some(intent)) if self.seen.is_changing(record.id) => running(intent.since),
             (None, Some(_)) if by_link => StepState::Unknown,
-            (None, Some(_)) => StepState::InHand,
+            (None, Some(intent)) => {
+                let elapsed_ms = self.seen.now().ms_since(intent.since);
+                StepState::InHand {
+                    elapsed_ms,
+                    stuck_in_ms: stuck_in_hand_ms(step, elapsed_ms),
+                }
+            }
             (None, None) => StepState::Ready,
         };
         let under_way = (state != StepState::Ready).then_some("This step is under way.");
@@ -606,12 +622,15 @@ impl Views {
         // How is told by a complete list, for as long as the step is in a person's hands.
         let told = run.open.as_ref().and_then(|intent| intent.told.clone());
         let step = &match told {
-            Some(how) if state == StepState::InHand => step.with(how),
+            Some(how) if matches!(state, StepState::InHand { .. }) => step.with(how),
             _ => step.clone(),
         };
         let is_stuck = matches!(
             state,
             StepState::Running {
+                stuck_in_ms: Some(0),
+                ..
+            } | StepState::InHand {
                 stuck_in_ms: Some(0),
                 ..
             }

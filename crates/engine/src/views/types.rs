@@ -11,11 +11,13 @@ use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
 pub use veritope_core::permission::Permission;
 use veritope_core::plan::ledger::Ledger;
+use veritope_core::plan::paper::PaperStep;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::stuck::Stuck;
 use veritope_core::plan::{Sheet, Step};
 use veritope_core::prospect::Judged;
 use veritope_core::standing::{FactLine, Standing, Verdict};
+use veritope_core::triage::Cause;
 use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime};
 
 use crate::desk::record::RunEnd;
@@ -276,6 +278,8 @@ pub struct SheetPreview {
     pub ledger: Ledger,
     /// What its steps oblige to.
     pub preparations: Vec<Line>,
+    /// The same steps as they are printed.
+    pub paper: Vec<PaperStep>,
     /// What is on the shelf for it.
     pub images: Vec<ShelfImage>,
     /// Whether it may begin.
@@ -340,7 +344,12 @@ pub enum StepState {
         default: String,
     },
     /// A person is at it and says what is seen.
-    InHand,
+    InHand {
+        /// For how long, in milliseconds, when this was answered.
+        elapsed_ms: u64,
+        /// Milliseconds until it counts as stuck, 0 from then on; nothing where it never does.
+        stuck_in_ms: Option<u64>,
+    },
     /// How it ended is not known: look.
     Unknown,
 }
@@ -395,6 +404,8 @@ pub struct RunView {
     pub step: Option<StepView>,
     /// Why the sheet in force is not the first one.
     pub diverged: Option<String>,
+    /// What may be behind it, the likeliest first, where the last step ended otherwise than it should.
+    pub causes: Vec<Cause>,
     /// The table, once read.
     pub table: Option<Vec<Described>>,
     /// Partitions that the family lists and the table lacks.

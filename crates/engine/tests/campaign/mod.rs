@@ -22,7 +22,7 @@ use veritope_engine::LibraryError;
 use veritope_engine::desk::journal::{Journal, JournalError};
 use veritope_engine::desk::record::Way;
 use veritope_engine::links::LinksError;
-use veritope_engine::runs::RunsError;
+use veritope_engine::runs::{RunsError, Said};
 use veritope_engine::turns::TurnError;
 use veritope_engine::views::{LinkPresence, StepState};
 use veritope_engine::{CaptureKind, KeepSaid};
@@ -492,7 +492,7 @@ impl World {
                 panic!("{}: a run without a step", self.about);
             };
             match &view.state {
-                StepState::InHand => {
+                StepState::InHand { .. } => {
                     let slip = self.slip();
                     let wipes = self.wipes();
                     self.bench.by_hand(&view, slip);
@@ -502,7 +502,11 @@ impl World {
                     let is_full = self.fill_the_disk();
                     let say = || {
                         let engine = &self.bench.engine;
-                        engine.runs.say_seen(unit, run.id, revision, &seen, request)
+                        let said = Said {
+                            sighting: &seen,
+                            words: Some("a picture that nobody knows"),
+                        };
+                        engine.runs.say_seen(unit, run.id, revision, said, request)
                     };
                     let mut said = say();
                     self.room_again();

@@ -104,7 +104,7 @@ impl Bench {
             if step.step.title == until {
                 break;
             }
-            if matches!(step.state, StepState::InHand) {
+            if matches!(step.state, StepState::InHand { .. }) {
                 self.by_hand(&step, Slip::None);
                 self.engine.watch();
                 continue;

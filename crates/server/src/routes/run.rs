@@ -5,6 +5,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use veritope_engine::StepEnd;
+use veritope_engine::runs::Said;
 use veritope_engine::views::RunPage;
 use veritope_wire::{RequestId, RunId, UnitId};
 
@@ -130,6 +131,9 @@ pub(crate) struct SaidSeen {
     revision: u32,
     /// Id of the sighting.
     sighting: String,
+    /// What is seen, in a sentence, where it is none of the known; at most 300 letters.
+    #[serde(default)]
+    words: Option<String>,
     /// The same request twice is done once.
     request: RequestId,
 }
@@ -142,9 +146,13 @@ pub(crate) async fn seen(
     Json(said): Json<SaidSeen>,
 ) -> Result<Json<StepEnd>, Problem> {
     crossing(app, move |app| {
+        let seen = Said {
+            sighting: &said.sighting,
+            words: said.words.as_deref(),
+        };
         app.engine
             .runs
-            .say_seen(unit, run, said.revision, &said.sighting, said.request)
+            .say_seen(unit, run, said.revision, seen, said.request)
     })
     .await
     .map(Json)

@@ -1,3 +1,4 @@
+import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -8,6 +9,7 @@ import { runQuery, unitQuery } from '../../api/queries';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
 import { GoalChoice } from './GoalChoice';
+import { PaperSheet } from './PaperSheet';
 import { RunEnd } from './RunEnd';
 import { RunScreen } from './RunScreen';
 import { SheetTable } from './SheetTable';
@@ -26,19 +28,22 @@ export function RunPage() {
             <RunScreen unit={unit} run={run} nickname={tag?.nickname ?? ''} />
           ) : (
             <>
-              {run != null && <RunEnd run={run} />}
-              <Typography variant="h1" sx={{ mb: 1 }}>
-                {run == null ? 'What is to be reached?' : 'What next?'}
-              </Typography>
-              <GoalChoice
-                unit={unit}
-                goals={goals}
-                chosen={preview?.goal}
-                onChosen={setJustChosen}
-              />
-              {preview != null && (
-                <SheetTable unit={unit} preview={preview} isFresh={justChosen === preview.goal} />
-              )}
+              <Box sx={{ displayPrint: preview == null ? 'block' : 'none' }}>
+                {run != null && <RunEnd run={run} />}
+                <Typography variant="h1" sx={{ mb: 1 }}>
+                  {run == null ? 'What is to be reached?' : 'What next?'}
+                </Typography>
+                <GoalChoice
+                  unit={unit}
+                  goals={goals}
+                  chosen={preview?.goal}
+                  onChosen={setJustChosen}
+                />
+                {preview != null && (
+                  <SheetTable unit={unit} preview={preview} isFresh={justChosen === preview.goal} />
+                )}
+              </Box>
+              {preview != null && <PaperSheet nickname={tag?.nickname ?? ''} preview={preview} />}
             </>
           )
         }

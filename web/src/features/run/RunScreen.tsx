@@ -9,6 +9,7 @@ import { faceQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
+import { CauseList } from './CauseList';
 import { FacePanel } from './FacePanel';
 import { StepLadder } from './StepLadder';
 import { StepScreen } from './StepScreen';
@@ -75,6 +76,7 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
             <Typography>{run.diverged} The rest was planned again from there.</Typography>
           </Box>
         )}
+        {run.causes.length > 0 && <CauseList causes={run.causes} />}
         {run.older_text != null && (
           <Typography color="text.secondary" sx={{ mb: 2 }}>
             {run.older_text}

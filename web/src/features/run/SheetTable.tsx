@@ -56,7 +56,14 @@ export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
             battery={preview.battery}
           />
           {sheet.steps.length > 0 && <StepTable steps={sheet.steps} />}
-          {sheet.end?.instead != null && <Typography sx={{ mt: 1 }}>{sheet.end.instead}</Typography>}
+          {sheet.steps.length > 0 && (
+            <Button onClick={() => window.print()} sx={{ mt: 1, ml: -1 }}>
+              Print the sheet
+            </Button>
+          )}
+          {sheet.end?.instead != null && (
+            <Typography sx={{ mt: 1 }}>{sheet.end.instead}</Typography>
+          )}
           {sheet.reach === 'first-look' && (
             <Typography sx={{ mt: 1 }}>
               What comes after can&rsquo;t be undone, so it is planned on what the look will show.

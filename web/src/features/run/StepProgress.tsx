@@ -1,17 +1,15 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
-import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useQuery } from '@tanstack/react-query';
 
 import { client, unwrap, type Api } from '../../api/client';
-import { jobsQuery, runQuery } from '../../api/queries';
+import { jobsQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { ByteProgress } from '../../ui/ByteProgress';
-import { duration, running } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
-import { useNow } from '../../ui/useNow';
+import { Clock } from './Clock';
 import { WORDS } from './strings';
 
 export type StepProgressProps = {
@@ -32,7 +30,13 @@ export function StepProgress({ unit, run, view, isAway }: StepProgressProps) {
     case 'running':
       return (
         <>
-          <Elapsed unit={unit} state={state} step={step} stuck={view.stuck} />
+          <Clock
+            unit={unit}
+            state={state}
+            usual={step.waiting_seconds}
+            bound={step.stuck_seconds}
+            stuck={view.stuck}
+          />
           <StepBytes run={run.id} />
           <Typography variant="instruction">
             Wait. The bench goes on by itself when the unit is back.
@@ -74,52 +78,6 @@ function StepBytes({ run }: { run: string }) {
       <ByteProgress progress={job.progress} />
     </Box>
   );
-}
-
-type ElapsedProps = {
-  unit: string;
-  state: Extract<Api<'StepState'>, { is: 'running' }>;
-  step: Api<'Step'>;
-  stuck?: Api<'Stuck'> | null;
-};
-
-/** How long it has been at it, counted on from what the server said; whether that is too long says the server. */
-function Elapsed({ unit, state, step, stuck }: ElapsedProps) {
-  const now = useNow(500);
-  const [heard, setHeard] = useState({ state, at: now });
-  if (heard.state !== state) setHeard({ state, at: now });
-  useAskAgain(unit, state.stuck_in_ms);
-  const seconds = (state.elapsed_ms + Math.max(0, now - heard.at)) / 1000;
-  return (
-    <Box sx={{ mb: 2 }}>
-      <Typography variant="timer" component="p" role="timer" aria-live="off">
-        {running(seconds)}
-      </Typography>
-      <Typography color="text.secondary">
-        Usually {duration(step.waiting_seconds)}.{' '}
-        {step.stuck_seconds > 0 && `Stuck after ${duration(step.stuck_seconds)}.`}
-      </Typography>
-      {stuck != null && (
-        <Box role="status" sx={{ mt: 1, maxWidth: 640 }}>
-          <Typography sx={{ color: 'care', fontWeight: 650 }}>{stuck.text}</Typography>
-          {stuck.forced != null && <Typography>{stuck.forced}</Typography>}
-        </Box>
-      )}
-    </Box>
-  );
-}
-
-/** Asks for the run again once a step may have become stuck. */
-function useAskAgain(unit: string, inMs?: number | null) {
-  const queries = useQueryClient();
-  useEffect(() => {
-    if (inMs == null || inMs === 0) return;
-    const timer = setTimeout(
-      () => void queries.invalidateQueries({ queryKey: runQuery(unit).queryKey }),
-      inMs + 50,
-    );
-    return () => clearTimeout(timer);
-  }, [queries, unit, inMs]);
 }
 
 function UnknownOutcome({ unit, run }: { unit: string; run: Api<'RunView'> }) {

@@ -11,6 +11,7 @@ import { duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { useIsUp } from '../../ui/useIsUp';
 import { Choreography } from './Choreography';
+import { Clock } from './Clock';
 import { CommandCard } from './CommandCard';
 import { ConsentForm } from './ConsentForm';
 import { MissingList } from './MissingList';
@@ -71,6 +72,13 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
               {step.question.answer}
             </Typography>
           )}
+          <Clock
+            unit={unit}
+            state={state}
+            usual={step.waiting_seconds + step.hands_on_seconds}
+            bound={step.stuck_seconds}
+            stuck={view.stuck}
+          />
           <SightingChoice unit={unit} run={run} sightings={view.sightings} />
         </>
       )}
