@@ -49,7 +49,9 @@ impl Sighting {
             }
             (Likelihood::SomethingElse, Some(words)) => {
                 let words: Vec<&str> = words.split_whitespace().collect();
-                Ok(words.join(" "))
+                let sentence = words.join(" ");
+                let is_ended = sentence.ends_with(['.', '!', '?']);
+                Ok(if is_ended { sentence } else { format!("{sentence}.") })
             }
             _ => Ok(self.text.clone()),
         }
@@ -415,9 +417,9 @@ mod tests {
         assert_eq!(first.said(None), Ok(first.text.clone()));
         assert_eq!(first.said(Some("aside")), Ok(first.text.clone()));
         assert!(last.said(None).is_err() && last.said(Some(" \n")).is_err());
-        assert_eq!(last.said(Some(" two\nlines ")), Ok("two lines".to_owned()));
+        assert_eq!(last.said(Some(" two\nlines ")), Ok("two lines.".to_owned()));
         let long = "ä".repeat(MOST_WORDS);
-        assert_eq!(last.said(Some(&long)), Ok(long.clone()));
+        assert_eq!(last.said(Some(&long)), Ok(format!("{long}.")));
         assert!(last.said(Some(&format!("{long}ä"))).is_err());
     }
 }

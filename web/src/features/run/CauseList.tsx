@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
+import { useEffect, useRef } from 'react';
 
 import type { Api } from '../../api/client';
 import { RuleMark } from '../../ui/RuleMark';
@@ -8,8 +9,15 @@ export type CauseListProps = { causes: Api<'Cause'>[] };
 
 /** What may be behind a step that ended otherwise, the likeliest first, each with its test and its way out. */
 export function CauseList({ causes }: CauseListProps) {
+  const top = useRef<HTMLElement>(null);
+  useEffect(() => top.current?.scrollIntoView({ block: 'end' }), []);
   return (
-    <Box component="section" aria-label="What may be behind it" sx={{ mb: 3, maxWidth: 860 }}>
+    <Box
+      component="section"
+      ref={top}
+      aria-label="What may be behind it"
+      sx={{ mb: 3, maxWidth: 860 }}
+    >
       <Typography variant="h2" sx={{ mb: 0.5 }}>
         What may be behind it
       </Typography>

@@ -16,10 +16,12 @@ export type ClockProps = {
   /** Seconds from which on it counts as stuck; 0 where there is no bound. */
   bound: number;
   stuck?: Api<'Stuck'> | null;
+  /** Beside a score that counts in large figures itself. */
+  isSmall?: boolean;
 };
 
 /** How long a step has been at it, counted on from what the server said; whether that is too long says the server. */
-export function Clock({ unit, state, usual, bound, stuck }: ClockProps) {
+export function Clock({ unit, state, usual, bound, stuck, isSmall = false }: ClockProps) {
   const now = useNow(500);
   const [heard, setHeard] = useState({ state, at: now });
   if (heard.state !== state) setHeard({ state, at: now });
@@ -27,10 +29,17 @@ export function Clock({ unit, state, usual, bound, stuck }: ClockProps) {
   const seconds = (state.elapsed_ms + Math.max(0, now - heard.at)) / 1000;
   return (
     <Box sx={{ mb: 2 }}>
-      <Typography variant="timer" component="p" role="timer" aria-live="off">
+      <Typography
+        variant={isSmall ? 'body1' : 'timer'}
+        component={isSmall ? 'span' : 'p'}
+        role="timer"
+        aria-live="off"
+        sx={isSmall ? { fontWeight: 650, fontVariantNumeric: 'tabular-nums' } : {}}
+      >
         {running(seconds)}
+        {isSmall && ' since it was shown. '}
       </Typography>
-      <Typography color="text.secondary">
+      <Typography component={isSmall ? 'span' : 'p'} color="text.secondary">
         Usually {duration(usual)}. {bound > 0 && `Stuck after ${duration(bound)}.`}
       </Typography>
       {stuck != null && (

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
-import { duration } from '../../ui/format';
+import { counted, duration } from '../../ui/format';
 import { cableWords, wipeWords } from './words';
 
 export type PaperSheetProps = {
@@ -31,7 +31,8 @@ export function PaperSheet({ nickname, preview }: PaperSheetProps) {
       {sheet != null && (
         <Typography>
           {duration(sheet.head.hands_on_seconds)} hands on, {duration(sheet.head.waiting_seconds)}{' '}
-          waiting, {sheet.head.wipes} wipes, {sheet.head.no_returns} without return
+          waiting, {counted(sheet.head.wipes, 'wipe', 'wipes')},{' '}
+          {counted(sheet.head.no_returns, 'step', 'steps')} without return
           {preview.battery != null &&
             `; begin from ${preview.battery.begin_from_percent} % battery`}
           .

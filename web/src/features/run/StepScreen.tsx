@@ -78,6 +78,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
             usual={step.waiting_seconds + step.hands_on_seconds}
             bound={step.stuck_seconds}
             stuck={view.stuck}
+            isSmall={phases.length > 0}
           />
           <SightingChoice unit={unit} run={run} sightings={view.sightings} />
         </>
