@@ -34,7 +34,14 @@ const ARROWS: &[(&str, &[&str])] = &[
 ];
 
 /// What the rules may be made of: no clock, files, network, randomness or database.
-const CORE: &[&str] = &["blake3", "rustc-hash", "serde", "thiserror", "toml", "utoipa"];
+const CORE: &[&str] = &[
+    "blake3",
+    "rustc-hash",
+    "serde",
+    "thiserror",
+    "toml",
+    "utoipa",
+];
 
 /// The short name of a workspace crate.
 fn room(package: &str) -> Option<&str> {

@@ -92,11 +92,7 @@ pub fn still_open(asked: &[KeepClass], said: &KeepSafe, facts: &Facts) -> Vec<Ke
 /// The classes of `asked` that nothing was said about since `erased` (data kept before an erase
 /// says nothing about what came onto the unit after it).
 #[must_use]
-fn open_classes(
-    asked: &[KeepClass],
-    said: &KeepSafe,
-    erased: Option<BenchTime>,
-) -> Vec<KeepClass> {
+fn open_classes(asked: &[KeepClass], said: &KeepSafe, erased: Option<BenchTime>) -> Vec<KeepClass> {
     asked
         .iter()
         .copied()

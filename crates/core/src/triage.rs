@@ -296,7 +296,10 @@ mod tests {
                 for step in &sheet.steps {
                     let all = strayed(&family, &known, 0, &step.act, step.after.mode);
                     let rules: Vec<Rule> = all.iter().map(|one| one.rule).collect();
-                    assert!(rules.ends_with(&[Rule::T15, Rule::T21]), "{file}: {rules:?}");
+                    assert!(
+                        rules.ends_with(&[Rule::T15, Rule::T21]),
+                        "{file}: {rules:?}"
+                    );
                     let mut texts = texts(&all);
                     texts.dedup();
                     assert_eq!(texts.len(), all.len(), "{file}");
@@ -306,7 +309,10 @@ mod tests {
                 }
             }
         }
-        assert!(seen.contains(&Rule::T9) && seen.contains(&Rule::T3), "{seen:?}");
+        assert!(
+            seen.contains(&Rule::T9) && seen.contains(&Rule::T3),
+            "{seen:?}"
+        );
         let refuses = facts(&[(FactKey::Starts, "nothing")]);
         let family = shipped("cinder");
         let sheet = find(
@@ -318,6 +324,10 @@ mod tests {
         let step = &sheet.unwrap().steps[0];
         let all = strayed(&family, &refuses, 0, &step.act, step.after.mode);
         assert_eq!(all[0].rule, Rule::T13);
-        assert!(all[0].way_out.contains("only its maker"), "{}", all[0].way_out);
+        assert!(
+            all[0].way_out.contains("only its maker"),
+            "{}",
+            all[0].way_out
+        );
     }
 }

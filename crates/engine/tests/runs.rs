@@ -461,7 +461,13 @@ fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
         bench
             .engine
             .runs
-            .say_seen(bench.unit, run, bench.revision(), what.into(), bench.request())
+            .say_seen(
+                bench.unit,
+                run,
+                bench.revision(),
+                what.into(),
+                bench.request(),
+            )
             .unwrap()
     };
     let mut titles = Vec::new();
@@ -510,7 +516,10 @@ fn by_hand_something_else_is_planned_around() {
     // What nobody describes leads nowhere; nothing is written down of it.
     let lines = bench.log().len();
     assert!(matches!(say(Some("  ")), Err(RunsError::BadInput(_))));
-    assert!(matches!(say(Some(&"a".repeat(301))), Err(RunsError::BadInput(_))));
+    assert!(matches!(
+        say(Some(&"a".repeat(301))),
+        Err(RunsError::BadInput(_))
+    ));
     assert_eq!(bench.log().len(), lines);
     let end = say(Some("A red  triangle\nand a number.")).unwrap();
     assert!(matches!(end, StepEnd::Otherwise { .. }));

@@ -2835,12 +2835,13 @@ export interface components {
         };
         /** @description A question on the device's own screen. */
         Question: {
-            /** @description How to answer for this step. */
+            /** @description How to answer for this step, in words. */
             answer: string;
             /** @description The highlighted answer. */
             default: string;
             /** @description As the device shows it. */
             text: string;
+            yes?: components["schemas"]["Yes"] | null;
         };
         /**
          * @description How far a sheet leads.
@@ -3747,6 +3748,23 @@ export interface components {
          * @enum {string}
          */
         Worth: "nothing" | "doubtful" | "good";
+        /** @description How a unit is told yes. */
+        Yes: {
+            /** @enum {string} */
+            by: "menu";
+            /** @description Its way. */
+            menu: components["schemas"]["Menu"];
+        } | {
+            /** @enum {string} */
+            by: "tap";
+            /** @description The key. */
+            key: components["schemas"]["Key"];
+        } | {
+            /** @enum {string} */
+            by: "touch";
+            /** @description The words that are touched. */
+            on: string;
+        };
     };
     responses: never;
     parameters: never;

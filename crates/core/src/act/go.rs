@@ -50,7 +50,7 @@ impl Kind for Go {
         };
         let has_fast_start = family.place(FactKey::FastStart).is_some();
         let mut rows = vec![row(Bit::InMode(spec.from), at, "It begins there.")];
-        rows.push(works(&spec.phases, spec.menu.as_ref(), at));
+        rows.push(works(&spec.phases, spec.menu.as_ref(), None, at));
         if spec.needs_debugging {
             rows.push(row(Bit::Debugging, at, "The system takes commands."));
         }

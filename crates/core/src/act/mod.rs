@@ -26,7 +26,7 @@ use crate::consent::Costs;
 use crate::dossier::{By, Dossier};
 use crate::evidence::{Basis, Cure, Due, Line, Need};
 use crate::facts::{FactKey, Happening};
-use crate::family::{Family, Key, Menu, Phase, Role};
+use crate::family::{Family, Key, Menu, Phase, Question, Role, Yes};
 use crate::goal::Goal;
 use crate::mode::Lock;
 use crate::rule::Rule;
@@ -638,10 +638,20 @@ fn carried(line: Line, cure: Option<Cure>) -> Line {
 }
 
 /// The line that a key which it takes does not work, when one doesn't (`N2`).
-fn works(phases: &[Phase], menu: Option<&Menu>, at: Standpoint) -> Option<Line> {
+fn works(
+    phases: &[Phase],
+    menu: Option<&Menu>,
+    asks: Option<&Question>,
+    at: Standpoint,
+) -> Option<Line> {
     let pressed = phases.iter().flat_map(|phase| phase.keys.iter().copied());
     let chosen = menu.into_iter().flat_map(|menu| [menu.by, menu.choose]);
-    let key: Key = at.state.broken.first_of(pressed.chain(chosen))?;
+    let answered = asks.and_then(|asks| asks.yes.as_ref());
+    let answered = answered.into_iter().flat_map(Yes::keys);
+    let key: Key = at
+        .state
+        .broken
+        .first_of(pressed.chain(chosen).chain(answered))?;
     let text = format!("It takes {}, which does not work here.", key.shown());
     Some(Line::absent(Rule::N2, text).due(Due::Begin))
 }

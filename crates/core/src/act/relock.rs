@@ -78,7 +78,7 @@ impl Kind for Relock {
                     None
                 };
                 lines.extend(stands);
-                lines.extend(works(&act.phases, None, at));
+                lines.extend(works(&act.phases, None, act.question.as_ref(), at));
                 lines.extend(settled(at));
             }
             None => {

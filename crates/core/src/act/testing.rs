@@ -182,8 +182,8 @@ impl Bench {
 
     /// Hands all that is known on, as a list reads it.
     pub(crate) fn asked<T>(&self, ask: impl FnOnce(&Dossier<'_>) -> T) -> T {
-        let facts = Facts::new(&self.rows, &[], self.happened.iter().copied())
-            .emptied(self.emptied);
+        let facts =
+            Facts::new(&self.rows, &[], self.happened.iter().copied()).emptied(self.emptied);
         let live = self.live.as_ref().map(|rows| Facts::new(rows, &[], []));
         let policy = Policy::usual();
         let battery = budget::battery(

@@ -223,10 +223,14 @@ fn an_erase_that_was_seen_to_end_answers_for_what_is_gone() {
             "{}",
             empty.act.word()
         );
-        empty.rows.push(row(960, FactKey::Accounts, "1", Source::Person, 10));
+        empty
+            .rows
+            .push(row(960, FactKey::Accounts, "1", Source::Person, 10));
         let seen = owner(empty.kinds());
         assert!(seen.contains(&Rule::U6) || !asked.contains(&Rule::U6));
-        empty.emptied.told(&row(960, FactKey::Accounts, "1", Source::Person, 10));
+        empty
+            .emptied
+            .told(&row(960, FactKey::Accounts, "1", Source::Person, 10));
         assert_eq!(owner(empty.kinds()), asked, "{}", empty.act.word());
         met.push(empty.act.word());
     }

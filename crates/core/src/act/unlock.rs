@@ -70,7 +70,7 @@ impl Kind for Unlock {
             in_mode(Bit::InMode(spec.mode), spec.mode.shown(), on, at),
             lock(Lock::Locked, "It is unlocked already.", on, at),
         ];
-        lines.extend(works(&spec.phases, None, at));
+        lines.extend(works(&spec.phases, None, spec.question.as_ref(), at));
         let legs = Bit::Legs(1u64.checked_shl(on.after().into()).unwrap_or(0));
         lines.extend(row(legs, at, "The packages before it are in."));
         // Nothing that can't be undone follows a look that was not taken.

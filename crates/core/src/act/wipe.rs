@@ -65,7 +65,7 @@ impl Kind for Erase {
             let locked = "It is locked, and erases this way only when it is not.";
             lines.push(lock(Lock::Unlocked, locked, on, at).due(super::Due::Door));
         }
-        lines.extend(works(&[], spec.menu.as_ref(), at));
+        lines.extend(works(&[], spec.menu.as_ref(), spec.question.as_ref(), at));
         lines.extend(open(Axis::Data, at));
         lines.extend(settled(at));
         lines.extend([accounts(family, facts), screen_lock(family, facts)]);

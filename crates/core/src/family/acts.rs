@@ -95,24 +95,64 @@ pub struct DebuggingSpec {
 }
 
 /// A question on the device's own screen.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct Question {
     /// As the device shows it.
     pub text: String,
     /// The highlighted answer.
     pub default: String,
-    /// How to answer for this step.
+    /// How to answer for this step, in words.
     pub answer: String,
+    /// The same as keys or a touch; nothing where a file of before schema 6 words it alone.
+    pub yes: Option<Yes>,
 }
 
-impl Question {
-    /// The question that a file words; none where it words none.
-    pub(super) fn worded(text: String, default: String, answer: String) -> Option<Self> {
-        (!text.is_empty()).then_some(Self {
-            text,
-            default,
-            answer,
-        })
+/// How a unit is told yes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[serde(tag = "by", rename_all = "kebab-case")]
+pub enum Yes {
+    /// By presses from the answer that is highlighted (`N3`).
+    Menu {
+        /// Its way.
+        menu: Menu,
+    },
+    /// By one press of a key.
+    Tap {
+        /// The key.
+        key: Key,
+    },
+    /// By a touch.
+    Touch {
+        /// The words that are touched.
+        on: String,
+    },
+}
+
+impl Yes {
+    /// The keys that it takes; a finger on the screen is one.
+    #[must_use]
+    pub fn keys(&self) -> Vec<Key> {
+        match self {
+            Self::Menu { menu } if menu.presses == 0 => vec![menu.choose],
+            Self::Menu { menu } => vec![menu.by, menu.choose],
+            Self::Tap { key } => vec![*key],
+            Self::Touch { .. } => vec![Key::Screen],
+        }
+    }
+
+    /// In words, with the answer that stands there until then.
+    #[must_use]
+    pub fn said(&self, default: &str) -> String {
+        match self {
+            Self::Menu { menu } => menu.said(),
+            Self::Tap { key } => format!(
+                "It asks on its own screen. Press {} once more to say yes; without that it stays at {default}.",
+                key.shown()
+            ),
+            Self::Touch { on } => format!(
+                "It asks on its own screen; its default answer is {default}. Touch {on} to go on."
+            ),
+        }
     }
 }
 
@@ -135,8 +175,6 @@ pub struct StageSpec {
     pub forms: Vec<String>,
     /// What the device asks, and where it asks.
     pub question: Option<Question>,
-    /// What answers it.
-    pub answered_by: String,
     /// What a person does without a link.
     pub hand: String,
     /// Roles erased at that moment.

@@ -79,6 +79,29 @@ impl Locator<'_> {
         }
     }
 
+    /// Since schema 6 a question is answered by keys or a touch, not in words.
+    fn answers_are_keys(&self, raw: &RawFamily) -> Result<(), FamilyError> {
+        if *raw.schema.get_ref() < 6 {
+            return Ok(());
+        }
+        let stages = raw.stage.iter().map(Spanned::get_ref);
+        let wipes = raw.wipe.iter().map(Spanned::get_ref);
+        let relock = raw.relock.as_ref().map(Spanned::get_ref);
+        let worded = stages
+            .flat_map(|stage| [&stage.answer, &stage.answered_by])
+            .chain(wipes.map(|wipe| &wipe.answer))
+            .chain(relock.map(|relock| &relock.answer))
+            .flatten()
+            .next();
+        match worded {
+            None => Ok(()),
+            Some(worded) => Err(self.refuse(
+                worded.span(),
+                "since schema 6 a question is answered by `yes`: its `menu`, the key to `tap`, or what to `touch`",
+            )),
+        }
+    }
+
     fn family(&self, raw: RawFamily) -> Result<Family, FamilyError> {
         if !(1..=FAMILY_SCHEMA).contains(raw.schema.get_ref()) {
             return Err(self.refuse(
@@ -89,6 +112,7 @@ impl Locator<'_> {
                 ),
             ));
         }
+        self.answers_are_keys(&raw)?;
         let codename = raw.identity.codename;
         if codename.get_ref().parse::<Label>().is_err() {
             return Err(self.refuse(

@@ -25,7 +25,7 @@ use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 pub use acts::{
     BeforeForeign, DebuggingSpec, Effort, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
     RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
-    WipeSpec,
+    WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
@@ -42,8 +42,9 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// 3 = how it is locked again, what a link tells in each mode, ways to read out, what restores the
 /// maker's recovery, choices of the write tool, choreographies, ways to erase the owner's data, what
 /// is read before anything foreign is written. 4 = digests of what the maker publishes, how identifiers
-/// are made up. 5 = seconds and key presses of acts. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 5;
+/// are made up. 5 = seconds and key presses of acts. 6 = questions
+/// are answered by keys or a touch, no more in words. An older file is one that uses none of what came later.
+pub const FAMILY_SCHEMA: u32 = 6;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[

@@ -104,12 +104,23 @@ mod tests {
         assert_eq!(printed.len(), sheet.steps.len());
         for (step, of) in printed.iter().zip(&sheet.steps) {
             assert!(!step.hands.is_empty() && step.hands.iter().all(|one| !one.is_empty()));
-            assert!(step.expected.as_ref().is_some_and(|text| !text.is_empty()), "{step:?}");
+            assert!(
+                step.expected.as_ref().is_some_and(|text| !text.is_empty()),
+                "{step:?}"
+            );
             // How an unlock goes stays with the seal, on paper as on the screen.
-            assert_eq!(step.is_final, step.hands[0].starts_with("How is told"), "{step:?}");
+            assert_eq!(
+                step.is_final,
+                step.hands[0].starts_with("How is told"),
+                "{step:?}"
+            );
             assert_eq!(step.usual_seconds, of.waiting_seconds + of.hands_on_seconds);
         }
         let linked = paper(&family, &sheet, |_| true);
-        assert!(linked.iter().all(|step| step.hands == ["The bench does it over the link."]));
+        assert!(
+            linked
+                .iter()
+                .all(|step| step.hands == ["The bench does it over the link."])
+        );
     }
 }

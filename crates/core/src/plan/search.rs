@@ -638,6 +638,33 @@ mod tests {
         );
     }
 
+    /// A question on the unit's own screen takes keys, or a finger: with those broken nothing is asked for
+    /// that ends in it.
+    #[test]
+    fn what_asks_by_a_broken_key_is_not_planned() {
+        for (codename, mode, broken) in [
+            ("saltern", Mode::Bootloader, Key::VolumeUp),
+            ("gimbal", Mode::Bootloader, Key::Screen),
+        ] {
+            let family = shipped(codename);
+            let plan = |broken| {
+                let start = State {
+                    broken,
+                    ..state(Some(mode), Some(Lock::Locked), None)
+                };
+                find(&family, start, Goal::Unlock, Ways::ALL).unwrap()
+            };
+            assert!(plan(Broken::default()).why_not.is_empty(), "{codename}");
+            let barred = plan(Broken::of([broken]));
+            let rules: Vec<_> = barred.why_not.iter().map(|why| why.rule).collect();
+            assert_eq!(rules, [crate::rule::Rule::N2], "{codename}");
+            assert!(
+                barred.why_not[0].text.contains(broken.shown()),
+                "{codename}"
+            );
+        }
+    }
+
     #[test]
     fn few_states_are_opened() {
         let start = state(Some(Mode::System), Some(Lock::Locked), Some(Switch::On));

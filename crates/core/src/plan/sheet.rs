@@ -182,7 +182,10 @@ pub fn find_to_an_end(
                     if let Some(end) = &mut sheet.end {
                         end.instead = instead.map(|why| {
                             let why = why.trim_end_matches('.');
-                            format!("It ends unlocked on {} and goes no further: {why}.", end.build)
+                            format!(
+                                "It ends unlocked on {} and goes no further: {why}.",
+                                end.build
+                            )
                         });
                     }
                     return Ok(sheet);
@@ -201,10 +204,7 @@ pub fn find_to_an_end(
         }
     }
     let cheapest = unfinished.into_iter().min_by_key(|sheet| sheet.cost);
-    cheapest.map_or_else(
-        || find_along(of, start, goal, wanted, WhyNoWay::Asked),
-        Ok,
-    )
+    cheapest.map_or_else(|| find_along(of, start, goal, wanted, WhyNoWay::Asked), Ok)
 }
 
 /// The same, along a chain from build to build with the unlock in it.
@@ -534,9 +534,13 @@ mod tests {
         let mut family = crate::family::testing::shipped("mooring");
         let from_memory = Mode::TemporaryRecovery;
         let ways = gimbal.moves.into_iter();
-        family.moves.extend(ways.filter(|way| way.from == from_memory));
+        family
+            .moves
+            .extend(ways.filter(|way| way.from == from_memory));
         let modes = gimbal.modes.into_iter();
-        family.modes.extend(modes.filter(|spec| spec.mode == from_memory));
+        family
+            .modes
+            .extend(modes.filter(|spec| spec.mode == from_memory));
         family.temporary_start = gimbal.temporary_start;
         family.read_routes = gimbal.read_routes;
         family

@@ -51,7 +51,11 @@ impl Sighting {
                 let words: Vec<&str> = words.split_whitespace().collect();
                 let sentence = words.join(" ");
                 let is_ended = sentence.ends_with(['.', '!', '?']);
-                Ok(if is_ended { sentence } else { format!("{sentence}.") })
+                Ok(if is_ended {
+                    sentence
+                } else {
+                    format!("{sentence}.")
+                })
             }
             _ => Ok(self.text.clone()),
         }
@@ -387,19 +391,33 @@ mod tests {
                 recovery: Some(crate::mode::RecoveryKind::Stock),
                 ..State::from_facts(&known)
             };
-            let goals = [Goal::Unlock, Goal::Erase, Goal::ToSystem, Goal::ToBootloader];
+            let goals = [
+                Goal::Unlock,
+                Goal::Erase,
+                Goal::ToSystem,
+                Goal::ToBootloader,
+            ];
             let sheets = goals.map(|goal| find(&family, start, goal, Ways::ALL));
             for step in sheets.into_iter().flatten().flat_map(|sheet| sheet.steps) {
                 let all = sightings(&family, &step);
                 let has = |id: &str| all.iter().any(|one| one.id == id);
                 let starts = step.after.mode == Some(Mode::System);
                 assert_eq!((has("animation"), has("not-verified")), (starts, starts));
-                assert_eq!(has("nothing-installed"), step.act.file().is_some(), "{file}");
-                assert_eq!(has("charging"), step.after.mode != Some(Mode::Off), "{file}");
+                assert_eq!(
+                    has("nothing-installed"),
+                    step.act.file().is_some(),
+                    "{file}"
+                );
+                assert_eq!(
+                    has("charging"),
+                    step.after.mode != Some(Mode::Off),
+                    "{file}"
+                );
                 for one in &all {
-                    let elsewhere = one.facts.iter().any(|(key, mode)| {
-                        *key == FactKey::Mode && *mode != Mode::System.id()
-                    });
+                    let elsewhere = one
+                        .facts
+                        .iter()
+                        .any(|(key, mode)| *key == FactKey::Mode && *mode != Mode::System.id());
                     assert_eq!(one.may_have_run(), !elsewhere, "{file}: {}", one.id);
                 }
             }
@@ -409,7 +427,10 @@ mod tests {
     #[test]
     fn what_is_none_of_the_known_takes_a_sentence() {
         let family = gimbal();
-        let start = State::from_facts(&facts(&[(FactKey::Mode, "system"), (FactKey::Debugging, "on")]));
+        let start = State::from_facts(&facts(&[
+            (FactKey::Mode, "system"),
+            (FactKey::Debugging, "on"),
+        ]));
         let sheet = find(&family, start, Goal::ToBootloader, Ways::ALL).unwrap();
         let all = sightings(&family, &sheet.steps[0]);
         let (first, last) = (&all[0], &all[all.len() - 1]);

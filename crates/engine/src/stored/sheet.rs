@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use veritope_core::act::{self, Args, How};
 use veritope_core::builds::End;
 use veritope_core::consent::Consent;
-use veritope_core::family::{Menu, Phase, Question};
+use veritope_core::family::{Menu, Phase, Question, Yes};
 use veritope_core::plan::sheet::{SheetHead, WhyNot};
 use veritope_core::plan::{self, Cost};
 use veritope_core::state::{Broken, State};
@@ -351,6 +351,48 @@ form! {
         text: String,
         default: String,
         answer: String,
+        #[serde(default)]
+        yes: Option<YesBy>,
+    }
+}
+
+/// How the unit is told yes: one of these.
+#[derive(Default, Serialize, Deserialize)]
+#[serde(default)]
+struct YesBy {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    menu: Option<MenuLine>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    tap: Option<KeyWord>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    touch: Option<String>,
+}
+
+impl Form<Yes> for YesBy {
+    fn of(it: &Yes) -> Self {
+        match it {
+            Yes::Menu { menu } => Self {
+                menu: Some(MenuLine::of(menu)),
+                ..Self::default()
+            },
+            Yes::Tap { key } => Self {
+                tap: Some(KeyWord::of(key)),
+                ..Self::default()
+            },
+            Yes::Touch { on } => Self {
+                touch: Some(on.clone()),
+                ..Self::default()
+            },
+        }
+    }
+
+    fn read(self) -> Result<Yes, String> {
+        match (self.menu, self.tap, self.touch) {
+            (Some(menu), None, None) => Ok(Yes::Menu { menu: menu.read()? }),
+            (None, Some(key), None) => Ok(Yes::Tap { key: key.read()? }),
+            (None, None, Some(on)) => Ok(Yes::Touch { on }),
+            _ => Err("an answer takes one of `menu`, `tap` and `touch`".to_owned()),
+        }
     }
 }
 

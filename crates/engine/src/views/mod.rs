@@ -546,12 +546,13 @@ impl Views {
                 .next_step()
                 .map(|step| self.step_view(record, run, step)),
             diverged: run.diverged.clone(),
-            causes: family
-                .zip(run.strayed.as_ref())
-                .map_or_else(Vec::new, |(family, (act, expected))| {
+            causes: family.zip(run.strayed.as_ref()).map_or_else(
+                Vec::new,
+                |(family, (act, expected))| {
                     let (facts, kept) = (record.known(), record.captures.len());
                     triage::strayed(family, &facts, kept, act, *expected)
-                }),
+                },
+            ),
             older_text: self.older_text(record, run),
             table: family
                 .zip(table)

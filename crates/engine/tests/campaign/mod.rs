@@ -31,9 +31,9 @@ use veritope_standin::gate::{Answer, Gate};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::{Opening, Scheme};
 use veritope_standin::{Birth, Factory, Fault, LockState, Running, Setting};
-use veritope_wire::{Digest, RunId};
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{ActKind, Handle};
+use veritope_wire::{Digest, RunId};
 
 use crate::support::{Bench, Patient, seat};
 
@@ -460,11 +460,11 @@ impl World {
                 self.make_ready();
                 self.supply();
                 let promised = (refused == 0).then(|| self.promised(goal)).flatten();
-                let begun = self.bench.engine.runs.begin_run(
-                    self.bench.unit,
-                    goal,
-                    self.bench.request(),
-                );
+                let begun =
+                    self.bench
+                        .engine
+                        .runs
+                        .begin_run(self.bench.unit, goal, self.bench.request());
                 self.is_kept(promised.as_ref(), &begun);
                 match begun {
                     Ok(_) => continue,

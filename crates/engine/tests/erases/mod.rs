@@ -101,7 +101,10 @@ fn after_an_erase_that_was_seen_nothing_is_asked_until_it_may_be_set_up() {
     bench.stop_what_is_open();
     bench.restart();
     bench.engine.watch();
-    let again = bench.engine.runs.begin_run(bench.unit, Goal::Erase, bench.request());
+    let again = bench
+        .engine
+        .runs
+        .begin_run(bench.unit, Goal::Erase, bench.request());
     let run = again.expect("nothing of the owner's is on it");
     bench.consent(run).unwrap();
     bench.step(run).unwrap();
@@ -109,10 +112,16 @@ fn after_an_erase_that_was_seen_nothing_is_asked_until_it_may_be_set_up() {
     assert_eq!(bench.step(run).unwrap(), StepEnd::GoalReached);
     // Its system runs now, and nobody sees what its owner does there.
     assert_eq!(bench.record().known().empty_since(), None);
-    let asked = bench.engine.runs.begin_run(bench.unit, Goal::Erase, bench.request());
+    let asked = bench
+        .engine
+        .runs
+        .begin_run(bench.unit, Goal::Erase, bench.request());
     let (_, lines) = refused(asked.unwrap_err());
     let rules: Vec<Rule> = lines.iter().map(|(rule, _)| *rule).collect();
-    assert!(rules.contains(&Rule::U6) && rules.contains(&Rule::U9), "{lines:?}");
+    assert!(
+        rules.contains(&Rule::U6) && rules.contains(&Rule::U9),
+        "{lines:?}"
+    );
 }
 
 #[test]

@@ -147,7 +147,8 @@ pub(crate) fn opens(on: Ground<'_>, at: Standpoint) -> Option<Line> {
     if let Some(Leg::Unlock { .. }) = chain.legs.first() {
         return None;
     }
-    let text = "The build that runs can't be unlocked; packages that lead to one that can come first.";
+    let text =
+        "The build that runs can't be unlocked; packages that lead to one that can come first.";
     let line = Line::missing(Rule::U5, text, Need::Carried { cure: None });
     let line = line.citing(facts, [FactKey::Build]).due(Due::Door);
     Some(match at.when {

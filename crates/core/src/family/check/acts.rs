@@ -8,11 +8,11 @@ use veritope_wire::Label;
 use super::{FamilyError, Locator};
 use crate::facts::{FactKey, FactKind, FactValue};
 use crate::family::raw::{
-    RawBeforeForeign, RawMove, RawPhase, RawRelock, RawSlotSwitch, RawStage, RawWipe, YesNo,
+    RawBeforeForeign, RawMove, RawPhase, RawRelock, RawSlotSwitch, RawStage, RawWipe, RawYes, YesNo,
 };
 use crate::family::{
     BeforeForeign, Effort, FactPlace, Method, ModeSpec, MoveSpec, PartitionSpec, Phase, PhaseKind,
-    Question, RelockAct, RelockSpec, Role, SlotSwitchSpec, StageSpec, WipeSpec,
+    Question, RelockAct, RelockSpec, Role, SlotSwitchSpec, StageSpec, WipeSpec, Yes,
 };
 use crate::mode::Mode;
 
@@ -138,8 +138,7 @@ impl Locator<'_> {
                 only_for: stage.only_for,
                 needs_toggle: stage.needs_toggle == YesNo::Yes,
                 forms: stage.forms.into_inner(),
-                question: Question::worded(stage.question, stage.default, stage.answer),
-                answered_by: stage.answered_by,
+                question: self.question(stage.question, stage.default, stage.answer, stage.yes)?,
                 hand: stage.hand,
                 erases: stage.erases,
                 ends_in: *stage.ends_in.get_ref(),
@@ -147,6 +146,45 @@ impl Locator<'_> {
             });
         }
         Ok(stages)
+    }
+
+    /// What a unit asks and how it is told yes: by keys or a touch, in older files in words.
+    fn question(
+        &self,
+        text: String,
+        default: String,
+        answer: Option<Spanned<String>>,
+        yes: Option<Spanned<RawYes>>,
+    ) -> Result<Option<Question>, FamilyError> {
+        let Some(yes) = yes else {
+            return Ok((!text.is_empty()).then(|| Question {
+                text,
+                default,
+                answer: answer.map_or_else(String::new, Spanned::into_inner),
+                yes: None,
+            }));
+        };
+        let span = yes.span();
+        if text.is_empty() {
+            return Err(self.refuse(span, "`yes` answers a question, and none is worded"));
+        }
+        let RawYes { menu, tap, touch } = yes.into_inner();
+        let ways = [
+            menu.map(|menu| Yes::Menu { menu }),
+            tap.map(|key| Yes::Tap { key }),
+            touch.map(|on| Yes::Touch { on }),
+        ];
+        let mut ways = ways.into_iter().flatten();
+        let (Some(yes), None) = (ways.next(), ways.next()) else {
+            let what = "`yes` takes one of `menu`, `tap` and `touch`";
+            return Err(self.refuse(span, what));
+        };
+        Ok(Some(Question {
+            answer: yes.said(&default),
+            text,
+            default,
+            yes: Some(yes),
+        }))
     }
 
     pub(super) fn relock(
@@ -190,7 +228,7 @@ impl Locator<'_> {
                     mode: *mode.get_ref(),
                     method: raw.method,
                     forms: raw.forms,
-                    question: Question::worded(raw.question, raw.default, raw.answer),
+                    question: self.question(raw.question, raw.default, raw.answer, raw.yes)?,
                     ends_in: *ends_in.get_ref(),
                     pace: self.pace(raw.usual, stuck)?,
                     effort: Effort {
@@ -302,7 +340,7 @@ impl Locator<'_> {
                 mode: *spec.mode.get_ref(),
                 lock: spec.lock,
                 by: spec.by,
-                question: Question::worded(spec.question, spec.default, spec.answer),
+                question: self.question(spec.question, spec.default, spec.answer, spec.yes)?,
                 erases: spec.erases.into_inner(),
                 ends_in: *spec.ends_in.get_ref(),
                 hand: spec.hand,

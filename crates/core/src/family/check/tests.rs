@@ -42,9 +42,9 @@ fn the_shipped_file_loads_and_its_digest_is_its_texts() {
 fn each_mistake_is_named_with_its_line() {
     let cases = [
         (
-            "schema = 5",
+            "schema = 6",
             "schema = 9",
-            "`schema` is 9; this program reads 1 to 5",
+            "`schema` is 9; this program reads 1 to 6",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
         (
@@ -133,10 +133,40 @@ fn all_shipped_files_load_under_their_own_codename() {
 /// Files of earlier versions are read as they are.
 #[test]
 fn an_older_file_is_read() {
-    for version in [1, 2, 3] {
-        let older = GIMBAL.replace("schema = 5", &format!("schema = {version}"));
-        assert_ne!(older, GIMBAL);
-        assert_eq!(load("gimbal.toml", &older).unwrap().partitions.len(), 9);
+    // Up to version 5 an answer was worded.
+    let yes = "yes = { touch = \"Yes, unlock and erase\" }";
+    let words = "answered_by = \"touch\"\nanswer = \"Touch yes.\"";
+    for version in [1, 2, 3, 5] {
+        let older = GIMBAL.replace("schema = 6", &format!("schema = {version}"));
+        let older = older.replace(yes, words);
+        assert!(older.contains(words));
+        let family = load("gimbal.toml", &older).unwrap();
+        assert_eq!(family.partitions.len(), 9);
+        let asked = family.stages[0].question.as_ref().unwrap();
+        assert_eq!((asked.answer.as_str(), &asked.yes), ("Touch yes.", &None));
+    }
+}
+
+/// Every question of a shipped family is answered by keys or a touch, in one sentence that names them.
+#[test]
+fn answers_are_keys_and_touches() {
+    for (file, text) in crate::family::SHIPPED {
+        let family = load(file, text).unwrap();
+        let stages = family.stages.iter().filter_map(|one| one.question.as_ref());
+        let wipes = family.wipes.iter().filter_map(|one| one.question.as_ref());
+        let relock = family
+            .relock
+            .act
+            .iter()
+            .filter_map(|one| one.question.as_ref());
+        for asked in stages.chain(wipes).chain(relock) {
+            let yes = asked.yes.as_ref().unwrap();
+            assert!(!yes.keys().is_empty(), "{file}");
+            let named = |key: &crate::family::Key| {
+                *key == crate::family::Key::Screen || asked.answer.contains(key.shown())
+            };
+            assert!(yes.keys().iter().all(named), "{file}: {}", asked.answer);
+        }
     }
 }
 
@@ -165,6 +195,30 @@ fn mistakes_in_what_came_with_version_three_are_named() {
             "id = \"erase-everything\"",
             "id = \"write-only\"",
             "`tool_choice.id` write-only stands twice",
+        ),
+        (
+            "gimbal",
+            "yes = { touch = \"Yes, erase\" }",
+            "yes = { touch = \"Yes, erase\", tap = \"power\" }",
+            "`yes` takes one of `menu`, `tap` and `touch`",
+        ),
+        (
+            "gimbal",
+            "yes = { touch = \"Yes, erase\" }",
+            "yes = { }",
+            "`yes` takes one of `menu`, `tap` and `touch`",
+        ),
+        (
+            "gimbal",
+            "yes = { touch = \"Yes, erase\" }",
+            "answer = \"Touch Yes.\"",
+            "since schema 6 a question is answered by `yes`",
+        ),
+        (
+            "gimbal",
+            "question = \"Erase everything?\"",
+            "# It asks nothing.",
+            "`yes` answers a question, and none is worded",
         ),
         (
             "gimbal",

@@ -39,9 +39,12 @@ pub(crate) struct RawRelock {
     /// The answer that is highlighted.
     #[serde(default)]
     pub(crate) default: String,
-    /// The answer for this step, in words.
-    #[serde(default)]
-    pub(crate) answer: String,
+    /// The answer for this step, in words; up to schema 5.
+    #[schema(value_type = Option<String>)]
+    pub(crate) answer: Option<Spanned<String>>,
+    /// How the unit is told yes.
+    #[schema(value_type = Option<RawYes>)]
+    pub(crate) yes: Option<Spanned<RawYes>>,
     /// Mode that the unit is in after; the one that takes it where not said.
     #[schema(value_type = Option<Mode>)]
     pub(crate) ends_in: Option<Spanned<Mode>>,
@@ -61,6 +64,18 @@ pub(crate) struct RawRelock {
     #[serde(default)]
     #[schema(value_type = Vec<RawPhase>)]
     pub(crate) phase: Vec<Spanned<RawPhase>>,
+}
+
+/// How a unit is told yes on its own screen: by one of these.
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawYes {
+    /// Its way from the highlighted answer.
+    pub(crate) menu: Option<Menu>,
+    /// The key that is pressed once.
+    pub(crate) tap: Option<Key>,
+    /// The words that are touched.
+    pub(crate) touch: Option<String>,
 }
 
 /// A way to erase the owner's data.
@@ -88,9 +103,12 @@ pub(crate) struct RawWipe {
     /// The answer that is highlighted.
     #[serde(default)]
     pub(crate) default: String,
-    /// The answer for this step, in words.
-    #[serde(default)]
-    pub(crate) answer: String,
+    /// The answer for this step, in words; up to schema 5.
+    #[schema(value_type = Option<String>)]
+    pub(crate) answer: Option<Spanned<String>>,
+    /// How the unit is told yes.
+    #[schema(value_type = Option<RawYes>)]
+    pub(crate) yes: Option<Spanned<RawYes>>,
     /// Roles whose partitions it erases: user data and cache, nothing else.
     #[schema(value_type = Vec<Role>)]
     pub(crate) erases: Spanned<Vec<Role>>,
@@ -286,12 +304,17 @@ pub(crate) struct RawStage {
     pub(crate) question: String,
     /// The answer that is highlighted.
     pub(crate) default: String,
-    /// How it is answered.
-    pub(crate) answered_by: String,
+    /// How it is answered, in a word; up to schema 5.
+    #[schema(value_type = Option<String>)]
+    pub(crate) answered_by: Option<Spanned<String>>,
     /// How, in words.
     pub(crate) hand: String,
-    /// The answer for this step, in words.
-    pub(crate) answer: String,
+    /// The answer for this step, in words; up to schema 5.
+    #[schema(value_type = Option<String>)]
+    pub(crate) answer: Option<Spanned<String>>,
+    /// How the unit is told yes.
+    #[schema(value_type = Option<RawYes>)]
+    pub(crate) yes: Option<Spanned<RawYes>>,
     /// Roles whose partitions it erases.
     pub(crate) erases: Vec<Role>,
     /// Partitions that exist once and that it destroys all the same (B5).
