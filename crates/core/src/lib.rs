@@ -81,6 +81,7 @@ pub mod rule;
 pub mod shell;
 pub mod signs;
 pub mod standing;
+pub mod started;
 pub mod state;
 pub mod steady;
 pub mod triage;

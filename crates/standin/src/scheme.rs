@@ -119,6 +119,8 @@ pub struct Scheme {
     pub type_codes: &'static [&'static str],
     /// Whether each mode tells identities of its own, and none of them the fused index.
     pub tells_by_mode: bool,
+    /// Whether each start of its system puts the maker's recovery back where another one lies.
+    pub restores_recovery: bool,
     /// Builds.
     pub builds: &'static [Build],
     /// Packages.
@@ -159,6 +161,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &["35712804"],
         tells_by_mode: false,
+        restores_recovery: false,
         builds: &[
             build("TH5.8.2.260905", "2026-09", Opens::Yes, 3),
             build("TH5.8.3.261104", "2026-11", Opens::Yes, 4),
@@ -179,6 +182,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &["35604911"],
         tells_by_mode: false,
+        restores_recovery: true,
         builds: &[
             build("OB-510.2608.v4", "2026-08", Opens::Yes, 4),
             build("OB-510.2610.v6", "2026-10", Opens::Yes, 6),
@@ -199,6 +203,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &["35184607", "35184715"],
         tells_by_mode: false,
+        restores_recovery: false,
         builds: &[
             build("K2.5.1.77", "2026-04", Opens::Yes, 0),
             build("K2.5.2.80", "2026-09", Opens::Yes, 0),
@@ -219,6 +224,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &["35340120"],
         tells_by_mode: false,
+        restores_recovery: false,
         builds: &[
             build("WM1-3.1-2603", "2026-03", Opens::Enabled, 0),
             build("WM1-3.2-2606", "2026-06", Opens::No, 0),
@@ -264,6 +270,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &["35918006"],
         tells_by_mode: true,
+        restores_recovery: false,
         builds: &[
             build("SM9.2.0.260812", "2026-08", Opens::Yes, 5),
             build("SM9.2.1.261021", "2026-10", Opens::Yes, 6),
@@ -284,6 +291,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &[],
         tells_by_mode: false,
+        restores_recovery: false,
         builds: &[build("bobbin-2.3", "2026-05", Opens::Yes, 0)],
         packages: &[],
     },
@@ -301,6 +309,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: true,
         type_codes: &[],
         tells_by_mode: false,
+        restores_recovery: false,
         builds: &[build("loop-4.1.7-20261011", "2026-10", Opens::Yes, 0)],
         packages: &[],
     },
@@ -318,6 +327,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: false,
         type_codes: &[],
         tells_by_mode: false,
+        restores_recovery: false,
         builds: &[
             build("LN3X.7.0.2607", "2026-07", Opens::Yes, 2),
             build("LN3X.7.1.2610", "2026-10", Opens::Yes, 3),

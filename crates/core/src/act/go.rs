@@ -9,7 +9,7 @@ use crate::dossier::By;
 use crate::facts::FactKey;
 use crate::family::{Family, MoveBy, MoveSpec, Pace};
 use crate::mode::{Mode, RecoveryKind};
-use crate::state::{BackedUp, Bit, Data, Look, Presence, State};
+use crate::state::{Bit, Data, Look, Presence, State};
 
 /// Goes to another mode.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -75,10 +75,6 @@ impl Kind for Go {
         if spec.to == Mode::StockRecovery && at.recovery.is_none() {
             at.recovery = Some(RecoveryKind::Stock);
             at.look = Look::Assumed;
-        }
-        if spec.to == Mode::System {
-            // It rewrites living partitions (B6).
-            at.backed_up = at.backed_up.min(BackedUp::Fixed);
         }
         at
     }

@@ -28,8 +28,9 @@ use crate::evidence::{Basis, Cure, Due, Line, Need};
 use crate::facts::{FactKey, Happening};
 use crate::family::{Family, Key, Menu, Phase, Question, Role, Yes};
 use crate::goal::Goal;
-use crate::mode::Lock;
+use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
+use crate::started::started;
 use crate::state::{Bit, Data, Presence, State, Switch};
 
 pub use doing::{Ask, Command, Doing, Reading};
@@ -437,7 +438,11 @@ impl Act {
     }
 
     pub(crate) fn after(&self, at: State, family: &Family) -> State {
-        of_its_kind!(self, one => one.after(at, family))
+        let after = of_its_kind!(self, one => one.after(at, family));
+        match (at.mode, after.mode) {
+            (from, Some(Mode::System)) if from != Some(Mode::System) => started(after, family),
+            _ => after,
+        }
     }
 
     pub(crate) fn price(&self, at: State, family: &Family) -> Price {

@@ -10,6 +10,7 @@ use veritope_core::family::{Family, ModeSpec, Recognised, Session};
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::plan::sighting::concluded;
 use veritope_core::signs::{self, Signs};
+use veritope_core::started::{self, Between};
 use veritope_link::{DeviceLink, LinkError, Transport, readings};
 use veritope_wire::link::{DeviceState, Epoch, Handle, LinkHappening, Listed};
 use veritope_wire::{BenchTime, BridgeId, UnitId};
@@ -128,12 +129,14 @@ impl Links {
                 at,
                 epoch,
             });
-            if may_have_run(&record, family, known.mode(), facts.mode(), state.epoch) {
-                entries.push(Entry::Happened {
-                    happening: Happening::SystemRan,
+            let between = between(&record, known.mode(), facts.mode(), state.epoch);
+            if between.may_have_run(family) {
+                let all = started::happened(family, &known).into_iter();
+                entries.extend(all.map(|happening| Entry::Happened {
+                    happening,
                     at,
                     epoch,
-                });
+                }));
             }
         }
         let mut voided = vec![Happening::ModeChanged];
@@ -418,46 +421,20 @@ fn nobody(family: Option<&Family>, known: &Facts, nickname: &str) -> String {
     )
 }
 
-/// Whether the system ran since the last look, or may have: living partitions are other ones then
-/// (`B6`). What our own step did is known; what happened while nobody looked is judged by how often
-/// the device side raised its epoch.
-fn may_have_run(
-    record: &UnitRecord,
-    family: Option<&Family>,
-    before: Option<Mode>,
-    now: Option<Mode>,
-    epoch: Epoch,
-) -> bool {
-    if now == Some(Mode::System) || now.is_none() {
-        return true;
+/// What this look and the one before it tell of the time between them.
+fn between(record: &UnitRecord, before: Option<Mode>, now: Option<Mode>, epoch: Epoch) -> Between {
+    let rows = record.facts.iter().filter(|row| row.key == FactKey::Mode);
+    let last = rows.max_by_key(|row| (row.at, row.id));
+    let under_way = record.active_run().filter(|run| run.open.is_some());
+    let step = under_way.and_then(crate::desk::unit::RunRecord::next_step);
+    let raised = |then: Epoch| epoch.0.saturating_sub(then.0);
+    Between {
+        before,
+        last: last.and_then(|row| Mode::from_id(&row.value.exact())),
+        now,
+        led_to: step.and_then(|step| step.after.mode),
+        raised: record.epoch.map_or(u64::MAX, raised),
     }
-    let is_ours = record
-        .active_run()
-        .filter(|run| run.open.is_some())
-        .and_then(crate::desk::unit::RunRecord::next_step)
-        .is_some_and(|step| step.after.mode == now);
-    if is_ours {
-        return false;
-    }
-    // Leaving a mode and coming back to it through the system raises the epoch three times at
-    // least, where no single way leads from the system into it; a cable out and in raises it twice.
-    let last = record
-        .facts
-        .iter()
-        .filter(|row| row.key == FactKey::Mode)
-        .max_by_key(|row| (row.at, row.id))
-        .map(|row| row.value.exact());
-    let is_same = now.is_some_and(|now| before == Some(now) || last.as_deref() == Some(now.id()));
-    let has_short_way = family.is_none_or(|family| {
-        family
-            .moves
-            .iter()
-            .any(|way| way.from == Mode::System && Some(way.to) == now)
-    });
-    let raised = record
-        .epoch
-        .map_or(u64::MAX, |then| epoch.0.saturating_sub(then.0));
-    !(is_same && !has_short_way && raised <= 2)
 }
 
 /// What is wrong with the signs of a unit's mode (`K5`). A unit that is listed and lets no computer

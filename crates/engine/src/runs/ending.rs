@@ -7,6 +7,7 @@ use veritope_core::mode::Lock;
 use veritope_core::plan::Step;
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
+use veritope_core::started;
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
 use crate::desk::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
@@ -244,7 +245,8 @@ impl Runs {
         let at = self.pen.now();
         let mut entries = vec![Entry::happened(Happening::ModeChanged, at)];
         if chosen.may_have_run() {
-            entries.push(Entry::happened(Happening::SystemRan, at));
+            let all = started::happened(Some(family), &record.known()).into_iter();
+            entries.extend(all.map(|what| Entry::happened(what, at)));
         }
         let mut facts = Vec::new();
         for (key, value) in &chosen.facts {

@@ -6,11 +6,12 @@ use veritope_core::coverage::{Agreement, Keeping, Rest};
 use veritope_core::facts::FactKey;
 use veritope_core::family::Role;
 use veritope_core::goal::Goal;
+use veritope_core::mode::RecoveryKind;
 use veritope_core::partitions::Listing;
 use veritope_core::rule::Rule;
-use veritope_engine::CaptureKind;
 use veritope_engine::desk::record::Way;
 use veritope_engine::keeping::KeepingError;
+use veritope_engine::{CaptureKind, StepEnd};
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::Gate;
 use veritope_standin::profile::Profile;
@@ -355,4 +356,44 @@ fn what_each_mode_tells_of_the_modern_phone_is_one_unit() {
     bench.stands_in(Running::System);
     bench.stands_in(Running::Bootloader);
     assert!(known(&bench, FactKey::ChipId).is_some());
+}
+
+/// `M11`: once its system has started, another recovery is assumed to be gone, and a look finds what is.
+#[test]
+fn a_recovery_that_vanishes_is_not_believed_in_and_seen_to_be_gone() {
+    let bench = met("kelpie", LockState::Unlocked);
+    let custom = veritope_formats::startimage::build_start_image(
+        "kelpie",
+        "recovery",
+        "3.2.0",
+        &[5; 20_000],
+    );
+    let put = bench.bridge.with(HANDLE, |device| {
+        device.met_in(Running::CustomRecovery, 0).unwrap();
+        device.found_with("recovery", &custom).unwrap();
+        Ok(())
+    });
+    put.unwrap();
+    bench.looked();
+    let recovery = || {
+        let known = bench.record().known();
+        (known.recovery(), known.known(FactKey::Recovery).is_some())
+    };
+    assert_eq!(recovery(), (Some(RecoveryKind::Custom), true));
+    let run = bench.begin(Goal::ToSystem);
+    while !matches!(bench.step(run).unwrap(), StepEnd::GoalReached) {}
+    assert_eq!(recovery(), (None, false), "{:#?}", bench.log());
+    // Nobody plans on it, and the next look finds the maker's.
+    let there = bench
+        .engine
+        .runs
+        .preview(bench.unit, Goal::ToCustomRecovery);
+    assert!(there.is_err(), "{there:?}");
+    let truth = bench.bridge.with(HANDLE, |device| {
+        device.met_in(Running::StockRecovery, 0).unwrap();
+        Ok(())
+    });
+    truth.unwrap();
+    bench.looked();
+    assert_eq!(recovery().0, Some(RecoveryKind::Stock));
 }

@@ -473,6 +473,7 @@ impl Device {
             };
             self.saved.next_start = NextStart::Usual;
             self.saved.starts += 1;
+            self.restore_recovery()?;
         }
         if going.to == Running::System && !self.profile.is_facts_only() {
             content::live(
@@ -488,6 +489,28 @@ impl Device {
         }
         self.raise(LinkHappening::ModeChanged);
         Ok(())
+    }
+
+    /// The system looks for its maker's recovery as it starts, and writes it where another one lies.
+    fn restore_recovery(&mut self) -> io::Result<()> {
+        let restores = self.scheme().is_some_and(|scheme| scheme.restores_recovery);
+        if !restores || self.profile.is_facts_only() {
+            return Ok(());
+        }
+        let lies = self.part("recovery").map(|part| read_start_image(&part));
+        if lies?.is_ok_and(|image| image.kind == "stock-recovery") {
+            return Ok(());
+        }
+        let images = content::stock_images(&self.profile);
+        let Some((label, bytes)) = images.into_iter().find(|(label, _)| *label == "recovery")
+        else {
+            return Ok(());
+        };
+        let (offset, length) = self.span(label).map_err(io::Error::other)?;
+        // Whole, so that nothing of the other one is left behind it.
+        let mut whole = bytes;
+        whole.resize(usize::try_from(length).unwrap_or(whole.len()), 0);
+        self.storage.write_at(offset, &whole)
     }
 
     fn save(&self) -> io::Result<()> {

@@ -197,6 +197,37 @@ fn download_mode_writes_a_stream_that_is_whole() {
     );
 }
 
+/// Straight in it stays; a start of the system in between brings the maker's back, whole.
+#[test]
+fn a_start_of_the_system_puts_its_makers_recovery_back_where_it_does() {
+    let custom = veritope_formats::startimage::build_start_image(
+        "kelpie",
+        "recovery",
+        "3.2.0",
+        &[5; 20_000],
+    );
+    let written = |to: &str| {
+        let (mut device, clock) = of_family("kelpie", Running::Download, 64);
+        let (at, length) = device.span("recovery").unwrap();
+        let mut stock = vec![0; usize::try_from(length).unwrap()];
+        device.storage().read_at(at, &mut stock).unwrap();
+        let stream = streamed(&mut device, StreamKind::Download, Some("recovery"), &custom);
+        taken(&mut device, stream).unwrap();
+        assert_eq!(device.own_recovery(), Running::CustomRecovery);
+        if to == "system" {
+            act(&mut device, ActKind::Restart, &[("mode", "system")]).unwrap();
+            clock.pass(900);
+            device.tick().unwrap();
+            assert_eq!(device.truth().1, Running::System);
+        }
+        let mut now = vec![0; stock.len()];
+        device.storage().read_at(at, &mut now).unwrap();
+        (device.own_recovery(), now == stock)
+    };
+    assert_eq!(written("nowhere"), (Running::CustomRecovery, false));
+    assert_eq!(written("system"), (Running::StockRecovery, true));
+}
+
 #[test]
 fn the_modern_phone_tells_another_identity_in_each_mode() {
     let (mut device, _) = of_family("halyard", Running::System, 1 << 10);
