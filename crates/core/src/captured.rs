@@ -92,6 +92,26 @@ pub struct CapturedFacts {
     pub is_unique: bool,
 }
 
+/// Which of two reads that differ is kept, by a third (`B4`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kept {
+    /// The first.
+    First,
+    /// The second.
+    Second,
+}
+
+/// What is kept of a piece that was read three times, since the first two differ: what two of them agree on;
+/// nothing where no two do. What was never read a first time agrees with nothing.
+#[must_use]
+pub fn of_three<T: PartialEq>(first: Option<&T>, second: &T, third: &T) -> Option<Kept> {
+    if third == second {
+        Some(Kept::Second)
+    } else {
+        (first == Some(third)).then_some(Kept::First)
+    }
+}
+
 /// Who took a capture.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -177,5 +197,31 @@ impl Inside {
     #[must_use]
     pub fn is_custom_recovery(&self) -> bool {
         matches!(self, Self::StartImage { kind, .. } if kind == "recovery")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        /// What is kept was read twice, whichever two they were.
+        #[test]
+        fn what_is_kept_of_three_was_read_twice(first in prop::option::of(0..4u8), second in 0..4u8, third in 0..4u8) {
+            prop_assume!(first != Some(second));
+            let kept = match of_three(first.as_ref(), &second, &third) {
+                Some(Kept::First) => first,
+                Some(Kept::Second) => Some(second),
+                None => None,
+            };
+            let reads = [first, Some(second), Some(third)];
+            let times = |value: u8| reads.iter().filter(|read| **read == Some(value)).count();
+            match kept {
+                Some(value) => prop_assert_eq!(times(value), 2),
+                None => prop_assert!((0..4).all(|value| times(value) < 2)),
+            }
+        }
     }
 }

@@ -10,6 +10,7 @@
 //! keep-safe, charge, consent) are not searched: they are the other lines of the same lists.
 
 pub mod due;
+pub mod ending;
 pub mod ledger;
 pub mod paper;
 mod search;

@@ -13,6 +13,7 @@
 mod check;
 mod findings;
 mod lines;
+pub mod order;
 mod outlook;
 
 use serde::Serialize;

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
+use veritope_core::captured::{Kept, of_three};
 use veritope_core::coverage::{Agreement, Rest};
 use veritope_core::digest::FrameLayout;
 use veritope_core::extent::Extent;
@@ -380,18 +381,17 @@ impl Reader<'_> {
             }
             agreement = Agreement::TwoOfThree;
             let third = layout.value(index, &self.frame(image, index)?);
-            if third == second.value {
-                staging.replace(&image.label, second, as_in)?;
-            } else if was != Some(&third) {
-                return Err(no_backup(
+            match of_three(was, &second.value, &third) {
+                Some(Kept::First) => Ok(()),
+                Some(Kept::Second) => Ok(staging.replace(&image.label, second, as_in)?),
+                None => Err(no_backup(
                     Rule::B4,
                     format!(
                         "no two reads of frame {index} of {} agree: a bad cable or worn storage; change the cable and try again",
                         image.label
                     ),
-                ));
+                )),
             }
-            Ok(())
         })?;
         Ok(agreement)
     }

@@ -4,16 +4,17 @@
 
 use veritope_core::act::{Act, Ground, PutBack, PutStock, Standpoint, list};
 use veritope_core::budget;
-use veritope_core::coverage::{Agreement, Origin, Rest, Taker, VerifiedCopy, WriteShown};
+use veritope_core::coverage::{Origin, VerifiedCopy, WriteShown};
 use veritope_core::digest::FrameList;
 use veritope_core::dossier::{Dossier, Put, Witnessed};
 use veritope_core::evidence::Line;
-use veritope_core::facts::{FactValue, Happening, Source};
+use veritope_core::facts::{FactValue, Source};
 use veritope_core::family::Wanted;
 use veritope_core::family::{Changes, Chip, Family, Role};
 use veritope_core::matching::Finding;
 use veritope_core::partitions::{OwnPartition, role_of};
 use veritope_core::plan::due::in_the_way;
+use veritope_core::present::{Held, in_turn, present};
 use veritope_core::rule::Rule;
 use veritope_core::worth;
 use veritope_link::{DeviceLink, OpenWrite};
@@ -142,44 +143,13 @@ impl Keeping {
     /// What is known to lie in a partition now: what was read of it, or written and read back, since
     /// anything could last have changed it; nothing otherwise.
     pub(crate) fn present_of(record: &UnitRecord, label: &Label) -> Option<Digest> {
-        if record.torn.iter().any(|torn| torn.label == *label) {
-            return None;
-        }
-        // What we write elsewhere leaves this partition as it is; what was written here counts once it
-        // was read back.
-        let elsewhere = [Happening::SystemWritten, Happening::RecoveryWritten];
-        let events = record.happened.iter();
-        let moved = events
-            .filter(|(what, _)| !elsewhere.contains(what))
-            .map(|(_, at)| *at)
-            .max();
-        let written = record
-            .written
-            .iter()
-            .find(|written| written.label == *label);
-        let read_back = written.filter(|one| one.shown == WriteShown::ReadBack);
-        let captured = record
-            .captures
-            .iter()
-            .filter(|capture| capture.taker == Taker::Us)
-            .filter_map(|capture| {
-                Some((
-                    capture.taken.counted()?,
-                    capture.rest,
-                    capture.partition(label)?,
-                ))
-            })
-            .max_by_key(|(taken, ..)| *taken)
-            // What the running system writes to is another one by now.
-            .filter(|(_, rest, part)| {
-                *rest == Rest::AtRest || !(part.is_unique && part.agreement == Agreement::Once)
-            })
-            .map(|(taken, _, part)| (taken, part.blake3))
-            .filter(|(taken, _)| written.is_none_or(|written| written.at < *taken));
-        let newest = captured.or(read_back.map(|one| (one.at, one.image)));
-        newest
-            .filter(|(at, _)| moved.is_none_or(|moved| moved < *at))
-            .map(|(_, digest)| digest)
+        let held = Held {
+            torn: &record.torn,
+            written: &record.written,
+            captures: &record.captures,
+            happened: &record.happened,
+        };
+        present(held, label)
     }
 
     /// Plans putting a capture back.
@@ -668,22 +638,12 @@ fn differing(part: &Captured, now: &[Digest]) -> Vec<u64> {
         .collect()
 }
 
-/// The order of writing (`S3`): radio, system, then what starts it, what exists once last.
+/// These labels in the order in which they are written (`S3`).
 fn order(manifest: &Manifest, labels: &[Label]) -> Vec<Label> {
-    let mut ordered: Vec<(u8, &Captured)> = manifest
-        .partitions
-        .iter()
-        .filter(|part| labels.contains(&part.label))
-        .map(|part| {
-            // What the family does not list is never put back (B5): its turn is nobody's.
-            (part.role.map_or(u8::MAX, |role| role.spec().turn), part)
-        })
-        .collect();
-    ordered.sort_by_key(|(place, part)| (*place, part.offset_bytes));
-    ordered
-        .into_iter()
-        .map(|(_, part)| part.label.clone())
-        .collect()
+    let parts = manifest.partitions.iter();
+    let mut wanted: Vec<&Captured> = parts.filter(|part| labels.contains(&part.label)).collect();
+    in_turn(&mut wanted, |part| (part.role, part.offset_bytes));
+    wanted.into_iter().map(|part| part.label.clone()).collect()
 }
 
 fn own_of(record: &UnitRecord, label: &Label) -> Result<OwnPartition, KeepingError> {

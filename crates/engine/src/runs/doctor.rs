@@ -5,12 +5,10 @@ use std::fs;
 use std::path::Path;
 
 use veritope_core::act::{Doing, Reversibility};
-use veritope_core::evidence::{Basis, Line, Need};
-use veritope_core::facts::{FactKey, Source};
+use veritope_core::connection::{self, BridgeSays, Computer, Link, ListedAs};
+use veritope_core::evidence::Line;
 use veritope_core::goal::Goal;
-use veritope_core::mode::Mode;
 use veritope_core::plan::Step;
-use veritope_core::rule::Rule;
 use veritope_wire::link::{LINK_VERSION, Listed};
 use veritope_wire::{BridgeId, UnitId};
 
@@ -36,25 +34,24 @@ impl Runs {
         Ok(lines)
     }
 
-    /// The lines of [`Self::doctor`] that hold `steps` back: what is known to be wrong with the way to
-    /// the unit or with this computer, where one of the steps can't be undone (`U8`).
+    /// The lines of [`Self::doctor`] that hold `steps` back.
     pub(crate) fn connection_holds(&self, record: &UnitRecord, steps: &[Step]) -> Vec<Line> {
-        if !any_is_final(steps) {
-            return Vec::new();
-        }
-        let mut lines = self.to_the_unit(record);
-        lines.extend(self.this_computer());
-        lines.retain(Line::is_missing);
-        lines
+        let lines = || [self.to_the_unit(record), self.this_computer()].concat();
+        holding_lazily(steps, lines)
     }
 
     /// The first of [`Self::connection_holds`] for a page, which does not wait for a bridge that the watch
     /// has found silent.
     pub(crate) fn connection_hold_seen(&self, record: &UnitRecord, steps: &[Step]) -> Option<Line> {
         if self.links.link_view(record).presence == LinkPresence::BridgeGone {
-            let text = "The bridge does not answer: start its program on this computer.";
-            let silent = line(State::Missing, text.to_owned());
-            return any_is_final(steps).then_some(silent);
+            let silent = Link::Bridge {
+                says: BridgeSays::Silent { error: None },
+                listed: ListedAs::Absent,
+                also: None,
+            };
+            return connection::holding(steps, connection::to_the_unit(&silent))
+                .into_iter()
+                .next();
         }
         self.connection_holds(record, steps).into_iter().next()
     }
@@ -62,57 +59,41 @@ impl Runs {
     /// Bridge and unit.
     fn to_the_unit(&self, record: &UnitRecord) -> Vec<Line> {
         let Way::Link { bridge, handle } = &record.way else {
-            return vec![line(
-                State::Met,
-                "No link is used: every step is done by hand, and you say what you see.".to_owned(),
-            )];
+            return connection::to_the_unit(&Link::Hand);
         };
-        let answer = self.links.transport(*bridge).map(|bridge| bridge.info());
-        let mut lines = vec![match answer {
-            Ok(Ok(info)) if info.link_version == LINK_VERSION => line(
-                State::Met,
-                format!("The bridge {} answers, version {LINK_VERSION}.", info.name),
-            ),
-            Ok(Ok(info)) => line(
-                State::Missing,
-                format!(
-                    "The bridge speaks version {}, wanted is {LINK_VERSION}: bring one of the two up to date.",
-                    info.link_version
-                ),
-            ),
-            Ok(Err(error)) => line(
-                State::Missing,
-                format!(
-                    "The bridge does not answer ({error}): start its program on this computer."
-                ),
-            ),
-            Err(error) => line(State::Missing, error.to_string()),
-        }];
-        let listed = self
+        let says = match self.links.transport(*bridge).map(|bridge| bridge.info()) {
+            Ok(Ok(info)) if info.link_version == LINK_VERSION => BridgeSays::Answers {
+                name: info.name,
+                version: LINK_VERSION,
+            },
+            Ok(Ok(info)) => BridgeSays::Speaks {
+                version: info.link_version,
+                wanted: LINK_VERSION,
+            },
+            Ok(Err(error)) => BridgeSays::Silent {
+                error: Some(error.to_string()),
+            },
+            Err(error) => BridgeSays::NotThere {
+                error: error.to_string(),
+            },
+        };
+        let list = self
             .links
             .transport(*bridge)
             .ok()
-            .and_then(|bridge| bridge.devices().ok())
-            .and_then(|list| list.devices.into_iter().find(|one| one.handle == *handle))
-            .map_or(Listed::Absent, |one| one.listed);
-        lines.push(match listed {
-            Listed::Ready => line(State::Met, "The unit is listed and answers.".to_owned()),
-            Listed::NotAuthorised => line(
-                State::Unknown,
-                "The unit is listed and lets nobody in: confirm this computer on its screen.".to_owned(),
-            ),
-            Listed::Absent => line(
-                State::Unknown,
-                "The unit is not listed: another cable, another port, the driver for the mode it is in; with nothing attached the list must be empty.".to_owned(),
-            ),
-        });
-        if let Some(other) = self.also_listed_by(record, *bridge) {
-            lines.push(line(
-                State::Missing,
-                format!("{other} lists it too, by its chip: stop one of the two programs, or both will talk to it."),
-            ));
-        }
-        lines
+            .and_then(|bridge| bridge.devices().ok());
+        let of_unit =
+            list.and_then(|list| list.devices.into_iter().find(|one| one.handle == *handle));
+        let listed = match of_unit.map_or(Listed::Absent, |one| one.listed) {
+            Listed::Ready => ListedAs::Ready,
+            Listed::NotAuthorised => ListedAs::NotAuthorised,
+            Listed::Absent => ListedAs::Absent,
+        };
+        connection::to_the_unit(&Link::Bridge {
+            says,
+            listed,
+            also: self.also_listed_by(record, *bridge),
+        })
     }
 
     /// Another bridge at which the same chip answers.
@@ -136,29 +117,14 @@ impl Runs {
 
     /// Room and power.
     fn this_computer(&self) -> Vec<Line> {
-        let room = match self.library.vault.has_room(ROOM_BYTES) {
-            Ok(()) => line(
-                State::Met,
-                "This computer has room for captures and for unpacking.".to_owned(),
-            ),
-            Err(error) => line(State::Missing, error.to_string()),
-        };
-        let power = match on_mains(&self.supplies) {
-            Some(true) => line(State::Met, "This computer is on mains.".to_owned()),
-            Some(false) => line(
-                State::Missing,
-                "This computer runs on its battery: plug it in, and keep it from going to sleep.".to_owned(),
-            ),
-            None => line(
-                State::Unknown,
-                "Whether this computer is on mains can't be read: see to it, and keep it from going to sleep.".to_owned(),
-            ),
-        };
-        vec![room, power]
+        let room = self.library.vault.has_room(ROOM_BYTES);
+        connection::of_this_computer(&Computer {
+            room: room.map_err(|error| error.to_string()),
+            on_mains: on_mains(&self.supplies),
+        })
     }
 
-    /// Each mode in which the sheet will talk to the unit: whether it has answered there since it
-    /// was last another.
+    /// Each mode in which the sheet will talk to the unit.
     fn modes_ahead(&self, record: &UnitRecord, goal: Option<Goal>) -> Vec<Line> {
         let Some(goal) = goal.or(record.goal) else {
             return Vec::new();
@@ -166,67 +132,23 @@ impl Runs {
         let Ok(sheet) = self.plan_for(record, goal) else {
             return Vec::new();
         };
-        let mut modes: Vec<Mode> = sheet
+        let talks = sheet
             .steps
             .iter()
             .filter(|step| self.is_by_link(record, step))
-            .filter(|step| !matches!(self.doing(record, step), Doing::Look(_)))
-            .filter_map(|step| step.before.mode)
-            .collect();
-        modes.sort_unstable();
-        modes.dedup();
-        let known = record.known();
-        let lower = known.choice(FactKey::AnswersBootloader);
-        modes
-            .into_iter()
-            .map(|mode| {
-                let is_now = known
-                    .known(FactKey::Mode)
-                    .is_some_and(|row| row.source == Source::Link && known.mode() == Some(mode));
-                let has_answered = match mode {
-                    Mode::Bootloader | Mode::Download => lower == Some("yes"),
-                    _ => false,
-                };
-                let shown = mode.shown();
-                if is_now || has_answered {
-                    line(State::Met, format!("It has answered in {shown}."))
-                } else if matches!(mode, Mode::System | Mode::Bootloader | Mode::Download) {
-                    line(
-                        State::Unknown,
-                        format!("The sheet talks to it in {shown}, where it was not seen to answer yet: go there once, nothing is lost."),
-                    )
-                } else {
-                    line(
-                        State::Unknown,
-                        format!("The sheet talks to it in {shown}; that can be tried only on the way."),
-                    )
-                }
-            })
-            .collect()
+            .filter(|step| !matches!(self.doing(record, step), Doing::Look(_)));
+        connection::modes_ahead(&record.known(), talks.filter_map(|step| step.before.mode))
     }
 }
 
-fn any_is_final(steps: &[Step]) -> bool {
-    steps
+/// What holds `steps` back; nothing is looked at where nothing could.
+fn holding_lazily(steps: &[Step], lines: impl FnOnce() -> Vec<Line>) -> Vec<Line> {
+    match steps
         .iter()
         .any(|step| step.reversibility == Reversibility::NoReturn)
-}
-
-/// How a line of this computer's side stands.
-#[derive(Clone, Copy)]
-enum State {
-    Met,
-    Missing,
-    Unknown,
-}
-
-/// What this computer and the bridge themselves say; what to do is said in the sentence.
-fn line(state: State, text: String) -> Line {
-    let need = Need::Carried { cure: None };
-    match state {
-        State::Met => Line::met(Rule::U8, text, Basis::log("this look at the connection")),
-        State::Missing => Line::missing(Rule::U8, text, need),
-        State::Unknown => Line::unknown(Rule::U8, text, need),
+    {
+        true => connection::holding(steps, lines()),
+        false => Vec::new(),
     }
 }
 

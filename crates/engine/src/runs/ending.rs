@@ -2,11 +2,12 @@
 //! run goes on, ends or is planned anew. Seen by the link, or said by a person.
 
 use veritope_core::act::{Doing, Reading};
-use veritope_core::facts::{FactKey, FactValue, Happening, Source};
+use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::mode::Lock;
 use veritope_core::plan::Step;
+use veritope_core::plan::ending::{Asked, How, Open, ending, looked_at};
 use veritope_core::plan::sheet::Reach;
-use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, divergence, sightings};
+use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
 use veritope_core::started;
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
@@ -69,24 +70,18 @@ impl Runs {
         otherwise: StepResult,
     ) -> Result<StepEnd, RunsError> {
         let saw = seen_in_words(seen.mode(), seen.lock());
-        let diverges = divergence(step.after, &seen.facts);
-        let is_unseen = if is_wipe(step) {
-            diverges.is_some()
-        } else {
-            seen.lock().is_none()
-        };
-        if let Some(doubt) = in_doubt(step, self.pen.now()).filter(|_| is_unseen) {
+        let ending = ending(step, &seen.facts, self.is_look(unit, step)?);
+        if let Some(doubt) = ending.doubt {
+            let doubt = Entry::happened(doubt, self.pen.now());
             self.pen.append(unit, None, vec![doubt])?;
         }
-        let is_look = self.is_look(unit, step)?;
-        if let Some(why) = diverges {
-            let result = if is_look {
-                StepResult::AsExpected
-            } else if is_unseen && in_doubt(step, self.pen.now()).is_some() {
-                StepResult::NotKnown
-            } else {
-                otherwise
-            };
+        let (result, why) = match ending.how {
+            How::AsExpected => (StepResult::AsExpected, None),
+            How::Looked { why } => (StepResult::AsExpected, Some(why)),
+            How::NotKnown { why } => (StepResult::NotKnown, Some(why)),
+            How::Otherwise { why } => (otherwise, Some(why)),
+        };
+        if let Some(why) = why {
             self.outcome(unit, run, result, Source::Link, saw)?;
             self.replan(unit, run, &why, None)?;
             return Ok(StepEnd::Otherwise { why });
@@ -337,47 +332,35 @@ impl Runs {
             }
             return Ok(());
         }
-        if is_wipe(&step) {
-            // No fact that a link reads tells whether it erased: by hand a person says so, by link
-            // it is done again, and until then nothing counts that it would have taken.
-            if asked == Settling::Asked && by_link {
+        let asked = match asked {
+            Settling::Watching => Asked::ByItself,
+            Settling::Asked => Asked::ByPerson,
+        };
+        // What only words tell is not looked for.
+        let seen = match looked_at(&step, &Facts::default(), by_link, asked) {
+            Open::OnceMore => {
                 let saw = "Whether it was erased can't be told by looking.".to_owned();
-                self.pen.append(
-                    unit,
-                    None,
-                    in_doubt(&step, self.pen.now()).into_iter().collect(),
-                )?;
+                let doubt = in_doubt(&step, self.pen.now()).into_iter().collect();
+                self.pen.append(unit, None, doubt)?;
                 self.outcome(unit, id, StepResult::NotKnown, Source::Link, saw)?;
                 self.replan(unit, id, "The erase is done once more, to be sure.", None)?;
+                return Ok(());
             }
-            return Ok(());
-        }
-        let seen = self.links.observe(unit)?;
-        let Some(mode) = seen.mode() else {
-            return Ok(());
+            Open::GoesOn | Open::NotComeAbout | Open::Ended if step.act.shows().only_words => {
+                return Ok(());
+            }
+            Open::GoesOn | Open::NotComeAbout | Open::Ended => self.links.observe(unit)?,
         };
-        // An act on the lock is over when the lock was seen, by the link or by a person (L3).
-        let is_unseen = seen.lock().is_none() && in_doubt(&step, self.pen.now()).is_some();
-        if asked == Settling::Watching && is_unseen {
-            return Ok(());
-        }
-        if divergence(step.after, &seen.facts).is_none() {
-            self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
-            return Ok(());
-        }
-        let is_as_before = divergence(step.before, &seen.facts).is_none();
-        if asked == Settling::Watching && is_as_before {
-            // It may still be about to happen: a question may wait, or a person's hands.
-            return Ok(());
-        }
-        if is_as_before && by_link {
-            let saw = format!(
-                "It has not come about. {}",
-                seen_in_words(Some(mode), seen.lock())
-            );
-            self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
-        } else if !is_as_before {
-            self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
+        match looked_at(&step, &seen.facts, by_link, asked) {
+            Open::GoesOn | Open::OnceMore => {}
+            Open::NotComeAbout => {
+                let words = seen_in_words(seen.mode(), seen.lock());
+                let saw = format!("It has not come about. {words}");
+                self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
+            }
+            Open::Ended => {
+                self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;
+            }
         }
         Ok(())
     }
@@ -387,9 +370,4 @@ impl Runs {
 /// end nobody knows (`K5`, `L3`).
 fn in_doubt(step: &Step, at: BenchTime) -> Option<Entry> {
     step.act.doubt().map(|what| Entry::happened(what, at))
-}
-
-/// Whether nothing that a link reads tells that it came about.
-fn is_wipe(step: &Step) -> bool {
-    step.act.shows().only_words
 }

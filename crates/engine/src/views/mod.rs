@@ -6,7 +6,6 @@ mod error;
 mod seen;
 mod types;
 
-use std::cmp::Reverse;
 use std::sync::Arc;
 
 use veritope_core::budget::{self};
@@ -21,9 +20,10 @@ use veritope_core::plan::paper::paper;
 use veritope_core::plan::stuck::{stuck, stuck_in_hand_ms, stuck_in_ms};
 use veritope_core::plan::{Sheet, Step, ledger};
 use veritope_core::rule::Rule;
+use veritope_core::standing::order::{JUST_NOW_MS, Place, Reachable, place};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
 use veritope_core::triage;
-use veritope_wire::{BenchTime, FactId, UnitId};
+use veritope_wire::{FactId, UnitId};
 
 use crate::desk::record::{RunEnd, Scope};
 use crate::desk::unit::{RunRecord, UnitRecord};
@@ -664,36 +664,22 @@ impl Views {
     }
 }
 
-/// How long a unit that came back stands on top, in milliseconds.
-const JUST_NOW_MS: u64 = 5 * 60_000;
-
-/// What just came back stands first, the newest on top; then what can be worked on, by how much is
-/// in the way; of those alike, what answers before what is away.
-fn order(unit: &UnitTag) -> (Reverse<Option<BenchTime>>, u8, u8, String) {
-    let in_the_way = match unit.verdict {
-        _ if unit.running => 0,
-        Verdict::Ready => 1,
-        Verdict::ReadyAfter { .. } => 2,
-        Verdict::AlreadyUnlocked { .. } | Verdict::NoLock => 3,
-        Verdict::NotKnownYet => 4,
-        Verdict::AskTheVendor { .. } => 5,
-        Verdict::WaitUntil { .. } => 6,
-        Verdict::NotPossible { .. } => 7,
-    };
-    let away = match unit.link.presence {
-        LinkPresence::Ready => 0,
-        LinkPresence::NotAuthorised | LinkPresence::ByHand => 1,
+fn order(unit: &UnitTag) -> Place {
+    let reachable = match unit.link.presence {
+        LinkPresence::Ready => Reachable::Answers,
+        LinkPresence::NotAuthorised | LinkPresence::ByHand => Reachable::ByPerson,
         LinkPresence::Absent
         | LinkPresence::BridgeGone
         | LinkPresence::AnotherUnit
         | LinkPresence::NotTold
-        | LinkPresence::Doubtful => 2,
+        | LinkPresence::Doubtful => Reachable::Not,
     };
-    (
-        Reverse(unit.arrived),
-        in_the_way,
-        away,
-        unit.nickname.to_lowercase(),
+    place(
+        unit.arrived,
+        unit.running,
+        &unit.verdict,
+        reachable,
+        &unit.nickname,
     )
 }
 
