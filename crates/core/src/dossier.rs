@@ -56,6 +56,9 @@ pub struct Dossier<'a> {
     pub read_back: ReadBack<'a>,
     /// What is known of each partition's content (`R1`).
     pub held: &'a [Held],
+    /// Whether a capture of it counts as its own stock, or would: it was seen locked, and nothing was written
+    /// since (`R1`).
+    pub is_own_stock: bool,
     /// The recovery on the shelf that fits it.
     pub recovery: Option<Shelved<'a>>,
     /// Packages on the shelf, hashed where they lie, by name.
@@ -160,6 +163,7 @@ impl<'a> Dossier<'a> {
                 needed: 1,
             },
             held: &[],
+            is_own_stock: false,
             recovery: None,
             packages: &NO_PACKAGES,
             put: None,

@@ -211,6 +211,8 @@ pub enum Cure {
     },
     /// Read over the link.
     ReadByLink,
+    /// Start its system, and see it come up.
+    StartSystem,
     /// Capture the unit's partitions.
     Capture,
     /// Bring a capture to more places, or read its copies back.

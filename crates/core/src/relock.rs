@@ -108,6 +108,17 @@ pub fn own_stock(
         .map(|(_, one)| one)
 }
 
+/// Whether [`own_stock`] finds a capture, or would find one that is taken now.
+#[must_use]
+pub fn is_own_stock(
+    captures: &[CaptureFacts],
+    first_write: Option<BenchTime>,
+    seen_locked: Option<BenchTime>,
+) -> bool {
+    let would = seen_locked.is_some() && first_write.is_none();
+    would || own_stock(captures, first_write, seen_locked).is_some()
+}
+
 /// The maker's bytes of one build, as far as they are known for sure: by the digests of a shipped
 /// family file, or by the unit's own capture. A list that came with images is neither (`E6`).
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -25,6 +25,8 @@ pub enum RunEnd {
     Reached,
     /// By a person.
     Stopped,
+    /// Where no way leads on.
+    NoWay,
 }
 
 /// One damaged stretch of a copy.

@@ -12,6 +12,7 @@ mod slots;
 mod support;
 mod tokens;
 mod truth;
+mod walk;
 
 use std::sync::{Arc, Mutex};
 

@@ -9,7 +9,8 @@ export type CureLinkProps = {
   onLeave?: () => void;
 };
 
-function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefined {
+/** A station of the unit's, or with a slash one of the bench's. */
+function leadsTo(cure: Api<'Cure'>): { label: string; place: string } {
   switch (cure.cure) {
     case 'capture':
       return { label: 'To the capture', place: 'backups' };
@@ -17,6 +18,8 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
       return { label: 'To its copies', place: 'backups' };
     case 'put-back':
       return { label: 'Put it back', place: 'backups' };
+    case 'start-system':
+      return { label: 'To its start', place: 'run' };
     case 'consent':
       return { label: 'To the consent', place: 'run' };
     case 'type-fact':
@@ -25,15 +28,17 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } | undefine
     case 'keep-safe':
     case 'charge':
       return { label: 'To the list', place: 'standing' };
+    case 'fetch':
+      return { label: 'To the list', place: 'standing' };
     case 'wait':
     case 'ask':
-    case 'fetch':
-    case 'shelve':
       return { label: 'See why', place: 'standing' };
+    case 'shelve':
+      return { label: 'To the shelf’s folder', place: '/settings' };
     case 'put-stock':
       return { label: 'To the maker’s sets', place: 'backups' };
     case 'read-by-link':
-      return undefined;
+      return { label: 'To the list', place: 'standing' };
   }
 }
 
@@ -45,7 +50,7 @@ export function CureLink({ unit, line, onLeave }: CureLinkProps) {
   return (
     <Button
       component={Link}
-      to={`/units/${unit}/${to.place}`}
+      to={to.place.startsWith('/') ? to.place : `/units/${unit}/${to.place}`}
       {...(onLeave === undefined ? {} : { onClick: onLeave })}
       sx={{ flexShrink: 0 }}
     >

@@ -92,7 +92,7 @@ impl Kind for Relock {
             lines.push(Line::absent(Rule::G8, text).due(super::Due::Door));
         }
         let pure = purity(family, facts, of.held, of.torn);
-        lines.extend(stock(family, facts, &pure));
+        lines.extend(stock(of, &pure));
         lines.extend(runs(family, facts, &pure));
         lines.extend(fused(family, facts, &pure));
         let written = last_write(facts, of.held);

@@ -267,6 +267,7 @@ impl Bench {
                 needed: policy.copies,
             },
             held: &self.held,
+            is_own_stock: true,
             recovery: image.as_ref().map(|(findings, seen, claim)| Shelved {
                 findings,
                 seen: self

@@ -220,12 +220,13 @@ pub(super) fn shelved(on: Ground<'_>) -> Line {
             format!("A recovery for {} is on the shelf.", family.codename),
             Basis::log("the shelf's folder"),
         ),
-        None => Line::absent(
+        None => Line::missing(
             Rule::M1,
             format!(
-                "No recovery image on the shelf matches {}: put one with its side file into the shelf folder.",
+                "No recovery image on the shelf matches {}: put one with its side file into the shelf's folder, which Settings names.",
                 family.name()
             ),
+            Cure::Shelve.by_person(),
         ),
     };
     line.due(Due::Begin)

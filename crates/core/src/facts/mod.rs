@@ -181,7 +181,12 @@ impl Facts {
         let Some(newest) = rows.first().copied() else {
             return Reading::Unknown;
         };
-        let live: Vec<&FactRow> = rows.into_iter().filter(|row| !self.is_stale(row)).collect();
+        let mut live: Vec<&FactRow> = rows.into_iter().filter(|row| !self.is_stale(row)).collect();
+        // What was concluded yields to what was seen or said since.
+        let is_seen = |row: &FactRow| row.source != Source::Concluded;
+        if let Some(seen) = live.iter().find(|row| is_seen(row)).map(|row| row.at) {
+            live.retain(|row| is_seen(row) || row.at >= seen);
+        }
         match live.first() {
             None => Reading::Stale(newest),
             Some(first) if !key.spec().steady || live.iter().all(|r| r.value == first.value) => {
@@ -285,6 +290,12 @@ impl Facts {
     #[must_use]
     pub fn last(&self, what: Happening) -> Option<BenchTime> {
         self.happened.get(&what).copied()
+    }
+
+    /// Whether nothing happened since `row` that voids it.
+    #[must_use]
+    pub fn still_counts(&self, row: &FactRow) -> bool {
+        !self.is_stale(row)
     }
 
     fn is_stale(&self, row: &FactRow) -> bool {
@@ -421,6 +432,19 @@ mod tests {
         assert_eq!(facts.lock(), None);
         let after = Facts::new(&rows, &[], [(Happening::LockChanged, at(3))]);
         assert_eq!(after.lock(), Some(Lock::Unlocked));
+    }
+
+    #[test]
+    fn what_was_concluded_yields_to_what_is_seen_since() {
+        let told = |minute| {
+            let rows = [
+                row(1, FactKey::Recovery, "custom", Source::Concluded, 3),
+                row(2, FactKey::Recovery, "stock", Source::Link, minute),
+            ];
+            Facts::new(&rows, &[], []).recovery()
+        };
+        assert_eq!(told(5), Some(RecoveryKind::Stock));
+        assert_eq!(told(2), None, "what was seen before contradicts it");
     }
 
     #[test]

@@ -404,6 +404,9 @@ pub enum Entry {
         /// How.
         #[serde(with = "As::<Ended>")]
         end: RunEnd,
+        /// Why, where no way leads on.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        why: Option<String>,
     },
 }
 
@@ -722,11 +725,14 @@ impl Entry {
                 let ids: Vec<_> = rules.iter().map(|rule| rule.id()).collect();
                 format!("The seal refused: {wanted} ({}).", ids.join(", "))
             }
-            Self::RunEnded { end, .. } => match end {
-                RunEnd::Reached => "The run reached its goal.",
-                RunEnd::Stopped => "The run was stopped by a person.",
-            }
-            .to_owned(),
+            Self::RunEnded { end, why, .. } => match end {
+                RunEnd::Reached => "The run reached its goal.".to_owned(),
+                RunEnd::Stopped => "The run was stopped by a person.".to_owned(),
+                RunEnd::NoWay => format!(
+                    "The run ended, as no way leads on. {}",
+                    why.as_deref().unwrap_or("")
+                ),
+            },
         }
     }
 }

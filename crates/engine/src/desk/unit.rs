@@ -519,7 +519,12 @@ impl RunRecord {
             } if *run == self.id => {
                 self.table = Some(partitions.clone());
             }
-            Entry::RunEnded { run, end } if *run == self.id => self.ended = Some((*end, at)),
+            Entry::RunEnded { run, end, why } if *run == self.id => {
+                self.ended = Some((*end, at));
+                if why.is_some() {
+                    self.diverged.clone_from(why);
+                }
+            }
             _ => return,
         }
         self.revision += 1;

@@ -10,7 +10,7 @@ use veritope_core::digest::{Claimed, Seen};
 use veritope_core::dossier::{By, Dossier, ReadBack, Shelved};
 use veritope_core::facts::{FactKey, Facts};
 use veritope_core::family::Family;
-use veritope_core::relock::{Held, Stock, held, own_stock};
+use veritope_core::relock::{Held, Stock, held, is_own_stock, own_stock};
 use veritope_core::state::Presence;
 use veritope_wire::{BenchTime, PlaceId};
 
@@ -151,6 +151,7 @@ impl Known<'_> {
                 needed: self.policy.copies,
             },
             held: &self.held,
+            is_own_stock: is_own_stock(&record.captures, record.first_write, record.seen_locked),
             recovery: self.image.as_ref().map(|image| Shelved {
                 findings: &image.findings,
                 seen: image.seen.as_deref(),

@@ -1,6 +1,7 @@
 //! What the bench keeps in files, as it is known now: families, policy, places, what is damaged.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 use std::sync::{Arc, Mutex};
 
 use veritope_core::budget::Policy;
@@ -35,6 +36,12 @@ pub struct Library {
 }
 
 impl Library {
+    /// The folder of the shelf.
+    #[must_use]
+    pub fn shelf_folder(&self) -> &Path {
+        self.shelf.folder()
+    }
+
     /// Opens what lies in the folder. What makes no sense is named, and counts for nothing until it is mended.
     ///
     /// # Errors

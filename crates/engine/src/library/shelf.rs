@@ -74,6 +74,11 @@ pub struct Shelf {
 }
 
 impl Shelf {
+    /// The folder.
+    pub(super) fn folder(&self) -> &Path {
+        &self.folder
+    }
+
     /// The shelf in `folder`.
     #[must_use]
     pub fn new(folder: PathBuf) -> Self {

@@ -166,7 +166,9 @@ impl Links {
             .filter(|row| row.key != FactKey::Recovery || moved || !known.runs_from_before())
             .filter(|row| {
                 let same = record.facts.iter().any(|old| {
-                    old.source == Source::Link && old.key == row.key && old.value == row.value
+                    old.source == Source::Link
+                        && (old.key, &old.value) == (row.key, &row.value)
+                        && known.still_counts(old)
                 });
                 let is_voided = moved && row.key.spec().stale_on.iter().any(|w| voided.contains(w));
                 let is_known = known.known(row.key).is_some();

@@ -158,6 +158,7 @@ impl Runs {
                 vec![Entry::RunEnded {
                     run,
                     end: RunEnd::Reached,
+                    why: None,
                 }],
             )?;
             return Ok(StepEnd::GoalReached);
@@ -178,7 +179,19 @@ impl Runs {
     ) -> Result<(), RunsError> {
         let record = self.pen.record(unit)?;
         let goal = record.active_run().ok_or(RunsError::NoRun(run))?.sheet.goal;
-        let sheet = self.plan_for(&record, goal)?;
+        let sheet = match self.plan_for(&record, goal) {
+            Ok(sheet) => sheet,
+            // The run ends where it is, and says why; nobody is sent round in it.
+            Err(RunsError::NoPlan(barred)) => {
+                let ended = Entry::RunEnded {
+                    run,
+                    end: RunEnd::NoWay,
+                    why: Some(format!("{why} From here {barred}.")),
+                };
+                return Ok(self.pen.append(unit, request, vec![ended])?);
+            }
+            Err(error) => return Err(error),
+        };
         let is_there = sheet.steps.is_empty() && sheet.reach == Reach::Goal;
         let mut entries = vec![Entry::Replanned {
             run,
@@ -189,6 +202,7 @@ impl Runs {
             entries.push(Entry::RunEnded {
                 run,
                 end: RunEnd::Reached,
+                why: None,
             });
         }
         Ok(self.pen.append(unit, request, entries)?)

@@ -82,7 +82,7 @@ impl Runs {
         let start = self.start_of(record, &family);
         let known = self
             .keeping
-            .known(record, family, record.known(), Depth::Row);
+            .known(record, family, record.known(), Depth::List);
         let back_to = record.active_run().and_then(|run| run.began_on.as_deref());
         Ok(standing::plan_for(&known.dossier(), start, goal, back_to)?)
     }
@@ -191,6 +191,7 @@ impl Runs {
             entries.push(Entry::RunEnded {
                 run,
                 end: RunEnd::Reached,
+                why: None,
             });
         }
         self.pen.append(unit, Some(request), entries)?;
@@ -280,6 +281,7 @@ impl Runs {
             vec![Entry::RunEnded {
                 run,
                 end: RunEnd::Stopped,
+                why: None,
             }],
         )?)
     }

@@ -78,7 +78,7 @@ words! {
         AsExpected "as-expected", Otherwise "otherwise", Refused "refused", NotKnown "not-known",
     }
     Ended of RunEnd {
-        Reached "reached", Stopped "stopped",
+        Reached "reached", Stopped "stopped", NoWay "no-way",
     }
     Shown of WriteShown {
         Reported "reported", ReadBack "read-back",

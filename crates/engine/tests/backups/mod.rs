@@ -66,7 +66,7 @@ impl Bench {
     }
 
     /// A second place, in a folder of its own.
-    fn stick(&self) -> PlaceId {
+    pub(crate) fn stick(&self) -> PlaceId {
         let path = self.folder.path().join("stick");
         fs::create_dir_all(&path).unwrap();
         let path = path.to_str().unwrap();
@@ -76,7 +76,7 @@ impl Bench {
             .unwrap()
     }
 
-    fn any_two_places_do(&self) {
+    pub(crate) fn any_two_places_do(&self) {
         let mut policy = self.engine.library.policy();
         policy.media = veritope_core::budget::Media::Any;
         self.engine

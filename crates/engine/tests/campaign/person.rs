@@ -135,7 +135,7 @@ impl Bench {
     }
 
     /// Waits until the device has settled.
-    pub(super) fn settle_down(&self) {
+    pub(crate) fn settle_down(&self) {
         for _ in 0..600 {
             self.pass(1);
             if !on(&self.bridge, |device| device.is_under_way()) {
@@ -323,6 +323,9 @@ impl Bench {
                     if let Some(menu) = &step.menu {
                         self.through(menu, slip);
                         self.answer_by_hand(slip);
+                    } else if self.face().buttons.iter().any(|one| one.id == "erase") {
+                        answer(&self.bridge, "erase");
+                        self.answer_by_hand(slip);
                     } else if slip == Slip::None {
                         self.own_program(ActKind::Erase, &[("set", "user-data")]);
                     }
@@ -332,12 +335,40 @@ impl Bench {
                     answer(&self.bridge, "card");
                     answer(&self.bridge, &format!("install-{name}"));
                 }
+                Act::StartImage(_) => {
+                    self.cable(CablePlace::In);
+                    let image = self.image_at_hand();
+                    let digest = veritope_wire::Digest::of(&image);
+                    on(&self.bridge, |device| {
+                        let epoch = device.line().epoch;
+                        // What it says to that is seen on the device like everything else.
+                        let _ = device.put_memory(image, epoch, digest);
+                    });
+                    self.own_program(ActKind::StartFromMemory, &[]);
+                }
+                Act::WriteImage(one) => {
+                    self.cable(CablePlace::In);
+                    let image = self.image_at_hand();
+                    let label = one.label.to_string();
+                    on(&self.bridge, |device| {
+                        for (n, piece) in image.chunks(4 << 20).enumerate() {
+                            let epoch = device.line().epoch;
+                            let digest = veritope_wire::Digest::of(piece);
+                            let _ = device.write(&label, (n as u64) << 22, piece, epoch, digest);
+                        }
+                    });
+                }
                 _ => {}
             }
         } else {
             self.play(step, &step.phases, slip);
         }
         self.settle_down();
+    }
+
+    /// The recovery's image that lies on the bench's shelf.
+    fn image_at_hand(&self) -> Vec<u8> {
+        std::fs::read(self.folder.path().join("shelf/r.img")).unwrap()
     }
 
     /// Counts the presses of a menu, and chooses.
@@ -365,7 +396,7 @@ impl Bench {
     }
 
     /// What is there now, as one of the things that may be said.
-    pub(super) fn what_is_seen(&self, view: &StepView, wiped: bool) -> String {
+    pub(crate) fn what_is_seen(&self, view: &StepView, wiped: bool) -> String {
         let truths = on(&self.bridge, |device| device.truths());
         if matches!(view.step.act, Act::Erase(_)) {
             let said = if wiped { "erased" } else { "not-erased" };

@@ -260,6 +260,24 @@ pub(crate) struct Time {
     at_each_pause: Mutex<Option<Box<dyn Fn() + Send>>>,
 }
 
+impl Time {
+    /// So much goes by, for the bench and for its devices.
+    pub(crate) fn later(&self, ms: i64) {
+        self.bench.fetch_add(ms, Ordering::SeqCst);
+        self.device.pass(ms / 1000);
+    }
+
+    /// The time that the bench counts.
+    pub(crate) fn bench_now(&self) -> i64 {
+        self.bench.load(Ordering::SeqCst)
+    }
+
+    /// What clocks on walls showed so long ago.
+    pub(crate) fn wall_before(&self, ms: i64) -> WallTime {
+        WallTime::nearest_ms(self.bench_now() + self.set_by_ms.load(Ordering::SeqCst) - ms)
+    }
+}
+
 impl Clock for Time {
     fn look(&self) -> ClockLook {
         // Every look at the clock is a millisecond later, so that order shows.

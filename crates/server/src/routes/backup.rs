@@ -213,6 +213,8 @@ pub(crate) struct Settings {
     policy: Policy,
     /// Places, our own first.
     places: Vec<PlaceView>,
+    /// The folder of the shelf on this computer.
+    shelf: String,
 }
 
 /// The settings.
@@ -222,6 +224,7 @@ pub(crate) async fn settings(State(app): State<App>) -> Result<Json<Settings>, P
         Ok::<_, Problem>(Settings {
             policy: app.engine.library.policy(),
             places: app.engine.library.places(),
+            shelf: app.engine.library.shelf_folder().display().to_string(),
         })
     })
     .await

@@ -30,6 +30,19 @@ impl Device {
         self.save()
     }
 
+    /// Somebody puts a package on its card.
+    ///
+    /// # Errors
+    /// When its state can't be saved.
+    pub fn puts_on_its_card(&mut self, package: &str) -> std::io::Result<()> {
+        if let Some(gate) = &mut self.saved.gate
+            && !gate.card.iter().any(|one| one == package)
+        {
+            gate.card.push(package.to_owned());
+        }
+        self.save()
+    }
+
     /// Writes over a partition, as somebody did before it came to the table.
     ///
     /// # Errors
@@ -104,16 +117,16 @@ impl Device {
         }
     }
 
-    /// The modes into which a link may restart it.
-    pub(super) fn may_restart_into(&self, mode: &str) -> Option<Running> {
-        let scheme = self.scheme()?;
-        match (mode, scheme.opening) {
-            ("system", _) => Some(Running::System),
-            ("download", Opening::LongPress | Opening::NoLock) => Some(Running::Download),
-            ("bootloader", Opening::Command { .. } | Opening::Token) => Some(Running::Bootloader),
-            ("recovery", Opening::Command { .. }) => Some(Running::StockRecovery),
-            _ => None,
-        }
+    /// Whether a command restarts it into `mode`.
+    pub(super) fn may_be_restarted_into(&self, mode: &str) -> bool {
+        let opening = self.scheme().map(|scheme| scheme.opening);
+        matches!(
+            (mode, opening),
+            ("system", Some(_))
+                | ("download", Some(Opening::LongPress | Opening::NoLock))
+                | ("bootloader", Some(Opening::Command { .. } | Opening::Token))
+                | ("recovery", Some(Opening::Command { .. }))
+        )
     }
 
     /// The unlock command, as far as it goes without a person: the gate is asked, nothing opens yet.

@@ -191,7 +191,7 @@ impl Device {
     /// Whether there is a command that restarts into `mode`.
     fn has_restart(&self, mode: &str) -> bool {
         match mode {
-            _ if self.scheme().is_some() => self.may_restart_into(mode).is_some(),
+            _ if self.scheme().is_some() => self.may_be_restarted_into(mode),
             "system" | "bootloader" => true,
             "recovery" => self.saved.mode == Running::Bootloader,
             _ => false,
@@ -202,9 +202,9 @@ impl Device {
     fn restarts_into(&self, mode: &str) -> Option<Running> {
         match mode {
             _ if !self.has_restart(mode) => None,
-            _ if self.scheme().is_some() => self.may_restart_into(mode),
             "system" => Some(Running::System),
             "bootloader" => Some(Running::Bootloader),
+            "download" => Some(Running::Download),
             _ => Some(self.own_recovery()),
         }
     }

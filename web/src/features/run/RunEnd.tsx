@@ -6,6 +6,7 @@ import type { Api } from '../../api/client';
 import { counted, exactOf } from '../../ui/format';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
+import { CauseList } from './CauseList';
 import { PartitionTable } from './PartitionTable';
 import { Again } from './WipeLedger';
 
@@ -20,7 +21,9 @@ export function RunEnd({ run }: RunEndProps) {
         <StateShape kind={isReached ? 'met' : 'refused'} size={60} />
         <Box>
           <Typography variant="h1">
-            {isReached ? 'The goal is reached' : 'The run was stopped'}
+            {run.ended === 'reached' && 'The goal is reached'}
+            {run.ended === 'stopped' && 'The run was stopped'}
+            {run.ended === 'no-way' && 'No way leads on from here'}
           </Typography>
           <Typography color="text.secondary">
             {run.title}. {counted(run.done.length, 'step', 'steps')} taken
@@ -28,6 +31,10 @@ export function RunEnd({ run }: RunEndProps) {
           </Typography>
         </Box>
       </Box>
+      {run.ended === 'no-way' && run.diverged != null && (
+        <Typography sx={{ mb: 2 }}>{run.diverged}</Typography>
+      )}
+      {run.ended === 'no-way' && run.causes.length > 0 && <CauseList causes={run.causes} />}
       <Again lines={run.again} />
       {run.table != null && (
         <Section title="The unit's own partition table">

@@ -147,6 +147,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
     case 'keep-copies':
     case 'put-back':
       return <CureLink unit={unit} line={item} />;
+    case 'start-system':
     case 'read-by-link':
     case 'consent':
     case 'put-stock':

@@ -4,12 +4,14 @@
 use veritope_wire::{BenchTime, Label};
 
 use super::index::index;
-use crate::evidence::{Basis, Cure, Grounds, Line, Need, choice, not_known};
+use crate::dossier::Dossier;
+use crate::evidence::{Basis, Cure, Finality, Grounds, Line, Need, choice, not_known};
 use crate::facts::{FactGroup, FactKey, Facts, Happening};
 use crate::family::{Family, ReadRoute, RouteKind};
 use crate::mode::Mode;
 use crate::relock::{Held, Proof, Purity};
 use crate::rule::Rule;
+use crate::state::Presence;
 
 /// Another act, at the backups, brings it.
 fn brought(cure: Cure) -> Need {
@@ -30,8 +32,47 @@ fn named(labels: &[String]) -> String {
     }
 }
 
+/// What proves a partition on this family as the unit is reached, and who brings that; where nothing does,
+/// what it would take.
+fn proving(of: &Dossier<'_>) -> (&'static str, Need) {
+    let (family, by) = (of.family, of.by);
+    let mut routes = family.read_routes.iter();
+    let reads =
+        |route: &&ReadRoute| matches!(route.kind, RouteKind::TemporaryStart | RouteKind::ReadOut);
+    let nobody = Need::Absent {
+        finality: Finality::Open,
+    };
+    let model = of.facts.text(FactKey::ModelCode);
+    let mut builds = family.published(model).into_iter();
+    if !of.is_own_stock && builds.all(|build| build.images.is_empty()) {
+        return (
+            "Nothing is known to be stock of this unit: its maker publishes no files, and this bench never saw it locked and untouched.",
+            nobody,
+        );
+    }
+    match (by.link, routes.find(reads).map(|route| route.kind)) {
+        (Presence::Missing, _) => (
+            "What lies there is read over a bench link, and this unit has none: connect one to prove it.",
+            nobody,
+        ),
+        (Presence::Here, Some(RouteKind::TemporaryStart)) => (
+            "Start a recovery from memory, capture them with the system, and they are held against a stock build.",
+            brought(Cure::Capture),
+        ),
+        (Presence::Here, Some(_)) => (
+            "Read them out with the system, and they are held against a stock build.",
+            brought(Cure::Capture),
+        ),
+        (Presence::Here, None) => (
+            "Nothing reads them on this family before a recovery is written, and this bench writes none there yet: it would take that, or its maker.",
+            nobody,
+        ),
+    }
+}
+
 /// `R1`, `R7`.
-pub(crate) fn stock(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Line> {
+pub(crate) fn stock(of: &Dossier<'_>, pure: &Purity) -> Vec<Line> {
+    let facts = of.facts;
     let mut lines = Vec::new();
     if !pure.foreign.is_empty() {
         let labels: Vec<Label> = pure
@@ -56,23 +97,11 @@ pub(crate) fn stock(family: &Family, facts: &Facts, pure: &Purity) -> Vec<Line> 
     }
     if !pure.unproven.is_empty() {
         let shown: Vec<String> = pure.unproven.iter().map(ToString::to_string).collect();
-        let how = family
-            .read_routes
-            .iter()
-            .find(|route| matches!(route.kind, RouteKind::TemporaryStart | RouteKind::ReadOut))
-            .map_or(
-                "Write them from a stock build by a route that reports success.",
-                |route: &ReadRoute| match route.kind {
-                    RouteKind::TemporaryStart => {
-                        "Read them by a temporary start and compare with a stock build."
-                    }
-                    _ => "Read them out and compare with a stock build.",
-                },
-            );
+        let (how, need) = proving(of);
         lines.push(Line::unknown(
             Rule::R1,
             format!("Not proven to be stock: {}. {how}", named(&shown)),
-            brought(Cure::ReadByLink),
+            need,
         ));
     }
     for slot in &pure.mixed {
@@ -186,7 +215,7 @@ pub(crate) fn started(facts: &Facts, written: Option<BenchTime>) -> Line {
     Line::missing(
         Rule::R3,
         "Stock has not started since the last write: start it once, and see it come up.",
-        brought(Cure::ReadByLink),
+        brought(Cure::StartSystem),
     )
 }
 
