@@ -405,6 +405,20 @@ impl Line {
         }
     }
 
+    /// The same, where nobody can change it as things are.
+    #[must_use]
+    pub fn left_to_nobody(self) -> Self {
+        let need = Need::Absent {
+            finality: Finality::Open,
+        };
+        let stands = match self.stands {
+            Stands::Met { basis } => Stands::Met { basis },
+            Stands::Missing { looked_at, .. } => Stands::Missing { need, looked_at },
+            Stands::Unknown { looked_at, .. } => Stands::Unknown { need, looked_at },
+        };
+        Self { stands, ..self }
+    }
+
     /// The same, due then.
     #[must_use]
     pub fn due(self, due: Due) -> Self {

@@ -144,7 +144,11 @@ impl Goal {
             Self::TemporaryRecovery => family.temporary_start.is_some(),
             Self::KeepRecovery => family.recovery_write.is_some(),
             Self::ReadTable | Self::BackUp => true,
-            _ => self.mode().is_some_and(|mode| family.mode(mode).is_some()),
+            // A mode that no way leads into is offered to nobody.
+            _ => self.mode().is_some_and(|mode| {
+                let mut ways = family.moves.iter();
+                family.mode(mode).is_some() && ways.any(|way| way.to == mode)
+            }),
         }
     }
 

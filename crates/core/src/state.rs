@@ -427,6 +427,9 @@ impl Bit {
             Self::InMode(mode) => {
                 format!("no way that this family knows leads into {}", mode.shown())
             }
+            Self::Reads(Readable { at_rest: modes, .. }) if modes == Modes::from_iter([Mode::CustomRecovery]) => {
+                "its partitions are read by a recovery that would have to be written first, and nothing here writes one before they are kept (G3)".to_owned()
+            }
             Self::InOneOf(modes) | Self::Reads(Readable { at_rest: modes, .. }) => {
                 match modes.shown() {
                     Some(modes) => format!("no way that this family knows leads into {modes}"),

@@ -12,6 +12,7 @@ use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need, open};
 use crate::family::{Chip, Family};
 use crate::rule::Rule;
+use crate::state::Presence;
 
 /// The list of one act, from one standpoint.
 #[derive(Debug)]
@@ -61,6 +62,25 @@ pub(crate) fn planned(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     let mut lines = frame(act, on.of);
     lines.extend(act.lines(on, at));
     lines
+        .into_iter()
+        .map(|line| readable(line, on.of))
+        .collect()
+}
+
+/// What only a reading over a bench link brings, nobody brings to a unit that has none (`B2`).
+fn readable(line: Line, of: &Dossier<'_>) -> Line {
+    let is_read = !line.is_met() && line.cure() == Some(&Cure::Capture);
+    if of.by.link == Presence::Here || !is_read {
+        return line;
+    }
+    let text = format!(
+        "{} It is read over a bench link, and this unit has none: connect one.",
+        line.text
+    );
+    Line {
+        text,
+        ..line.left_to_nobody()
+    }
 }
 
 /// How long a complete list holds at most, in milliseconds.
@@ -123,7 +143,8 @@ fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
         } else {
             Due::Door
         };
-        lines.extend(copies(of).into_iter().map(|line| line.due(due)));
+        let copies = copies(of).into_iter().map(|line| readable(line, of));
+        lines.extend(copies.map(|line| line.due(due)));
     }
     lines
 }

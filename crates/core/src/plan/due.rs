@@ -1,12 +1,13 @@
 //! What must be there before a sheet begins, read off the lists of its steps.
 
-use super::sheet::{Sheet, Step};
-use crate::act::{Ground, List, Standpoint, list};
+use super::sheet::{Reach, Sheet, Step};
+use crate::act::{Act, Ground, List, Standpoint, Touches, list};
 use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
 use crate::facts::Happening;
+use crate::goal::Goal;
 use crate::mode::Mode;
-use crate::state::Bit;
+use crate::state::{Bit, Data};
 
 /// What the lists on the way of `sheet` are read from, as things are now.
 #[must_use]
@@ -44,47 +45,98 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     if let Some(first) = changes.next() {
         lines.extend(by(first, Due::Way));
     }
-    for later in changes {
-        for line in by(later, Due::Begin) {
-            if !lines.contains(&line) {
-                lines.push(line);
-            }
-        }
-    }
-    for line in seen_only_now(sheet, of) {
+    let mut add = |line: Line| {
         if !lines.contains(&line) {
             lines.push(line);
+        }
+    };
+    for later in changes {
+        by(later, Due::Begin).into_iter().for_each(&mut add);
+    }
+    // What nobody can bring stands in the way whenever it is asked for.
+    for step in sheet.steps.iter().filter(|step| step.permitted) {
+        let barred = by(step, Due::Door).into_iter();
+        barred
+            .filter(|line| line.absence().is_some())
+            .for_each(&mut add);
+    }
+    if sheet.start.mode == Some(Mode::System) {
+        seen_only_now(sheet, 0, of).into_iter().for_each(&mut add);
+    }
+    lines
+}
+
+/// What stands before step `at` of `sheet`, which leaves the running system: what later steps ask for that
+/// only the system shows. Nothing for any other step.
+#[must_use]
+pub fn leaving(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
+    let leaves = |step: &&Step| {
+        step.before.mode == Some(Mode::System) && step.after.mode != Some(Mode::System)
+    };
+    match sheet.steps.get(at).filter(leaves) {
+        Some(_) => seen_only_now(sheet, at, of),
+        None => Vec::new(),
+    }
+}
+
+/// What the steps of `sheet` from `at` on, and what its goal comes to behind a look, ask for that only the
+/// running system shows. What an erase on the way makes another thing is not asked before it.
+fn seen_only_now(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
+    let ahead = sheet.steps.get(at..).unwrap_or(&[]);
+    let mut is_wiped = false;
+    let mut asked: Vec<(Vec<Line>, bool)> = Vec::new();
+    for step in ahead {
+        if step.permitted && step.before.mode != Some(Mode::System) {
+            asked.push((list_of(sheet, step, of).into_lines(), is_wiped));
+        }
+        is_wiped |= step.wipe.is_some();
+    }
+    for act in behind_a_look(sheet, of) {
+        let list = list(&act, ground(sheet, of), Standpoint::now(of));
+        asked.push((list.into_lines(), is_wiped));
+    }
+    let mut lines: Vec<Line> = Vec::new();
+    for (list, is_wiped) in asked {
+        for line in list {
+            let is_asked = is_of_the_system(&line, is_wiped) && !line.is_met() && !is_ours(&line);
+            if is_asked && !lines.contains(&line) {
+                lines.push(line);
+            }
         }
     }
     lines
 }
 
-/// What a step asks for that only the running system shows, which this sheet leaves before: it is asked now.
-/// What an erase on the way makes another thing is not.
-fn seen_only_now(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
-    if !matches!(sheet.start.mode, None | Some(Mode::System)) {
+/// Whether a line asks for a fact that the running system alone shows, and that no erase made another.
+fn is_of_the_system(line: &Line, is_wiped: bool) -> bool {
+    let asked = match line.cure() {
+        Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. }) => Some(*key),
+        // Hours go by for a switch of the system, and what works is tried in it.
+        Some(Cure::Wait { .. } | Cure::Check { .. }) => return true,
+        _ => None,
+    };
+    asked.is_some_and(|key| {
+        let goes = key.spec().stale_on.contains(&Happening::Wiped);
+        key.is_of_the_system() && !(is_wiped && goes)
+    })
+}
+
+/// The acts that a sheet which ends at a look comes to behind it, where its goal is an act itself.
+fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
+    if sheet.reach == Reach::Goal {
         return Vec::new();
     }
-    let mut is_wiped = false;
-    let mut lines = Vec::new();
-    for step in &sheet.steps {
-        if step.permitted && step.before.mode != Some(Mode::System) {
-            let all = list_of(sheet, step, of).into_lines().into_iter();
-            lines.extend(all.filter(|line| {
-                let asked = match line.cure() {
-                    Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. }) => Some(*key),
-                    _ => None,
-                };
-                asked.is_some_and(|key| {
-                    let goes = key.spec().stale_on.contains(&Happening::Wiped);
-                    key.is_of_the_system() && !(is_wiped && goes)
-                }) && !line.is_met()
-                    && !is_ours(line)
-            }));
-        }
-        is_wiped |= step.wipe.is_some();
-    }
-    lines
+    let reaches = |act: &Act| {
+        let after = act.after(sheet.start, of.family);
+        let locks = act.touches(of.family).any(Touches::LOCKS);
+        let lock = sheet.goal.lock();
+        locks && lock.is_some() && after.lock == lock
+            || sheet.goal == Goal::Erase && after.data == Data::Erased
+    };
+    let acts = Act::instances(Ground::plain(of)).into_iter();
+    acts.filter(|act| act.serves(sheet.goal) && reaches(act))
+        .take(1)
+        .collect()
 }
 
 /// What is settled on the way of `sheet` and counts for nothing before: what its steps read, hash or are

@@ -8,6 +8,7 @@ use veritope_core::plan::Step;
 use veritope_core::plan::ending::{Asked, How, Open, ending, looked_at};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
+use veritope_core::prospect::{self, Prospect};
 use veritope_core::started;
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
 
@@ -192,6 +193,17 @@ impl Runs {
             }
             Err(error) => return Err(error),
         };
+        let before = self.preparations(&record, &sheet);
+        let judged = prospect::judge(goal, Ok(&sheet), &before);
+        if let Prospect::NoWay { because, rule } = judged.prospect {
+            let rule = rule.map_or_else(String::new, |rule| format!(" ({rule})"));
+            let ended = Entry::RunEnded {
+                run,
+                end: RunEnd::NoWay,
+                why: Some(format!("{why} {because}{rule}")),
+            };
+            return Ok(self.pen.append(unit, request, vec![ended])?);
+        }
         let is_there = sheet.steps.is_empty() && sheet.reach == Reach::Goal;
         let mut entries = vec![Entry::Replanned {
             run,

@@ -67,11 +67,23 @@ impl Runs {
         run: &RunRecord,
         step: &Step,
     ) -> Option<Vec<Line>> {
-        let list = |list: List, _: &Dossier<'_>| list.into_lines();
+        let read = |list: List, _: &Dossier<'_>| list.into_lines();
         let is_asked = step.permitted;
-        is_asked
-            .then(|| self.with_list(record, &run.sheet, Some(run), &step.act, list))
-            .flatten()
+        let list = is_asked.then(|| self.with_list(record, &run.sheet, Some(run), &step.act, read));
+        let leaving = self.leaving(record, run);
+        match list.flatten() {
+            Some(lines) => Some(lines.into_iter().chain(leaving).collect()),
+            None => (!leaving.is_empty()).then_some(leaving),
+        }
+    }
+
+    /// What is asked before the next step of a run, which leaves the running system.
+    fn leaving(&self, record: &UnitRecord, run: &RunRecord) -> Vec<Line> {
+        let known = self.known_for(record, &run.sheet);
+        known.map_or_else(Vec::new, |known| {
+            let all = due::leaving(&run.sheet, run.at, &known.dossier());
+            due::in_the_way(&all).into_iter().cloned().collect()
+        })
     }
 
     /// The list of an act that no run has come to yet.
@@ -136,7 +148,8 @@ impl Runs {
         let read = |list: List, _: &Dossier<'_>| (list.rule(), list.into_lines());
         let is_asked = step.permitted;
         let list = is_asked.then(|| self.with_list(record, &run.sheet, Some(run), &step.act, read));
-        let (rule, lines) = list.flatten().unwrap_or((Rule::G1, Vec::new()));
+        let (rule, mut lines) = list.flatten().unwrap_or((Rule::G1, Vec::new()));
+        lines.extend(self.leaving(record, run));
         let by_link = self.is_by_link(record, step);
         may(Asked {
             rule,

@@ -13,7 +13,7 @@ use veritope_core::family::SHIPPED;
 use veritope_core::goal::Goal;
 use veritope_core::prospect::Prospect;
 use veritope_core::rule::Rule;
-use veritope_engine::desk::record::Way;
+use veritope_engine::desk::record::{RunEnd, Way};
 use veritope_engine::runs::{RunsError, Said};
 use veritope_engine::turns::TurnError;
 use veritope_engine::views::StepState;
@@ -301,7 +301,11 @@ impl Walk {
             Cure::StartSystem => {
                 bench.stop_what_is_open();
                 let end = self.walk(Goal::ToSystem, seen);
-                if end.contains("reached") { Ok(()) } else { Err(end) }
+                if end.contains("reached") {
+                    Ok(())
+                } else {
+                    Err(end)
+                }
             }
             Cure::KeepCopies { capture } => {
                 let places = bench.engine.library.places();
@@ -417,6 +421,9 @@ impl Walk {
                 }
                 continue;
             }
+            if let Some(why) = self.barred() {
+                return format!("no way on after {cured} cures: {why}");
+            }
             if cured > 0 && bench.has_reached(goal) {
                 return format!("reached after {cured} cures");
             }
@@ -464,6 +471,14 @@ impl Walk {
             }
         }
         panic!("{}: {goal:?} goes nowhere\n{}", self.about, self.told());
+    }
+
+    /// Why its run ended where no way leads on.
+    fn barred(&self) -> Option<String> {
+        let run = self.bench.record().run?;
+        matches!(run.ended, Some((RunEnd::NoWay, _)))
+            .then_some(run.diverged)
+            .flatten()
     }
 
     /// Cable in, and something that runs.
