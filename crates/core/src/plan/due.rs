@@ -60,6 +60,15 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
             .filter(|line| line.absence().is_some())
             .for_each(&mut add);
     }
+    // What its goal comes to behind a look is asked for before the look: nobody is led there in vain.
+    for act in behind_a_look(sheet, of) {
+        let list = list(&act, ground(sheet, of), Standpoint::now(of));
+        let asked = list.into_lines().into_iter();
+        asked
+            .filter(|line| line.bit.is_none() && !is_ours(line))
+            .filter(|line| line.due <= Due::Way || line.absence().is_some())
+            .for_each(&mut add);
+    }
     if sheet.start.mode == Some(Mode::System) {
         seen_only_now(sheet, 0, of).into_iter().for_each(&mut add);
     }

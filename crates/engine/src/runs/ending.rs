@@ -170,6 +170,32 @@ impl Runs {
         Ok(StepEnd::AsExpected)
     }
 
+    /// Plans the rest of a run anew where what a person said since it was planned leads another way. A step
+    /// that is under way ends first.
+    ///
+    /// # Errors
+    /// When nothing can be written down.
+    pub fn reconsider(&self, unit: UnitId) -> Result<(), RunsError> {
+        let record = self.pen.record(unit)?;
+        let Some(run) = record.active_run().filter(|run| run.open.is_none()) else {
+            return Ok(());
+        };
+        let Ok(_changing) = self.turns.begin_changing(unit) else {
+            return Ok(());
+        };
+        let planned = self.plan_for(&record, run.sheet.goal);
+        let ahead = run.sheet.steps.get(run.at..).unwrap_or(&[]).iter();
+        let is_same = planned.as_ref().is_ok_and(|sheet| {
+            let acts = sheet.steps.iter().map(|step| &step.act);
+            acts.eq(ahead.map(|step| &step.act))
+        });
+        if is_same {
+            return Ok(());
+        }
+        let why = "What is known now leads another way.";
+        self.replan(unit, run.id, why, None)
+    }
+
     /// Plans the rest of a run from what is known now.
     pub(crate) fn replan(
         &self,

@@ -22,8 +22,7 @@ use veritope_standin::clock::ByHand;
 use veritope_standin::gate::Gate;
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::{Opening, Scheme};
-use veritope_standin::storage::Memory;
-use veritope_standin::{Birth, Device, LockState, Running, Setting};
+use veritope_standin::{Birth, Factory, LockState, Running, Setting};
 use veritope_wire::link::Handle;
 
 use crate::campaign::person::{HANDLE, Slip, TOKEN, answer, on};
@@ -86,22 +85,11 @@ struct Walk {
 }
 
 impl Walk {
-    fn begin(codename: &str, lock: LockState, by_hand: bool) -> Self {
+    fn begin(made: &Factory, codename: &str, lock: LockState, by_hand: bool) -> Self {
         let scheme = Scheme::named(codename).unwrap();
         let clock = Arc::new(ByHand::default());
-        let profile = Profile::named(codename).unwrap();
-        let (profile, mib) = match codename {
-            "halyard" => (profile, 1 << 10),
-            _ => (profile.small(), 64),
-        };
-        let birth = Birth {
-            handle: HANDLE.to_owned(),
-            lock,
-            debugging: Setting::On,
-            ..birth("c771d20a41")
-        };
-        let storage = Box::new(Memory::blank(mib << 20));
-        let mut device = Device::make_in(storage, profile, &birth, clock.clone()).unwrap();
+        let birth = born(lock);
+        let mut device = made.device(&birth, clock.clone());
         if codename != "gimbal" {
             let mut gate = Gate::shipped(scheme);
             gate.open = lock == LockState::Unlocked;
@@ -220,7 +208,9 @@ impl Walk {
                 .engine
                 .units
                 .type_facts(self.bench.unit, &said, self.bench.request());
-        typed.map_err(|error| format!("{} {value}: {error}", key.id()))
+        typed.map_err(|error| format!("{} {value}: {error}", key.id()))?;
+        let considered = self.bench.engine.runs.reconsider(self.bench.unit);
+        considered.map_err(|error| error.to_string())
     }
 
     /// Does what a line asks for, as a person would.
@@ -585,6 +575,15 @@ fn checked(digits: &str) -> String {
     format!("{digits}{}", (10 - sum % 10) % 10)
 }
 
+fn born(lock: LockState) -> Birth {
+    Birth {
+        handle: HANDLE.to_owned(),
+        lock,
+        debugging: Setting::On,
+        ..birth("c771d20a41")
+    }
+}
+
 fn walk_family(codename: &str, seen: &Mutex<Seen>) {
     let scheme = Scheme::named(codename).unwrap();
     let locks: &[LockState] = match scheme.opening {
@@ -597,9 +596,16 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
     let (file, text) = family.unwrap();
     let family = veritope_core::family::load(file, text).unwrap();
     for lock in locks {
+        let profile = Profile::named(codename).unwrap();
+        let profile = if codename == "halyard" {
+            profile
+        } else {
+            profile.small()
+        };
+        let made = Factory::new(profile, born(*lock)).unwrap();
         for by_hand in [false, true] {
             for goal in Goal::ALL.into_iter().filter(|goal| goal.fits(&family)) {
-                let walk = Walk::begin(codename, *lock, by_hand);
+                let walk = Walk::begin(&made, codename, *lock, by_hand);
                 walk.beside(seen);
                 let end = walk.walk(goal, seen);
                 let mut seen = seen.lock().unwrap();

@@ -135,7 +135,11 @@ pub(crate) async fn type_facts(
         .map(|fact| (fact.key, fact.value))
         .collect();
     crossing(app, move |app| {
-        app.engine.units.type_facts(unit, &facts, said.request)
+        let units = &app.engine.units;
+        units
+            .type_facts(unit, &facts, said.request)
+            .map_err(Problem::from)?;
+        app.engine.runs.reconsider(unit).map_err(Problem::from)
     })
     .await
     .map(Json)
@@ -149,7 +153,9 @@ pub(crate) async fn retract(
     Query(RequestParam { request }): Query<RequestParam>,
 ) -> Result<Json<()>, Problem> {
     crossing(app, move |app| {
-        app.engine.units.retract(unit, fact, request)
+        let units = &app.engine.units;
+        units.retract(unit, fact, request).map_err(Problem::from)?;
+        app.engine.runs.reconsider(unit).map_err(Problem::from)
     })
     .await
     .map(Json)
