@@ -1598,6 +1598,9 @@ export interface components {
             cure: "read-by-link";
         } | {
             /** @enum {string} */
+            cure: "start-system";
+        } | {
+            /** @enum {string} */
             cure: "capture";
         } | {
             /** @description Which capture. */
@@ -2974,7 +2977,7 @@ export interface components {
          * @description How a run ended.
          * @enum {string}
          */
-        RunEnd: "reached" | "stopped";
+        RunEnd: "reached" | "stopped" | "no-way";
         /**
          * Format: uuid
          * @description One attempt to reach a goal with a unit.
@@ -3131,6 +3134,8 @@ export interface components {
             places: components["schemas"]["PlaceView"][];
             /** @description Policy. */
             policy: components["schemas"]["Policy"];
+            /** @description The folder of the shelf on this computer. */
+            shelf: string;
         };
         /** @description A plan from what is known to a goal. */
         Sheet: {

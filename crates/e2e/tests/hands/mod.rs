@@ -5,6 +5,47 @@ use veritope_e2e::Bench;
 
 use super::{FAST, in_browser};
 
+/// A step by hand has its clock; what nobody knows takes a sentence and leads to causes, not back to the list.
+#[test]
+fn what_is_none_of_the_known_leads_to_causes() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.open("/").await?;
+        bench.click("Add a device by hand").await?;
+        bench.click("Finch Loop, watch on a dock").await?;
+        bench.fill("Name on this bench", "Dunlin").await?;
+        bench.click("mine").await?;
+        bench.click_last("Put on the bench").await?;
+        bench.sees("Whether Dunlin can be unlocked").await?;
+        bench.tell("Mode", "running system").await?;
+        bench.tell("Commands from a computer", "on").await?;
+        bench.click("Run").await?;
+        bench.choose("Go to bootloader mode").await?;
+        bench.sees("Print the sheet").await?;
+        bench.click("Begin").await?;
+        bench.click("Show me how").await?;
+        bench.sees("Stuck after 1 min 30 s.").await?;
+        bench.click("Something else").await?;
+        bench.is_accessible().await?;
+        bench
+            .fill("In a sentence", "A green stripe and a number")
+            .await?;
+        bench.click("That is it").await?;
+        bench.sees("What may be behind it").await?;
+        bench
+            .sees("Seen instead: A green stripe and a number.")
+            .await?;
+        bench
+            .sees("Its battery is empty, or nothing answers at all.")
+            .await?;
+        bench.sees("Look which mode it is in").await?;
+        let text = bench.run("return document.body.innerText").await?;
+        assert!(!text.as_str().unwrap().contains("What do you see now?"));
+        bench.is_accessible().await?;
+        Ok(())
+    });
+}
+
 /// The whole four-key choreography by a pedal, legible at arm's length.
 #[test]
 fn four_keys_are_led_by_a_pedal() {

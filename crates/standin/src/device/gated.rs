@@ -43,6 +43,17 @@ impl Device {
         self.save()
     }
 
+    /// What a partition holds, whatever runs: for tests that hold a bench's belief against the truth.
+    ///
+    /// # Errors
+    /// When there is no such partition, or the storage fails.
+    pub fn holds(&self, label: &str) -> std::io::Result<Vec<u8>> {
+        let (offset, length) = self.span(label).map_err(std::io::Error::other)?;
+        let mut bytes = vec![0; usize::try_from(length).unwrap_or(0)];
+        self.storage.read_at(offset, &mut bytes)?;
+        Ok(bytes)
+    }
+
     /// Writes over a partition, as somebody did before it came to the table.
     ///
     /// # Errors
