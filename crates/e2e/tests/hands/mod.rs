@@ -13,10 +13,10 @@ fn what_is_none_of_the_known_leads_to_causes() {
         bench.open("/").await?;
         bench.click("Add a device by hand").await?;
         bench.click("Finch Loop, watch on a dock").await?;
-        bench.fill("Name on this bench", "Dunlin").await?;
+        bench.fill("Name on this bench", "Siskin").await?;
         bench.click("mine").await?;
         bench.click_last("Put on the bench").await?;
-        bench.sees("Whether Dunlin can be unlocked").await?;
+        bench.sees("Whether Siskin can be unlocked").await?;
         bench.tell("Mode", "running system").await?;
         bench.tell("Commands from a computer", "on").await?;
         bench.click("Run").await?;
