@@ -38,8 +38,16 @@ pub(super) fn next_check(
 ) -> Option<NextCheck> {
     let unknown = |lines: &[Line]| lines.iter().filter(|line| line.is_unknown()).count();
     let open = unknown(lines);
+    // Without lock and owner nothing is judged at all, whatever else is found out.
+    let gates = |line: &&Line| {
+        let keys = [FactKey::Lock, FactKey::Ownership];
+        matches!(line.cure(), Some(Cure::TypeFact { key, .. }) if keys.contains(key))
+    };
+    let asked: Vec<&Line> = lines.iter().filter(|line| line.is_unknown()).collect();
+    let gating: Vec<&Line> = asked.iter().copied().filter(gates).collect();
+    let asked = if gating.is_empty() { asked } else { gating };
     let mut best: Option<(u64, NextCheck)> = None;
-    for line in lines.iter().filter(|line| line.is_unknown()) {
+    for line in asked {
         let Some(Cure::TypeFact { key, place }) = line.cure() else {
             continue;
         };
