@@ -8,7 +8,9 @@ use crate::facts::equipment::EquipmentId;
 use crate::facts::{CitedFact, FactKey, FactValue, Facts, Reading};
 use crate::family::{Family, Role};
 use crate::mode::Lock;
+use crate::route::way_to_read;
 use crate::rule::Rule;
+use crate::state::Presence;
 
 use crate::dossier::Dossier;
 
@@ -245,7 +247,8 @@ fn contradictions(facts: &Facts) -> Vec<Finding> {
         .collect()
 }
 
-/// `B6`: where no lock stands in the way, the next foreign write could end the only copy there is.
+/// `B6`: where no lock stands in the way, the next foreign write could end the only copy there is. Nobody is
+/// told to make one where nothing does: then it says what that would take.
 fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
     let family = of.family;
     let is_open = family.stages.is_empty() || of.facts.lock() == Some(Lock::Unlocked);
@@ -256,11 +259,23 @@ fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
         .map(|part| part.label.as_str())
         .collect();
     (is_open && of.captures.is_empty() && !once.is_empty()).then(|| {
+        let reads = way_to_read(family, of.facts).map(|line| line.rule);
+        let (rule, what) = match (of.by.link, reads) {
+            (Presence::Missing, _) => (
+                Rule::B2,
+                "It is read over a bench link, and this unit has none: connect one before anything is written.",
+            ),
+            (Presence::Here, None | Some(Rule::G3)) => (
+                Rule::G3,
+                "Nothing reads it before a recovery is written, and this bench writes none on this family yet: leave it as it is until then.",
+            ),
+            (Presence::Here, Some(_)) => (Rule::B6, "Back it up before anything is written."),
+        };
         let text = format!(
-            "No copy is kept of what exists once in the world: {}. Back it up before anything is written.",
+            "No copy is kept of what exists once in the world: {}. {what}",
             once.join(", ")
         );
-        finding(Rule::B6, Level::Doubtful, text, &[], &[])
+        finding(rule, Level::Doubtful, text, &[], &[])
     })
 }
 

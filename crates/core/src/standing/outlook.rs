@@ -146,7 +146,7 @@ fn read_out(of: &Dossier<'_>) -> Option<Outlook> {
     let line = way_to_read(family, of.facts).filter(|_| is_bare)?;
     let sentence = match line.rule {
         Rule::G3 => format!(
-            "To read {} out, a recovery has to be written first, then straight into it.",
+            "To read {} out, a recovery has to be written first, which this bench does not do on this family yet.",
             of.nickname
         ),
         _ => format!("{} can be read out without writing to it.", of.nickname),
@@ -154,7 +154,7 @@ fn read_out(of: &Dossier<'_>) -> Option<Outlook> {
     Some(Outlook {
         of: OutlookOf::ReadOut,
         outcome: if line.rule == Rule::G3 {
-            Outcome::After
+            Outcome::Refused
         } else {
             Outcome::Open
         },
@@ -214,7 +214,14 @@ fn relock(of: &Dossier<'_>) -> Option<Outlook> {
         _ => None,
     });
     let open = lines.iter().filter(|line| !line.is_met()).count();
+    let barred = lines.iter().find(|line| line.absence().is_some());
     let (outcome, sentence) = match (foreign, open) {
+        (None, _) if barred.is_some() => (
+            Outcome::Refused,
+            format!(
+                "{name} can't be locked again here as things are; the line that bars it says why."
+            ),
+        ),
         (Some(labels), _) => {
             let labels: Vec<String> = labels.iter().map(ToString::to_string).collect();
             let verb = if labels.len() == 1 { "is" } else { "are" };
