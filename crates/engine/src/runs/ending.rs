@@ -4,10 +4,10 @@
 use veritope_core::act::{Doing, Reading};
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::mode::Lock;
-use veritope_core::plan::Step;
 use veritope_core::plan::ending::{Asked, How, Open, ending, looked_at};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
+use veritope_core::plan::{Sheet, Step};
 use veritope_core::prospect::{self, Prospect};
 use veritope_core::started;
 use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
@@ -171,29 +171,42 @@ impl Runs {
     }
 
     /// Plans the rest of a run anew where what a person said since it was planned leads another way. A step
-    /// that is under way ends first.
+    /// that is under way ends first; where no way leads on by what was said the run stays as it is, and its
+    /// step says what bars it: what was said may be taken back.
     ///
     /// # Errors
     /// When nothing can be written down.
     pub fn reconsider(&self, unit: UnitId) -> Result<(), RunsError> {
+        let Ok(_changing) = self.turns.begin_changing(unit) else {
+            return Ok(());
+        };
         let record = self.pen.record(unit)?;
         let Some(run) = record.active_run().filter(|run| run.open.is_none()) else {
             return Ok(());
         };
-        let Ok(_changing) = self.turns.begin_changing(unit) else {
+        let Ok(sheet) = self.plan_for(&record, run.sheet.goal) else {
             return Ok(());
         };
-        let planned = self.plan_for(&record, run.sheet.goal);
+        let acts = sheet.steps.iter().map(|step| &step.act);
         let ahead = run.sheet.steps.get(run.at..).unwrap_or(&[]).iter();
-        let is_same = planned.as_ref().is_ok_and(|sheet| {
-            let acts = sheet.steps.iter().map(|step| &step.act);
-            acts.eq(ahead.map(|step| &step.act))
-        });
-        if is_same {
+        let is_same = acts.eq(ahead.map(|step| &step.act));
+        if is_same || self.barred(&record, &sheet).is_some() {
             return Ok(());
         }
         let why = "What is known now leads another way.";
         self.replan(unit, run.id, why, None)
+    }
+
+    /// What bars a sheet that can't be finished, with its rule.
+    fn barred(&self, record: &UnitRecord, sheet: &Sheet) -> Option<String> {
+        let before = self.preparations(record, sheet);
+        match prospect::judge(sheet.goal, Ok(sheet), &before).prospect {
+            Prospect::NoWay { because, rule } => {
+                let rule = rule.map_or_else(String::new, |rule| format!(" ({rule})"));
+                Some(format!("{because}{rule}"))
+            }
+            Prospect::ThereAlready | Prospect::Open | Prospect::After { .. } => None,
+        }
     }
 
     /// Plans the rest of a run from what is known now.
@@ -219,14 +232,11 @@ impl Runs {
             }
             Err(error) => return Err(error),
         };
-        let before = self.preparations(&record, &sheet);
-        let judged = prospect::judge(goal, Ok(&sheet), &before);
-        if let Prospect::NoWay { because, rule } = judged.prospect {
-            let rule = rule.map_or_else(String::new, |rule| format!(" ({rule})"));
+        if let Some(barred) = self.barred(&record, &sheet) {
             let ended = Entry::RunEnded {
                 run,
                 end: RunEnd::NoWay,
-                why: Some(format!("{why} {because}{rule}")),
+                why: Some(format!("{why} {barred}")),
             };
             return Ok(self.pen.append(unit, request, vec![ended])?);
         }
