@@ -475,8 +475,9 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         };
     } else {
         row.kept = Keeping::Partly;
+        let never = uncounted(input, capture.id, row.places);
         row.text = format!(
-            "{label}: {} of {needed} copies read back.{lost}",
+            "{label}: {} of {needed} copies read back.{never}{lost}",
             row.places
         );
     }
@@ -548,6 +549,28 @@ fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> Vec<
             Some((copy.place, told))
         })
         .collect()
+}
+
+/// Which copies are there and count for nothing as long as they lie where they lie (`B6`); empty where all do.
+fn uncounted(input: &CoverageInput<'_>, capture: CaptureId, apart: u32) -> String {
+    let copies = input.copies.iter();
+    let of_it: Vec<&CopyFacts> = copies.filter(|copy| copy.capture == capture).collect();
+    let in_memory: Vec<&str> = of_it
+        .iter()
+        .filter(|copy| copy.medium.is_none())
+        .map(|copy| copy.name.as_str())
+        .collect();
+    let on_media = of_it.len() - in_memory.len();
+    if !in_memory.is_empty() {
+        format!(
+            " {} lies in memory, which is gone when this computer stops, and never counts.",
+            in_memory.join(" and ")
+        )
+    } else if apart > 0 && on_media > apart as usize && input.policy.media == Media::Distinct {
+        " Places on one medium count as one.".to_owned()
+    } else {
+        String::new()
+    }
 }
 
 /// How many of these places stand apart: two that share a disk beneath count as one.

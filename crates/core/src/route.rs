@@ -7,6 +7,7 @@ use crate::facts::{FactKey, Facts};
 use crate::family::{Family, KeptSpec, ReadRoute, RestoredBy, RouteKind, RouteLock};
 use crate::mode::{Lock, RecoveryKind};
 use crate::rule::Rule;
+use crate::state::NOT_FIRST;
 
 /// How a way to read stands (`B1`).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -86,12 +87,19 @@ pub fn ways(family: &Family, facts: &Facts) -> Vec<Way> {
     let mut routes: Vec<&ReadRoute> = family.read_routes.iter().collect();
     routes.sort_by_key(|route| rank(route, facts));
     let way = |route: &ReadRoute| {
-        let (stands, why) = if chosen == Some(route) {
-            (WayStands::Chosen, best(route, facts).to_owned())
+        let is_not_in = route.kind == RouteKind::AfterWrite && !is_in(facts);
+        let (stands, why) = if is_not_in {
+            let why = closed(route, facts);
+            (
+                WayStands::Closed,
+                why.unwrap_or_else(|| format!("It takes a recovery {NOT_FIRST}.")),
+            )
+        } else if chosen == Some(route) {
+            (WayStands::Chosen, best(route).to_owned())
         } else if let Some(why) = closed(route, facts) {
             (WayStands::Closed, why)
         } else {
-            (WayStands::Open, second(route, facts).to_owned())
+            (WayStands::Open, second(route).to_owned())
         };
         let hand = if route.kind == RouteKind::AfterWrite && is_in(facts) {
             "Start the recovery that is in.".to_owned()
@@ -108,27 +116,24 @@ pub fn ways(family: &Family, facts: &Facts) -> Vec<Way> {
     routes.into_iter().map(way).collect()
 }
 
-fn best(route: &ReadRoute, facts: &Facts) -> &'static str {
+fn best(route: &ReadRoute) -> &'static str {
     match route.kind {
         RouteKind::TemporaryStart | RouteKind::ReadOut => "It writes nothing.",
         RouteKind::RunningSystem => {
             "It writes nothing; what lives changes meanwhile, and is read again at rest when that is possible."
         }
-        RouteKind::AfterWrite if is_in(facts) => {
+        RouteKind::AfterWrite => {
             "The recovery that is in reads everything; nothing needs to be written for it."
         }
-        RouteKind::AfterWrite => "No way that is open writes less.",
     }
 }
 
-fn second(route: &ReadRoute, facts: &Facts) -> &'static str {
+fn second(route: &ReadRoute) -> &'static str {
     match route.kind {
-        RouteKind::TemporaryStart | RouteKind::ReadOut => "Open too, and it reads no more.",
-        RouteKind::AfterWrite if is_in(facts) => "Open too, and it reads no more.",
-        RouteKind::RunningSystem => "Open too; what lives changes while it is read there.",
-        RouteKind::AfterWrite => {
-            "A recovery would have to be written for it; another way writes less."
+        RouteKind::TemporaryStart | RouteKind::ReadOut | RouteKind::AfterWrite => {
+            "Open too, and it reads no more."
         }
+        RouteKind::RunningSystem => "Open too; what lives changes while it is read there.",
     }
 }
 
@@ -140,10 +145,6 @@ pub fn no_right(family: &Family, facts: &Facts) -> String {
     match ways.first() {
         None => format!("No way to read partitions of {} is known.", family.name()),
         Some(_) => match ways.iter().find(|way| way.stands == WayStands::Chosen) {
-            Some(way) if way.kind == RouteKind::AfterWrite && !is_in(facts) => format!(
-                "{runs} No way that is open does before a recovery was written for it. {}",
-                way.hand
-            ),
             Some(way) => format!("{runs} {}", way.hand),
             None => {
                 let mut why: Vec<&str> = ways.iter().map(|way| way.why.as_str()).collect();
@@ -172,7 +173,7 @@ pub fn way_to_read(family: &Family, facts: &Facts) -> Option<Line> {
                 ),
             )
         }
-        RouteKind::AfterWrite => (Rule::B1, best(route, facts).to_owned()),
+        RouteKind::AfterWrite => (Rule::B1, best(route).to_owned()),
         RouteKind::RunningSystem => (
             Rule::B1,
             format!(

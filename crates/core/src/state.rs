@@ -427,8 +427,13 @@ impl Bit {
             Self::InMode(mode) => {
                 format!("no way that this family knows leads into {}", mode.shown())
             }
-            Self::Reads(Readable { at_rest: modes, .. }) if modes == Modes::from_iter([Mode::CustomRecovery]) => {
-                "its partitions are read by a recovery that would have to be written first, and nothing here writes one before they are kept (G3)".to_owned()
+            Self::Reads(Readable { at_rest: modes, .. })
+                if modes == Modes::from_iter([Mode::CustomRecovery]) =>
+            {
+                format!("its partitions are read by a recovery {NOT_FIRST}")
+            }
+            Self::BackedUp | Self::FixedKept => {
+                format!("what exists once would have to be read before, by a recovery {NOT_FIRST}")
             }
             Self::InOneOf(modes) | Self::Reads(Readable { at_rest: modes, .. }) => {
                 match modes.shown() {
@@ -442,7 +447,36 @@ impl Bit {
             Self::Recovery(RecoveryKind::Custom) => {
                 "no other recovery lies in its partition".to_owned()
             }
-            _ => "no way that this family knows leads there".to_owned(),
+            Self::MayBeStock | Self::Recovery(RecoveryKind::Stock) => {
+                "another recovery lies in its partition: the maker's would have to be put back first"
+                    .to_owned()
+            }
+            Self::Critical(_) => {
+                "the lock of the critical partitions is not as this wants it, and nothing changes it here"
+                    .to_owned()
+            }
+            Self::Debugging => {
+                "it takes commands only once that is switched on in its settings, and nothing leads there"
+                    .to_owned()
+            }
+            Self::FastStartOff => {
+                "switched off is only half sleep while fast start is on, and nothing leads there to switch it"
+                    .to_owned()
+            }
+            Self::Slot(slot) => format!("nothing here makes slot {} the active one", slot.id()),
+            Self::Runs => "it is off, and nothing that this family knows starts it".to_owned(),
+            Self::Erased => "nothing that this family knows erases the owner's data".to_owned(),
+            Self::TableRead => "nothing that this family knows reads its table".to_owned(),
+            Self::Legs(_) | Self::LockOnWay(_) => {
+                "no way from build to build leads there".to_owned()
+            }
+            Self::Settled | Self::Open(_) => {
+                "no way that this family knows leads there".to_owned()
+            }
         }
     }
 }
+
+/// Why a recovery that would read is not written first.
+pub(crate) const NOT_FIRST: &str =
+    "that would have to be written first, and nothing here writes one before there are copies (G3)";

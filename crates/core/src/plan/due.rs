@@ -1,13 +1,13 @@
 //! What must be there before a sheet begins, read off the lists of its steps.
 
-use super::sheet::{Reach, Sheet, Step};
+use super::sheet::{Reach, Sheet, Step, WhyNoWay, find_beyond};
 use crate::act::{Act, Ground, List, Standpoint, Touches, list};
+use crate::builds::Chain;
 use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
 use crate::facts::Happening;
-use crate::goal::Goal;
-use crate::mode::Mode;
-use crate::state::{Bit, Data};
+use crate::mode::{Lock, Mode};
+use crate::state::{Bit, State};
 
 /// What the lists on the way of `sheet` are read from, as things are now.
 #[must_use]
@@ -130,22 +130,27 @@ fn is_of_the_system(line: &Line, is_wiped: bool) -> bool {
     })
 }
 
-/// The acts that a sheet which ends at a look comes to behind it, where its goal is an act itself.
+/// The acts that a sheet which ends at a look comes to behind it, if the look shows what leaves most to do.
 fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
     if sheet.reach == Reach::Goal {
         return Vec::new();
     }
-    let reaches = |act: &Act| {
-        let after = act.after(sheet.start, of.family);
-        let locks = act.touches(of.family).any(Touches::LOCKS);
-        let lock = sheet.goal.lock();
-        locks && lock.is_some() && after.lock == lock
-            || sheet.goal == Goal::Erase && after.data == Data::Erased
+    let worst = match sheet.goal.lock() {
+        Some(Lock::Locked) => Lock::Unlocked,
+        Some(Lock::Unlocked) | None => Lock::Locked,
     };
-    let acts = Act::instances(Ground::plain(of)).into_iter();
-    acts.filter(|act| act.serves(sheet.goal) && reaches(act))
-        .take(1)
-        .collect()
+    let start = State {
+        lock: sheet.start.lock.or(Some(worst)),
+        ..sheet.start
+    };
+    let whole = find_beyond(of, start, sheet.goal, &Chain::default(), WhyNoWay::NotAsked);
+    let steps = whole.map(|sheet| sheet.steps).unwrap_or_default();
+    let acts = steps.into_iter().map(|step| step.act);
+    acts.filter(|act| {
+        let touches = act.touches(of.family);
+        touches.any(Touches::LOCKS) || touches.any(Touches::ERASES)
+    })
+    .collect()
 }
 
 /// What is settled on the way of `sheet` and counts for nothing before: what its steps read, hash or are

@@ -213,6 +213,27 @@ pub fn find_to_an_end(
 /// See [`find`].
 pub fn find_along(
     of: &Dossier<'_>,
+    start: State,
+    goal: Goal,
+    chain: &Chain,
+    why_not: WhyNoWay,
+) -> Result<Sheet, NoPlan> {
+    let mut sheet = find_beyond(of, start, goal, chain, why_not)?;
+    if sheet.reach == Reach::FirstLook {
+        let is_hope = |step: &Step| step.before.look == Look::Assumed;
+        let settled = sheet.steps.iter().position(is_hope);
+        sheet.steps.truncate(settled.unwrap_or(sheet.steps.len()));
+        sheet.head = head(&sheet.steps);
+    }
+    Ok(sheet)
+}
+
+/// The same with what comes behind a look, as the look is hoped to come out: to be asked about, never begun.
+///
+/// # Errors
+/// See [`find`].
+pub(super) fn find_beyond(
+    of: &Dossier<'_>,
     mut start: State,
     goal: Goal,
     chain: &Chain,
@@ -249,14 +270,7 @@ pub fn find_along(
             text: line.text.clone(),
         })
         .collect();
-    let mut steps = steps(&choices, ground, start, &found, goal);
-    if reach == Reach::FirstLook {
-        let settled = steps
-            .iter()
-            .position(|step| step.before.look == Look::Assumed)
-            .unwrap_or(steps.len());
-        steps.truncate(settled);
-    }
+    let steps = steps(&choices, ground, start, &found, goal);
     Ok(Sheet {
         goal,
         family: of.family.digest,

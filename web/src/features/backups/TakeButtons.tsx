@@ -15,7 +15,7 @@ export type TakeButtonsProps = {
   hasAny: boolean;
 };
 
-/** Takes a capture, or says why none can be taken now: the ways to read it (B1) have a section of their own. */
+/** Takes a capture, or says why none can be taken now. */
 export function TakeButtons({ unit, take, isBusy, hasAny }: TakeButtonsProps) {
   const isUp = useIsUp();
   const capture = useTakeCapture(unit);
@@ -33,7 +33,7 @@ export function TakeButtons({ unit, take, isBusy, hasAny }: TakeButtonsProps) {
       <Button disabled={disabled} onClick={() => capture.mutate('full')}>
         With the system
       </Button>
-      {!take.allowed && !isBusy && take.rule !== 'B1' && take.reason != null && (
+      {!take.allowed && !isBusy && take.reason != null && (
         <Box sx={{ display: 'flex', gap: 1, flexBasis: 320, flexGrow: 1 }}>
           <Typography color="text.secondary">{take.reason}</Typography>
           {take.rule != null && <RuleMark id={take.rule} />}

@@ -4,7 +4,7 @@ export const WORDS = {
     'In line with the base: the same bytes. Stepped to the right: other bytes, the older the further left; ticks at its foot show where they differ. Filled: read back and whole. Hollow: not read back. Cracked: damaged. Dashed: not read since it could change. A notched corner: exists once in the world. Arrow keys walk the chart, T shows it as a table.',
   nothing: 'Nothing of this unit is captured yet',
   nothingHelp:
-    'A capture reads what exists once in the world, and what starts the unit, straight over the link. It changes nothing on the unit. The chart of it will be here.',
+    'A capture holds what exists once in the world, and what starts the unit. It changes nothing on the unit. The chart of it will be here.',
   ways: 'How it is read',
   notLooked: 'Not looked into yet: read a copy back',
   matters: 'It matters',
