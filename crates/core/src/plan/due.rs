@@ -7,7 +7,7 @@ use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
 use crate::facts::Happening;
 use crate::mode::{Lock, Mode};
-use crate::state::{Bit, State};
+use crate::state::{Bit, Look, State};
 
 /// What the lists on the way of `sheet` are read from, as things are now.
 #[must_use]
@@ -61,7 +61,12 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
             .for_each(&mut add);
     }
     // What its goal comes to behind a look is asked for before the look: nobody is led there in vain.
-    for act in behind_a_look(sheet, of) {
+    let ends_there = sheet.reach == Reach::FirstLook;
+    for act in ends_there
+        .then(|| behind_a_look(sheet, of))
+        .into_iter()
+        .flatten()
+    {
         let list = list(&act, ground(sheet, of), Standpoint::now(of));
         let asked = list.into_lines().into_iter();
         asked
@@ -130,9 +135,11 @@ fn is_of_the_system(line: &Line, is_wiped: bool) -> bool {
     })
 }
 
-/// The acts that a sheet which ends at a look comes to behind it, if the look shows what leaves most to do.
+/// The acts that `sheet` comes to behind a look, if that shows what leaves most to do; none where it hopes
+/// for nothing.
 fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
-    if sheet.reach == Reach::Goal {
+    let hopes = |step: &Step| step.after.look == Look::Assumed;
+    if sheet.reach == Reach::Goal && !sheet.steps.iter().any(hopes) {
         return Vec::new();
     }
     let worst = match sheet.goal.lock() {

@@ -245,7 +245,7 @@ fn a_recovery_that_comes_first_is_said() {
         bench.looked();
         let told = bench.refusal();
         assert!(
-            told.contains("before a recovery was written for it"),
+            told.contains("a recovery that would have to be written first"),
             "{codename}: {told}"
         );
     }
