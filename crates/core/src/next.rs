@@ -3,7 +3,9 @@
 use serde::Serialize;
 use veritope_wire::Label;
 
+use crate::captured::Rest;
 use crate::evidence::{Cure, Line};
+use crate::goal::Goal;
 use crate::rule::Rule;
 use crate::standing::{Standing, Verdict};
 
@@ -65,6 +67,8 @@ pub struct NextInput<'a> {
     pub torn: Option<&'a Label>,
     /// How what exists once is kept.
     pub kept: &'a [Line],
+    /// Whether what runs now reads partitions, and whether anything changes meanwhile.
+    pub reads: Option<Rest>,
     /// What was found damaged.
     pub damage: Option<Damage<'a>>,
     /// The run.
@@ -120,7 +124,12 @@ pub fn next_step(input: &NextInput<'_>) -> NextStep {
         .iter()
         .find(|finding| finding.rule == Rule::B6);
     if let Some(finding) = bare {
-        return backups(finding.text.clone());
+        let sentence = finding.text.clone();
+        return match input.reads {
+            Some(_) => backups(sentence),
+            // A sheet leads to where it can be read.
+            None => to(sentence, Goal::BackUp.shown(), NextPlace::Run),
+        };
     }
     match &standing.verdict {
         Verdict::NotKnownYet => {
@@ -214,6 +223,7 @@ mod tests {
             standing: &standing,
             torn: Some(&vendor),
             kept: &[lost],
+            reads: Some(Rest::AtRest),
             damage: Some(Damage {
                 place: "this bench",
                 label: Some(&persist),
@@ -253,6 +263,15 @@ mod tests {
         );
         assert_eq!(said[3], "The run goes on with: write the recovery.");
         assert!(said[4].starts_with("No copy is kept of what exists once"));
+        let unread = NextInput {
+            reads: None,
+            ..no_run
+        };
+        let to = |input| next_step(input).place;
+        assert_eq!(
+            (to(&no_run), to(&unread)),
+            (NextPlace::Backups, NextPlace::Run)
+        );
     }
 
     #[test]
@@ -262,6 +281,7 @@ mod tests {
             standing: &standing,
             torn: None,
             kept: &[],
+            reads: None,
             damage: None,
             run: RunNow::None,
         };

@@ -56,9 +56,7 @@ fn from_the_bench_to_the_table_read() {
         bench.shot("standing-ready").await?;
 
         bench.click("See the sheet").await?;
-        bench
-            .click("Start a recovery and read the partition table")
-            .await?;
+        bench.click("Read the partition table").await?;
         bench
             .sees("Step 2 can only be done in bootloader mode.")
             .await?;
@@ -408,9 +406,7 @@ fn by_hand_from_first_use_to_a_recovery_running() {
         bench.click("Nothing of all this is to be kept").await?;
         bench.sees("Dunnock can be unlocked now.").await?;
         bench.click("See the sheet").await?;
-        bench
-            .click("Start a recovery and read the partition table")
-            .await?;
+        bench.click("Read the partition table").await?;
         bench
             .sees("The table is read from the unit itself, which needs a bench link")
             .await?;

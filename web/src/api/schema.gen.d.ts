@@ -2700,6 +2700,8 @@ export interface components {
             lets_go: components["schemas"]["Key"][];
             /** @description What shows when the cue was missed. */
             missed: string;
+            /** @description The words that are touched, on the unit's screen or in the tool; empty for all other kinds. */
+            on: string;
             /** @description The safe way to try again. */
             retry: string;
             /**
@@ -2712,7 +2714,7 @@ export interface components {
          * @description What is done in a phase.
          * @enum {string}
          */
-        PhaseKind: "hold" | "tap" | "tap-repeatedly" | "swap" | "cable-in" | "cable-out" | "wait";
+        PhaseKind: "hold" | "tap" | "tap-repeatedly" | "swap" | "cable-in" | "cable-out" | "touch" | "tool" | "wait";
         /** @description A phase in words for hands that can't hold a page. */
         PhaseSaid: {
             /** @description What to do. */

@@ -87,6 +87,10 @@ pub enum PhaseKind {
     CableIn,
     /// The cable comes out.
     CableOut,
+    /// A finger on the words that stand in `on`.
+    Touch,
+    /// A press in the tool on the computer, on the words that stand in `on`; the tool waits from then on.
+    Tool,
     /// Hands off.
     Wait,
 }
@@ -120,6 +124,8 @@ pub struct Phase {
     pub keys: Vec<Key>,
     /// What is done with them.
     pub kind: PhaseKind,
+    /// The words that are touched, on the unit's screen or in the tool; empty for all other kinds.
+    pub on: String,
     /// What ends it.
     pub cue: Cue,
     /// Usual seconds until the cue; exact where the cue is the seconds themselves.
@@ -205,6 +211,8 @@ impl Phase {
                 together(&self.keys)
             ),
             PhaseKind::CableOut => "Take the cable out.".to_owned(),
+            PhaseKind::Touch => format!("Touch {} on its screen.", self.on),
+            PhaseKind::Tool => format!("Press {} in the tool on the computer.", self.on),
             PhaseKind::Wait => "Hands off.".to_owned(),
         };
         let until = match self.cue {
@@ -225,7 +233,9 @@ impl Phase {
             .filter(|key| !self.lets_go.contains(key))
             .collect();
         let then = match (self.kind, self.lets_go.is_empty(), kept.is_empty()) {
-            (PhaseKind::Tap | PhaseKind::TapRepeatedly, _, _) | (_, true, _) => String::new(),
+            (PhaseKind::Tap | PhaseKind::TapRepeatedly | PhaseKind::Touch, _, _) | (_, true, _) => {
+                String::new()
+            }
             (_, false, true) if self.lets_go.len() == 1 => "Then release it.".to_owned(),
             (_, false, true) => "Then release all.".to_owned(),
             (_, false, false) => format!(
@@ -347,7 +357,7 @@ mod tests {
         let four = kelpie
             .moves
             .iter()
-            .find(|way| way.phases.len() == 3)
+            .find(|way| way.phases.first().is_some_and(|first| first.keys.len() == 4))
             .unwrap();
         let told = said(&four.phases);
         assert!(

@@ -326,6 +326,8 @@ form! {
     Phased of Phase {
         keys: Vec<KeyWord>,
         kind: PhaseWord,
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        on: String,
         cue: CueWord,
         seconds: u32,
         lets_go: Vec<KeyWord>,

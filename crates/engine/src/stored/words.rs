@@ -134,7 +134,7 @@ words! {
     }
     PhaseWord of PhaseKind {
         Hold "hold", Tap "tap", TapRepeatedly "tap-repeatedly", Swap "swap", CableIn "cable-in",
-        CableOut "cable-out", Wait "wait",
+        CableOut "cable-out", Touch "touch", Tool "tool", Wait "wait",
     }
     CueWord of Cue {
         Black "black", Vibration "vibration", Logo "logo", Steady "steady", Question "question",

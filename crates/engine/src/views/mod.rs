@@ -22,6 +22,7 @@ use veritope_core::plan::{Sheet, Step, ledger};
 use veritope_core::rule::Rule;
 use veritope_core::standing::order::{JUST_NOW_MS, Place, Reachable, place};
 use veritope_core::standing::{self, Depth, Standing, StandingInput, Verdict};
+use veritope_core::state::State;
 use veritope_core::triage;
 use veritope_wire::{FactId, UnitId};
 
@@ -229,7 +230,7 @@ impl Views {
                     place: NextPlace::Log,
                 }
             } else {
-                next_of(record, &standing, &self.kept_lines(record, family))
+                next_of(record, family, &standing, &self.kept_lines(record, family))
             },
             verdict: standing.verdict,
             sentence: standing.sentence,
@@ -684,7 +685,12 @@ fn order(unit: &UnitTag) -> Place {
 }
 
 /// Hands what the record says to the core, which chooses.
-fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Line]) -> NextStep {
+fn next_of(
+    record: &UnitRecord,
+    family: Option<&Family>,
+    standing: &Standing,
+    kept: &[Line],
+) -> NextStep {
     let run = match (record.active_run(), &record.run) {
         (Some(run), _) => RunNow::UnderWay(run.next_step().map(|step| step.title.as_str())),
         (None, Some(run)) if run.ended.is_some_and(|(end, _)| end == RunEnd::Reached) => {
@@ -712,6 +718,8 @@ fn next_of(record: &UnitRecord, standing: &Standing, kept: &[Line]) -> NextStep 
         standing,
         torn: record.torn.first().map(|torn| &torn.label),
         kept,
+        reads: family
+            .and_then(|family| State::from_facts(&record.known()).reads(family.readable())),
         damage,
         run,
     })

@@ -4,7 +4,6 @@
 use veritope_core::act::{Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which};
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
-use veritope_core::plan::Step;
 use veritope_engine::views::StepView;
 use veritope_standin::{Bridge, Device};
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
@@ -146,7 +145,7 @@ impl Bench {
     }
 
     /// Plays the phases of a step as they stand.
-    fn play(&self, step: &Step, phases: &[Phase], slip: Slip) {
+    fn play(&self, phases: &[Phase], slip: Slip) {
         let mut down: Vec<Key> = Vec::new();
         let last = phases.len() - 1;
         for (n, phase) in phases.iter().enumerate() {
@@ -161,9 +160,6 @@ impl Bench {
                     if slip != Slip::CableForgotten {
                         self.cable(CablePlace::Out);
                         self.pass(1);
-                        if self.face().hands.iter().any(|one| one.id == "tool") {
-                            self.touch("tool");
-                        }
                     }
                     for key in keys {
                         self.key(*key, Push::Down);
@@ -181,9 +177,19 @@ impl Bench {
                         self.key(*key, Push::Down);
                     }
                 }
+                PhaseKind::Touch => {
+                    let buttons = self.face().buttons;
+                    if let Some(one) = buttons.iter().find(|one| one.label == phase.on) {
+                        self.touch(&one.id);
+                    }
+                }
+                PhaseKind::Tool => self.touch("tool"),
                 PhaseKind::Wait => {}
             }
-            if !matches!(phase.kind, PhaseKind::Tap | PhaseKind::TapRepeatedly) {
+            if !matches!(
+                phase.kind,
+                PhaseKind::Tap | PhaseKind::TapRepeatedly | PhaseKind::Touch
+            ) {
                 down.extend(keys);
             }
             let early = slip == Slip::TooEarly && n == last;
@@ -191,12 +197,6 @@ impl Bench {
             for key in &phase.lets_go {
                 self.key(*key, Push::Up);
                 down.retain(|held| held != key);
-            }
-            // What the words beside the phases say: the list of the power key offers *off*.
-            if step.after.mode == Some(Mode::Off)
-                && self.face().buttons.iter().any(|one| one.id == "power-off")
-            {
-                self.touch("power-off");
             }
         }
         for key in down {
@@ -361,7 +361,7 @@ impl Bench {
                 _ => {}
             }
         } else {
-            self.play(step, &step.phases, slip);
+            self.play(&step.phases, slip);
         }
         self.settle_down();
     }

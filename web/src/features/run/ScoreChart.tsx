@@ -70,7 +70,7 @@ export function ScoreChart({ phases, at }: ScoreChartProps) {
           <g key={index}>
             {phase.keys.map((key) => {
               const y = TOP + keys.indexOf(key) * ROW + 9;
-              const isShort = phase.kind === 'tap' || phase.kind === 'tap-repeatedly';
+              const isShort = ['tap', 'tap-repeatedly', 'touch'].includes(phase.kind);
               const stays = !phase.lets_go.includes(key);
               return isShort ? (
                 <circle key={key} cx={x + width / 2} cy={y + 13} r={13} className={kind} />

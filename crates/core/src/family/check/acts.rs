@@ -11,8 +11,8 @@ use crate::family::raw::{
     RawBeforeForeign, RawMove, RawPhase, RawRelock, RawSlotSwitch, RawStage, RawWipe, RawYes, YesNo,
 };
 use crate::family::{
-    BeforeForeign, Effort, FactPlace, Method, ModeSpec, MoveSpec, PartitionSpec, Phase, PhaseKind,
-    Question, RelockAct, RelockSpec, Role, SlotSwitchSpec, StageSpec, WipeSpec, Yes,
+    BeforeForeign, Effort, FactPlace, Key, Method, ModeSpec, MoveSpec, PartitionSpec, Phase,
+    PhaseKind, Question, RelockAct, RelockSpec, Role, SlotSwitchSpec, StageSpec, WipeSpec, Yes,
 };
 use crate::mode::Mode;
 
@@ -260,8 +260,17 @@ impl Locator<'_> {
             let phase = phase.into_inner();
             let moves_cable = matches!(
                 phase.kind,
-                PhaseKind::CableIn | PhaseKind::CableOut | PhaseKind::Wait
+                PhaseKind::CableIn | PhaseKind::CableOut | PhaseKind::Tool | PhaseKind::Wait
             );
+            let touches = matches!(phase.kind, PhaseKind::Touch | PhaseKind::Tool);
+            if touches == phase.on.trim().is_empty() {
+                let what = "the words that are touched, and stands with `touch` and `tool` alone";
+                return Err(self.refuse(span, format!("`{key}.on` names {what}")));
+            }
+            if phase.kind == PhaseKind::Touch && phase.keys != [Key::Screen] {
+                let what = "must be `screen` alone where it is touched";
+                return Err(self.refuse(span, format!("`{key}.keys` {what}")));
+            }
             if phase.keys.is_empty() && !moves_cable {
                 return Err(self.refuse(span, format!("`{key}.keys` names no key to press")));
             }
@@ -296,6 +305,7 @@ impl Locator<'_> {
             phases.push(Phase {
                 keys: phase.keys,
                 kind: phase.kind,
+                on: phase.on,
                 cue: phase.cue,
                 seconds: phase.seconds.into_inner(),
                 lets_go: phase.lets_go,

@@ -44,7 +44,7 @@ fn each_mistake_is_named_with_its_line() {
         (
             "schema = 6",
             "schema = 9",
-            "`schema` is 9; this program reads 1 to 6",
+            "`schema` is 9; this program reads 1 to 7",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
         (

@@ -247,6 +247,9 @@ pub(crate) struct RawPhase {
     pub(crate) keys: Vec<Key>,
     /// What is done with them.
     pub(crate) kind: PhaseKind,
+    /// The words that are touched, on its screen or in the tool.
+    #[serde(default)]
+    pub(crate) on: String,
     /// What ends it.
     pub(crate) cue: Cue,
     /// Usual seconds until the cue.
