@@ -76,8 +76,9 @@ fn asked(args: &JudgeArgs) -> Result<Asked, CommandError> {
         .map_err(|error| CommandError::Input(format!("--at: {error}")))?;
     let family = known(&args.family)?;
     let text = read(&args.facts)?;
-    let file = file::load(&args.facts.display().to_string(), &text, now)
+    let mut file = file::load(&args.facts.display().to_string(), &text, now)
         .map_err(|error| CommandError::Input(error.to_string()))?;
+    file.facts = family.told(file.facts, alone(now));
     Ok(Asked { family, file, now })
 }
 

@@ -91,8 +91,8 @@ pub enum BatteryVerdict {
     NotKnown,
 }
 
-/// The charge now: the last reading less what the present mode has drained since, as long as it
-/// doesn't charge there.
+/// The charge now: the last reading less what the present mode has drained since. That it charged meanwhile is
+/// a hope until it is read again.
 #[must_use]
 pub fn charge_now(facts: &Facts, family: &Family, now: BenchTime) -> Option<Charge> {
     let row = facts.known(FactKey::Battery)?;
@@ -100,7 +100,6 @@ pub fn charge_now(facts: &Facts, family: &Family, now: BenchTime) -> Option<Char
         return None;
     };
     let rate = match facts.mode().and_then(|mode| family.mode(mode)) {
-        Some(spec) if spec.charges => 0,
         Some(spec) => spec.drain_permille_per_hour,
         None => family
             .modes
@@ -251,14 +250,12 @@ mod tests {
     }
 
     #[test]
-    fn a_reading_is_carried_forward_where_it_does_not_charge() {
+    fn a_reading_is_carried_forward_and_never_up() {
         let hour = judged("60", "bootloader", 60);
         assert_eq!(hour.charge.unwrap().permille, 360);
         let day = judged("60", "bootloader", 24 * 60);
         assert_eq!(day.charge.unwrap().permille, 0);
-        assert_eq!(
-            judged("60", "system", 24 * 60).charge.unwrap().permille,
-            600
-        );
+        // That it charges in the system is no reading.
+        assert_eq!(judged("60", "system", 60).charge.unwrap().permille, 540);
     }
 }

@@ -198,6 +198,13 @@ impl Taken {
     }
 }
 
+/// Roughly what clocks on walls told at `at`, by how this bench began to count: for months, where an hour
+/// decides nothing.
+#[must_use]
+pub fn about(at: BenchTime) -> WallTime {
+    WallTime::nearest_ms(at.ms())
+}
+
 /// The bench's time where there is none: it begins with the moment that is judged.
 #[must_use]
 pub fn alone(wall: WallTime) -> BenchTime {

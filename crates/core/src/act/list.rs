@@ -4,11 +4,12 @@
 use veritope_wire::{BenchTime, Digest, UnitId};
 
 use super::lines::copies::copies;
-use super::lines::owner::{battery, keep_safe, merging, ownership, torn, twin};
+use super::lines::owner::{battery, keep_safe, merging, ownership, recognised, torn, twin};
 use super::{Act, Ask, Doing, Ground, How, Standpoint, Touches, When, Whose};
 use crate::consent::consented;
 use crate::coverage::VerifiedCopy;
 use crate::dossier::Dossier;
+use crate::doubt::{doubts, unless_doubted};
 use crate::evidence::{Cure, Due, Line, Need, open};
 use crate::family::{Chip, Family};
 use crate::rule::Rule;
@@ -59,11 +60,13 @@ pub fn list(act: &Act, on: Ground<'_>, at: Standpoint) -> List {
 /// The lines that a plan may rest on. What is asked for last (charge, owner's data, copies, consent) is
 /// settled on the way or at the door, and no plan goes around it.
 pub(crate) fn planned(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
-    let mut lines = frame(act, on.of);
+    let of = on.of;
+    let doubts = doubts(of.family, of.facts, of.now);
+    let mut lines = frame(act, of);
     lines.extend(act.lines(on, at));
     lines
         .into_iter()
-        .map(|line| readable(line, on.of))
+        .map(|line| readable(unless_doubted(line, of.family, &doubts), of))
         .collect()
 }
 
@@ -103,6 +106,7 @@ fn frame(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
         return lines;
     }
     lines.push(ownership(family, facts));
+    lines.extend(recognised(family, facts));
     lines.extend(twin(family, facts, of.twin));
     // Nothing is changed while what starts the unit may be half written.
     let stirs = Touches::ERASES.and(Touches::LOCKS).and(Touches::SLOT);

@@ -10,7 +10,7 @@ mod key;
 mod value;
 pub mod version;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::{BenchTime, FactId, WallTime};
@@ -103,6 +103,10 @@ pub struct Facts {
     newest: BTreeMap<(FactKey, Source), FactRow>,
     happened: BTreeMap<Happening, BenchTime>,
     emptied: Emptied,
+    /// What an erase leaves as it is on this unit.
+    survives: BTreeSet<FactKey>,
+    /// What has to be read again, since it changes by itself.
+    old: BTreeSet<FactKey>,
     /// What may have been cut off or changed is shown, and known no more.
     are_held_back: bool,
 }
@@ -146,6 +150,20 @@ impl Facts {
     #[must_use]
     pub fn emptied(mut self, emptied: Emptied) -> Self {
         self.emptied = emptied;
+        self
+    }
+
+    /// The same on a unit whose erases leave `keys` as they are.
+    #[must_use]
+    pub fn surviving(mut self, keys: impl IntoIterator<Item = FactKey>) -> Self {
+        self.survives = keys.into_iter().collect();
+        self
+    }
+
+    /// The same where `keys` were read too long ago.
+    #[must_use]
+    pub fn aged(mut self, keys: impl IntoIterator<Item = FactKey>) -> Self {
+        self.old = keys.into_iter().collect();
         self
     }
 
@@ -274,6 +292,7 @@ impl Facts {
             source: Source::Concluded,
             at,
         };
+        supposed.old.remove(&key);
         supposed.newest.insert((key, Source::Concluded), row);
         supposed
     }
@@ -299,7 +318,7 @@ impl Facts {
     }
 
     fn is_stale(&self, row: &FactRow) -> bool {
-        if self.are_held_back {
+        if self.are_held_back || self.old.contains(&row.key) {
             return true;
         }
         let voiding = row.key.spec().stale_on;
@@ -308,7 +327,11 @@ impl Facts {
         if row.key == FactKey::RollbackIndex && self.last(Happening::SystemRan) < written {
             return false;
         }
-        let is_since = |what: Happening| self.last(what).is_some_and(|at| at > row.at);
+        let survives = self.survives.contains(&row.key);
+        let is_since = |what: Happening| {
+            let is_left = survives && what == Happening::Wiped;
+            !is_left && self.last(what).is_some_and(|at| at > row.at)
+        };
         // Out of sight it may be running.
         let may_run = voiding.contains(&Happening::SystemRan)
             && is_since(Happening::ModeChanged)

@@ -23,16 +23,17 @@ impl Version {
         (parts.len() <= MOST_PARTS).then_some(Self(parts))
     }
 
-    /// The first part that jumps by an order of magnitude against `other`, from 1: one of the two
-    /// was probably misread (`K2`).
+    /// The first part, from 1, with more digits than that part has in any of `known`: it was probably misread
+    /// (`K2`). Nothing where none is known.
     #[must_use]
-    pub fn jump(&self, other: &Self) -> Option<usize> {
-        let pairs = self.0.iter().zip(&other.0);
-        let found = pairs.enumerate().find(|(_, (a, b))| a != b);
-        let (at, (a, b)) = found?;
-        let (less, more) = (a.min(b), a.max(b));
-        // 6.0.4 and 6.0.27 are neighbours; 6.0.4 and 6.0.271 are not.
-        (*more >= 100 && u64::from(*more) >= u64::from((*less).max(1)) * 10).then_some(at + 1)
+    pub fn longer_part(&self, known: &[Self]) -> Option<usize> {
+        let digits = |part: &u32| part.checked_ilog10().unwrap_or(0);
+        let mut parts = self.0.iter().enumerate();
+        parts.find_map(|(at, part)| {
+            let known = known.iter().filter_map(|one| one.0.get(at));
+            let most = known.map(digits).max()?;
+            (digits(part) > most).then_some(at + 1)
+        })
     }
 }
 
@@ -62,10 +63,15 @@ mod tests {
     }
 
     #[test]
-    fn a_part_that_jumps_is_named() {
-        assert_eq!(version("6.0.27").jump(&version("6.0.4")), None);
-        assert_eq!(version("6.0.271").jump(&version("6.0.27")), Some(3));
-        assert_eq!(version("600.0").jump(&version("6.0")), Some(1));
-        assert_eq!(version("6.0").jump(&version("6.0")), None);
+    fn a_part_with_a_digit_more_is_named() {
+        let longer = |found: &str, known: &[&str]| {
+            let known: Vec<Version> = known.iter().map(|text| version(text)).collect();
+            version(found).longer_part(&known)
+        };
+        assert_eq!(longer("6.0.27", &["6.0.4", "6.0.12"]), None);
+        assert_eq!(longer("6.0.27", &["6.0.4"]), Some(3));
+        assert_eq!(longer("60.0", &["6.0", "5.1"]), Some(1));
+        assert_eq!(longer("6.0.1", &["6.0"]), None, "no such part is known");
+        assert_eq!(longer("6.0", &[]), None);
     }
 }

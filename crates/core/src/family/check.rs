@@ -512,6 +512,7 @@ impl Locator<'_> {
                 read: place.read,
                 place: place.place,
                 minutes: place.minutes,
+                age_hours: place.age_hours,
                 presses: place.presses,
                 prints: place.prints,
                 says,

@@ -357,7 +357,11 @@ mod tests {
         let four = kelpie
             .moves
             .iter()
-            .find(|way| way.phases.first().is_some_and(|first| first.keys.len() == 4))
+            .find(|way| {
+                way.phases
+                    .first()
+                    .is_some_and(|first| first.keys.len() == 4)
+            })
             .unwrap();
         let told = said(&four.phases);
         assert!(

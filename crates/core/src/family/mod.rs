@@ -14,6 +14,7 @@ mod placeholder;
 mod raw;
 mod recognise;
 mod role;
+mod told;
 
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label};
@@ -511,6 +512,8 @@ pub struct FactPlace {
     pub place: String,
     /// What that takes.
     pub minutes: u32,
+    /// Hours after which it is read again by the clock alone (`K5`).
+    pub age_hours: Option<u32>,
     /// Key presses to change it there, where it is a switch.
     pub presses: u16,
     /// Words that screens print in front of it.

@@ -292,6 +292,8 @@ pub(super) struct RawPlace {
     pub(super) place: String,
     /// Minutes it takes.
     pub(super) minutes: u32,
+    /// Hours after which it is read again by the clock alone (K5).
+    pub(super) age_hours: Option<u32>,
     /// Key presses to change it there, where it is a switch.
     #[serde(default)]
     pub(super) presses: u16,

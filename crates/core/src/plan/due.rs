@@ -5,7 +5,6 @@ use crate::act::{Act, Ground, List, Standpoint, Touches, list};
 use crate::builds::Chain;
 use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
-use crate::facts::Happening;
 use crate::mode::{Lock, Mode};
 use crate::state::{Bit, Look, State};
 
@@ -112,7 +111,8 @@ fn seen_only_now(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
     let mut lines: Vec<Line> = Vec::new();
     for (list, is_wiped) in asked {
         for line in list {
-            let is_asked = is_of_the_system(&line, is_wiped) && !line.is_met() && !is_ours(&line);
+            let is_asked =
+                is_of_the_system(&line, is_wiped, of) && !line.is_met() && !is_ours(&line);
             if is_asked && !lines.contains(&line) {
                 lines.push(line);
             }
@@ -122,17 +122,14 @@ fn seen_only_now(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
 }
 
 /// Whether a line asks for a fact that the running system alone shows, and that no erase made another.
-fn is_of_the_system(line: &Line, is_wiped: bool) -> bool {
+fn is_of_the_system(line: &Line, is_wiped: bool, of: &Dossier<'_>) -> bool {
     let asked = match line.cure() {
         Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. }) => Some(*key),
         // Hours go by for a switch of the system, and what works is tried in it.
         Some(Cure::Wait { .. } | Cure::Check { .. }) => return true,
         _ => None,
     };
-    asked.is_some_and(|key| {
-        let goes = key.spec().stale_on.contains(&Happening::Wiped);
-        key.is_of_the_system() && !(is_wiped && goes)
-    })
+    asked.is_some_and(|key| key.is_of_the_system() && !(is_wiped && of.family.goes_on_wipe(key)))
 }
 
 /// The acts that `sheet` comes to behind a look, if that shows what leaves most to do; none where it hopes

@@ -13,6 +13,7 @@ use crate::rule::Rule;
 use crate::state::Presence;
 
 use crate::dossier::Dossier;
+use crate::doubt::doubts;
 
 /// How much a finding weighs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -47,9 +48,6 @@ pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
     let (family, facts) = (of.family, of.facts);
     let mut all: Vec<Finding> = [
         identity_lost(family, facts),
-        variant_stranger(family, facts),
-        build_and_patch(family, facts),
-        version_jump(family, facts),
         second_id(family, facts),
         nothing_kept(of),
         hibernates(facts),
@@ -57,6 +55,7 @@ pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
     ]
     .into_iter()
     .flatten()
+    .chain(doubtful(of))
     .chain(placeholders(family, facts))
     .chain(equipment(family, facts))
     .chain(contradictions(facts))
@@ -97,79 +96,19 @@ fn identity_lost(family: &Family, facts: &Facts) -> Option<Finding> {
     })
 }
 
-fn variant_stranger(family: &Family, facts: &Facts) -> Option<Finding> {
-    let code = facts.text(FactKey::ModelCode)?;
-    if family.variants.is_empty() || family.variant(code).is_some() {
-        return None;
-    }
-    let known: Vec<&str> = family.variants.iter().map(|v| v.code.as_str()).collect();
-    Some(finding(
-        Rule::M2,
-        Level::Doubtful,
-        format!(
-            "{code} is no model code of {} ({}): every letter counts, read it again.",
-            family.name(),
-            known.join(", ")
-        ),
-        &[facts],
-        &[FactKey::ModelCode],
-    ))
-}
-
-/// `K1`: the date in the build string against the patch month.
-fn build_and_patch(family: &Family, facts: &Facts) -> Option<Finding> {
-    let build = facts.text(FactKey::Build)?;
-    let keys = [FactKey::Build, FactKey::Patch];
-    let pattern = family.build_string.as_ref()?;
-    let Some(groups) = pattern.read(build) else {
-        return Some(finding(
-            Rule::K1,
+/// What can't be right.
+fn doubtful(of: &Dossier<'_>) -> Vec<Finding> {
+    let all = doubts(of.family, of.facts, of.now).into_iter();
+    all.map(|doubt| {
+        finding(
+            doubt.rule,
             Level::Doubtful,
-            format!(
-                "{build} is not made up as build strings of {} are ({}): read it again.",
-                family.name(),
-                pattern.text()
-            ),
-            &[facts],
-            &keys[..1],
-        ));
-    };
-    let FactValue::Month(patch) = facts.known(FactKey::Patch)?.value else {
-        return None;
-    };
-    let date = groups.month.filter(|date| *date != patch)?;
-    Some(finding(
-        Rule::K1,
-        Level::Doubtful,
-        format!("The build string says {date}, the patch month {patch}: read both again."),
-        &[facts],
-        &keys,
-    ))
-}
-
-/// `K2`: a version whose part jumps against every build that the family lists.
-fn version_jump(family: &Family, facts: &Facts) -> Option<Finding> {
-    let pattern = family.build_string.as_ref()?;
-    let found = pattern.read(facts.text(FactKey::Build)?)?.version?;
-    let mut known = family
-        .builds
-        .iter()
-        .filter_map(|build| pattern.read(&build.id)?.version)
-        .peekable();
-    known.peek()?;
-    let part = known
-        .map(|version| found.jump(&version))
-        .reduce(Option::and)
-        .flatten()?;
-    Some(finding(
-        Rule::K2,
-        Level::Doubtful,
-        format!(
-            "Part {part} of version {found} is ten times what any known build has: read it again."
-        ),
-        &[facts],
-        &[FactKey::Build],
-    ))
+            doubt.text,
+            &[of.facts],
+            &doubt.keys,
+        )
+    })
+    .collect()
 }
 
 fn equipment(family: &Family, facts: &Facts) -> Vec<Finding> {

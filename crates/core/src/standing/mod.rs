@@ -399,7 +399,12 @@ fn ends(verdict: &Verdict) -> Settled {
 }
 
 /// Facts without which it can't be said whether at all.
-const DECISIVE: [FactKey; 13] = [
+const DECISIVE: [FactKey; 18] = [
+    FactKey::ModelCode,
+    FactKey::Codename,
+    FactKey::Region,
+    FactKey::CriticalLock,
+    FactKey::RollbackIndex,
     FactKey::Root,
     FactKey::Lock,
     FactKey::Ownership,

@@ -55,6 +55,7 @@ impl Keeping {
         facts: Facts,
         depth: Depth,
     ) -> Known<'r> {
+        let now = self.pen.now();
         let image = match self.library.shelf.recovery_for(&family) {
             Ok(image) => image,
             Err(error) => {
@@ -92,9 +93,9 @@ impl Keeping {
                 Depth::List => self.library.places_away(),
             },
             by: By { link, token },
-            now: self.pen.now(),
+            now,
+            facts: family.told(facts, now),
             family,
-            facts,
         }
     }
 

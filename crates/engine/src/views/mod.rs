@@ -181,6 +181,10 @@ impl Views {
     /// What is known of a unit now: nothing while its record is held back.
     fn facts_of(&self, record: &UnitRecord) -> Facts {
         let facts = record.known();
+        let facts = match self.seen.family_of(record) {
+            Some(family) => family.told(facts, self.seen.now()),
+            None => facts,
+        };
         match self.seen.is_sound(Scope::Unit(record.id)) {
             Ok(()) => facts,
             Err(_) => facts.held_back(),

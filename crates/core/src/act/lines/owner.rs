@@ -5,7 +5,7 @@ use veritope_wire::Label;
 
 use crate::budget::{Battery, BatteryVerdict};
 use crate::coverage::Torn;
-use crate::evidence::{Basis, Cure, Due, Line, Need, choice, not_known};
+use crate::evidence::{Basis, Cure, Due, Grounds, Line, Need, choice, not_known};
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::Family;
 use crate::keepsafe::{KeepSafe, Kept, still_open};
@@ -32,6 +32,15 @@ pub(crate) fn ownership(family: &Family, facts: &Facts) -> Line {
             "Is it yours, or did its owner ask you?",
         ),
     }
+}
+
+/// What it says of its model is what it is judged by (`M2`); nothing where nobody has read it.
+pub(crate) fn recognised(family: &Family, facts: &Facts) -> Option<Line> {
+    let keys = [FactKey::ModelCode, FactKey::Codename, FactKey::Region];
+    let mut cited = keys.into_iter().filter_map(|key| facts.known(key));
+    let grounds = Grounds::from(cited.next()?).and(cited.map(Basis::from));
+    let text = format!("By what it says of itself it is a {}.", family.name());
+    Some(Line::met(Rule::M2, text, grounds))
 }
 
 /// A second unit of the same model is a stop until the two are told apart (`K4`).
@@ -81,7 +90,14 @@ pub(crate) fn battery(family: &Family, facts: &Facts, battery: &Battery) -> Line
     };
     let percent = charge.permille / 10;
     let needed = battery.begin_from_percent;
+    let read = (charge.permille + charge.carried_permille) / 10;
     match battery.verdict {
+        BatteryVerdict::TooLow if read >= needed => Line {
+            text: format!(
+                "It read {read} %, and by the drain of its mode no more than {percent} % may be left since: read it again."
+            ),
+            ..not_known(family, facts, Rule::U7, FactKey::Battery, "")
+        },
         BatteryVerdict::TooLow => Line::missing(
             Rule::U7,
             format!("{percent} % is too low: charge until {needed} %."),
