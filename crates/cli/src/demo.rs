@@ -291,12 +291,16 @@ fn set_up(
             family: None,
             ownership: "asked".to_owned(),
         };
-        units.push(
-            engine
-                .units
-                .add_unit(new, request())
-                .map_err(DemoError::bench)?,
-        );
+        let unit = engine
+            .units
+            .add_unit(new, request())
+            .map_err(DemoError::bench)?;
+        let works: Vec<_> = table::all_works().collect();
+        engine
+            .units
+            .type_facts(unit, &works, request())
+            .map_err(DemoError::bench)?;
+        units.push(unit);
     }
     let mut policy = engine.library.policy();
     policy.media = veritope_core::budget::Media::Any;

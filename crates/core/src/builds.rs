@@ -634,6 +634,7 @@ mod tests {
             blake3: None,
             leaves: Leaves::Exact,
             lies: Lies::Card,
+            mib: None,
             hand: String::new(),
         }
     }

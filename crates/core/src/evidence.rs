@@ -198,6 +198,8 @@ pub enum Cure {
         keys: Vec<FactKey>,
         /// What to mind.
         instruction: String,
+        /// What is said instead, where it may be left out.
+        waive: Option<FactKey>,
     },
     /// Tick or waive the open classes.
     KeepSafe {

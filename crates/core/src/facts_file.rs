@@ -56,6 +56,8 @@ pub struct FactsFile {
     pub link: Presence,
     /// A recovery image that matches it.
     pub image: Presence,
+    /// Its unlock token, kept with it.
+    pub token: Presence,
 }
 
 impl FactsFile {
@@ -69,7 +71,7 @@ impl FactsFile {
             keep_safe: &self.keep_safe,
             by: By {
                 link: self.link,
-                ..of.by
+                token: self.token,
             },
             recovery: is_shelved.then_some(Shelved {
                 findings: &[],
@@ -122,6 +124,8 @@ pub enum RawFact {
     Text(String),
     /// Several names.
     Names(Vec<String>),
+    /// Readings of several sources: where they differ, nothing counts (`K5`).
+    Several(Vec<RawWhole>),
 }
 
 /// A fact with time and source.
@@ -181,6 +185,8 @@ pub struct RawBench {
     /// A recovery image for it on the shelf; here when left out.
     #[serde(default)]
     image: RawPresence,
+    /// Its unlock token, checked and kept with it; missing when left out.
+    token: Option<RawPresence>,
 }
 
 /// Whether something is at hand.
@@ -236,8 +242,8 @@ pub fn load(file: &str, text: &str, now: WallTime) -> Result<FactsFile, FactsFil
                 format!("no fact is called `{}`", name.get_ref()),
             )
         })?;
-        let (value, at, source) = match fact.get_ref() {
-            RawFact::Whole(whole) => (
+        let whole = |whole: &RawWhole| {
+            (
                 match &whole.value {
                     RawValue::Number(number) => number.to_string(),
                     RawValue::Text(text) => text.clone(),
@@ -245,24 +251,30 @@ pub fn load(file: &str, text: &str, now: WallTime) -> Result<FactsFile, FactsFil
                 },
                 whole.at.unwrap_or(now),
                 whole.source.unwrap_or(Source::Person),
-            ),
-            RawFact::Number(number) => (number.to_string(), now, Source::Person),
-            RawFact::Text(text) => (text.clone(), now, Source::Person),
-            RawFact::Names(names) => (names.join(", "), now, Source::Person),
+            )
         };
-        if at > now {
-            let what = format!("`{}` is seen at {at}, after {now}", key.id());
-            return Err(refuse(fact.span(), what));
+        let readings = match fact.get_ref() {
+            RawFact::Whole(one) => vec![whole(one)],
+            RawFact::Number(number) => vec![(number.to_string(), now, Source::Person)],
+            RawFact::Text(text) => vec![(text.clone(), now, Source::Person)],
+            RawFact::Names(names) => vec![(names.join(", "), now, Source::Person)],
+            RawFact::Several(all) => all.iter().map(whole).collect(),
+        };
+        for (value, at, source) in readings {
+            if at > now {
+                let what = format!("`{}` is seen at {at}, after {now}", key.id());
+                return Err(refuse(fact.span(), what));
+            }
+            let value = FactValue::parse(key, &value)
+                .map_err(|error| refuse(fact.span(), format!("`{}`: {error}", key.id())))?;
+            rows.push(FactRow {
+                id: FactId::nil(),
+                key,
+                value,
+                source,
+                at: alone(at),
+            });
         }
-        let value = FactValue::parse(key, &value)
-            .map_err(|error| refuse(fact.span(), format!("`{}`: {error}", key.id())))?;
-        rows.push(FactRow {
-            id: FactId::nil(),
-            key,
-            value,
-            source,
-            at: alone(at),
-        });
     }
     let mut keep_safe = KeepSafe::new();
     for (name, kept) in raw.keep_safe {
@@ -282,6 +294,7 @@ pub fn load(file: &str, text: &str, now: WallTime) -> Result<FactsFile, FactsFil
         keep_safe,
         link: raw.bench.link.into(),
         image: raw.bench.image.into(),
+        token: raw.bench.token.map_or(Presence::Missing, Presence::from),
     })
 }
 

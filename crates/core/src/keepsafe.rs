@@ -80,29 +80,71 @@ pub enum Kept {
 pub type KeepSafe = BTreeMap<KeepClass, Kept>;
 
 /// The classes of `asked` about which is still to be said something: none while nothing is there, else those
-/// that nothing was said about since the last erase.
+/// that nothing was said about since the last erase, and those whose copy lies nowhere, or on the unit itself.
 #[must_use]
-pub fn still_open(asked: &[KeepClass], said: &KeepSafe, facts: &Facts) -> Vec<KeepClass> {
+pub fn still_open(
+    asked: &[KeepClass],
+    said: &KeepSafe,
+    facts: &Facts,
+    nickname: &str,
+) -> Vec<KeepClass> {
     match facts.empty_since() {
         Some(_) => Vec::new(),
-        None => open_classes(asked, said, facts.last(Happening::Wiped)),
+        None => open_classes(asked, said, facts.last(Happening::Wiped), nickname),
     }
 }
 
-/// The classes of `asked` that nothing was said about since `erased` (data kept before an erase
-/// says nothing about what came onto the unit after it).
+fn open_classes(
+    asked: &[KeepClass],
+    said: &KeepSafe,
+    erased: Option<BenchTime>,
+    nickname: &str,
+) -> Vec<KeepClass> {
+    // Data kept before an erase says nothing about what came onto the unit after it.
+    let is_before = |at: &BenchTime| erased.is_some_and(|erased| erased > *at);
+    let is_open = |class: &KeepClass| match said.get(class) {
+        None => true,
+        Some(Kept::Safe { place, at }) => is_before(at) || !is_elsewhere(place, nickname),
+        Some(Kept::Waived { at }) => is_before(at),
+    };
+    asked.iter().copied().filter(is_open).collect()
+}
+
+/// Words for the unit itself.
+const ITSELF: &[&str] = &[
+    "",
+    "device",
+    "here",
+    "internal",
+    "internal storage",
+    "it",
+    "itself",
+    "none",
+    "nowhere",
+    "on it",
+    "phone",
+    "same",
+    "same device",
+    "same phone",
+    "same unit",
+    "there",
+    "unit",
+    "watch",
+    "yes",
+    "ok",
+];
+
+/// Whether a place names something other than the unit itself: an erase would take the copy along.
 #[must_use]
-fn open_classes(asked: &[KeepClass], said: &KeepSafe, erased: Option<BenchTime>) -> Vec<KeepClass> {
-    asked
-        .iter()
-        .copied()
-        .filter(|class| match said.get(class) {
-            None => true,
-            Some(Kept::Safe { at, .. } | Kept::Waived { at }) => {
-                erased.is_some_and(|erased| erased > *at)
-            }
-        })
-        .collect()
+pub fn is_elsewhere(place: &str, nickname: &str) -> bool {
+    let kept = |c: char| c.is_alphanumeric() || c == ' ';
+    let plain: String = place.to_lowercase().chars().filter(|c| kept(*c)).collect();
+    let words: Vec<&str> = plain
+        .split_whitespace()
+        .skip_while(|word| ["on", "in", "the", "this", "its", "my", "own"].contains(word))
+        .collect();
+    let named = words.join(" ");
+    !ITSELF.contains(&named.as_str()) && named != nickname.to_lowercase()
 }
 
 #[cfg(test)]
@@ -114,8 +156,39 @@ mod tests {
     fn what_was_said_before_an_erase_counts_no_longer() {
         let asked = [KeepClass::Photos, KeepClass::Chats];
         let said = KeepSafe::from([(KeepClass::Photos, Kept::Waived { at: at(5) })]);
-        assert_eq!(open_classes(&asked, &said, None), [KeepClass::Chats]);
-        assert_eq!(open_classes(&asked, &said, Some(at(4))), [KeepClass::Chats]);
-        assert_eq!(open_classes(&asked, &said, Some(at(6))), asked);
+        assert_eq!(
+            open_classes(&asked, &said, None, "Gull"),
+            [KeepClass::Chats]
+        );
+        assert_eq!(
+            open_classes(&asked, &said, Some(at(4)), "Gull"),
+            [KeepClass::Chats]
+        );
+        assert_eq!(open_classes(&asked, &said, Some(at(6)), "Gull"), asked);
+    }
+
+    #[test]
+    fn a_copy_on_the_unit_itself_is_none() {
+        for place in [
+            "",
+            " ",
+            "-",
+            "on the phone",
+            "The unit",
+            "internal storage",
+            "Gull",
+            "on it.",
+        ] {
+            assert!(!is_elsewhere(place, "Gull"), "{place:?}");
+        }
+        for place in [
+            "laptop",
+            "the owner's laptop",
+            "a stick",
+            "the card",
+            "phone of her sister",
+        ] {
+            assert!(is_elsewhere(place, "Gull"), "{place:?}");
+        }
     }
 }

@@ -139,13 +139,13 @@ pub fn next_step(input: &NextInput<'_>) -> NextStep {
             );
             to(sentence, "Find out", NextPlace::Standing)
         }
-        Verdict::ReadyAfter { .. } => {
+        Verdict::ReadyAfter { .. } if standing.lines.iter().any(|line| !line.is_met()) => {
             let first = standing.lines.iter().find(|line| !line.is_met());
             let sentence =
                 first.map_or_else(|| standing.sentence.clone(), |line| line.text.clone());
             to(sentence, "Complete the list", NextPlace::Standing)
         }
-        Verdict::Ready => to(
+        Verdict::Ready | Verdict::ReadyAfter { .. } => to(
             "All that an unlock needs is there; the sheet shows every step before it begins."
                 .to_owned(),
             "See the sheet",

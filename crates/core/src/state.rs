@@ -3,8 +3,8 @@
 use serde::Serialize;
 
 use crate::captured::Rest;
-use crate::facts::{FactKey, FactValue, Facts};
-use crate::family::Key;
+use crate::facts::{FactKey, Facts};
+use crate::family::BodyPart;
 use crate::mode::{LiveReads, Lock, Mode, Modes, Readable, RecoveryKind, Slot};
 
 /// A switch in the device's settings.
@@ -62,7 +62,8 @@ pub enum Look {
     Assumed,
 }
 
-/// Keys that don't work, as a set. An action that needs one is not planned (`N2`).
+/// Parts that don't work and that nothing stands in for, as a set. An action that needs one is not planned
+/// (`N2`).
 #[derive(
     Debug, Clone, Copy, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
 )]
@@ -70,40 +71,37 @@ pub enum Look {
 pub struct Broken(u8);
 
 impl Broken {
-    /// What is known to be broken. A dead screen takes the touch along.
+    /// What is known to be broken, less what a person named something for.
     #[must_use]
     pub fn from_facts(facts: &Facts) -> Self {
-        let Some(FactValue::Many(parts)) = facts.known(FactKey::Broken).map(|row| &row.value)
-        else {
-            return Self::default();
+        let is_broken = |part: &BodyPart| {
+            part.is_among(facts, FactKey::Broken) && !part.is_among(facts, FactKey::StandIn)
         };
-        let is_broken = |key: &Key| {
-            let dead_screen = *key == Key::Screen && parts.contains(&"screen");
-            dead_screen || key.part().is_some_and(|name| parts.contains(&name))
-        };
-        Self::of(Key::ALL.into_iter().filter(is_broken))
+        Self::of(BodyPart::ALL.into_iter().filter(is_broken))
     }
 
-    /// The set of these keys.
+    /// The set of these parts.
     #[must_use]
-    pub fn of(keys: impl IntoIterator<Item = Key>) -> Self {
-        Self(keys.into_iter().fold(0, |set, key| set | Self::bit(key)))
+    pub fn of(parts: impl IntoIterator<Item = BodyPart>) -> Self {
+        let parts = parts.into_iter();
+        Self(parts.fold(0, |set, part| set | Self::bit(part)))
     }
 
-    /// The first of these keys that doesn't work.
+    /// The first of these parts that doesn't work.
     #[must_use]
-    pub fn first_of(self, keys: impl IntoIterator<Item = Key>) -> Option<Key> {
-        keys.into_iter().find(|key| self.0 & Self::bit(*key) != 0)
+    pub fn first_of(self, parts: impl IntoIterator<Item = BodyPart>) -> Option<BodyPart> {
+        let mut parts = parts.into_iter();
+        parts.find(|part| self.0 & Self::bit(*part) != 0)
     }
 
-    /// The keys of the set.
-    pub fn keys(self) -> impl Iterator<Item = Key> {
-        let is_in = move |key: &Key| self.0 & Self::bit(*key) != 0;
-        Key::ALL.into_iter().filter(is_in)
+    /// The parts of the set.
+    pub fn parts(self) -> impl Iterator<Item = BodyPart> {
+        let is_in = move |part: &BodyPart| self.0 & Self::bit(*part) != 0;
+        BodyPart::ALL.into_iter().filter(is_in)
     }
 
-    fn bit(key: Key) -> u8 {
-        1 << (key as u8)
+    fn bit(part: BodyPart) -> u8 {
+        1 << (part as u8)
     }
 }
 

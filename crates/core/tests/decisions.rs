@@ -51,15 +51,18 @@ fn shelf(family: &Family) -> BTreeMap<String, Arc<Seen>> {
 struct Around {
     kept: bool,
     shelved: bool,
+    token: Presence,
 }
 
 const AT_HAND: Around = Around {
     kept: true,
     shelved: true,
+    token: Presence::Here,
 };
 
 fn row(n: usize, key: FactKey, value: &str) -> FactRow {
-    let value = if key == FactKey::FirstOnline && value.parse::<i64>().is_ok() {
+    let is_moment = key.spec().kind == FactKind::Moment;
+    let value = if is_moment && value.parse::<i64>().is_ok() {
         let hours: i64 = value.parse().unwrap();
         WallTime::nearest_ms(now().ms() - hours * HOUR_MS).to_string()
     } else {
@@ -104,7 +107,7 @@ fn judged(family: &Family, facts: &Facts, around: Around) -> Standing {
             packages: &packages,
             by: By {
                 link: Presence::Here,
-                token: Presence::Missing,
+                token: around.token,
             },
             recovery: Some(Shelved {
                 findings: &[],
@@ -188,6 +191,8 @@ fn changed(base: &Known, changes: &str) -> (Known, Around) {
     for word in changes.split_whitespace().filter(|word| *word != "(base)") {
         if word == "!keep" {
             around.kept = false;
+        } else if word == "!token" {
+            around.token = Presence::Missing;
         } else if word == "!shelf" {
             around.shelved = false;
         } else if let Some(key) = word.strip_prefix('-') {
@@ -278,7 +283,10 @@ proptest! {
         let before = judged(&families[&codename], &facts(&known), AT_HAND);
         if before.verdict == Verdict::Ready {
             prop_assert!(before.lines.iter().all(Line::is_met));
+            // What it is recognised by is asked of nobody; it only must not contradict.
+            let optional = [FactKey::ModelCode, FactKey::Codename, FactKey::Region];
             let rests = before.lines.iter().any(|line| cited(line).contains(&key));
+            let rests = rests && !optional.contains(&key);
             known.remove(&key);
             let after = judged(&families[&codename], &facts(&known), AT_HAND);
             prop_assert!(!rests || after.verdict != Verdict::Ready, "{:?} gone, still ready", key);

@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use veritope_core::facts::FactKey;
+use veritope_core::facts::{FactGroup, FactKey};
 use veritope_engine::desk::record::Way;
 use veritope_engine::{Engine, NewUnit};
 use veritope_standin::clock::Scaled;
@@ -70,8 +70,6 @@ const MET: [Met; 10] = [
             (FactKey::ScreenLock, "off"),
             (FactKey::Bought, "open"),
             (FactKey::EquipmentId, "357128041134204"),
-            (FactKey::WorksCalls, "yes"),
-            (FactKey::WorksCamera, "yes"),
         ],
     },
     Met {
@@ -394,12 +392,25 @@ pub(crate) fn meet(
             let first = WallTime::nearest_ms(now.ms() - ONLINE_HOURS * HOUR_MS);
             said.push((FactKey::FirstOnline, first.to_string()));
         }
+        if CHECKED.contains(&met.nickname) {
+            said.extend(all_works());
+        }
         engine
             .units
             .type_facts(unit, &said, request())
             .map_err(DemoError::bench)?;
     }
     Ok(())
+}
+
+/// Units whose functions were tried at the counter (`K7`).
+const CHECKED: [&str; 4] = ["Gull", "Bittern", "Curlew", "Dunlin"];
+
+/// Everything that is asked at intake, working.
+pub(crate) fn all_works() -> impl Iterator<Item = (FactKey, String)> {
+    let works = FactKey::ALL.iter().copied();
+    let works = works.filter(|key| key.spec().group == FactGroup::Works);
+    works.map(|key| (key, "yes".to_owned()))
 }
 
 /// Puts onto the shelf what owners brought along: for Dunlin the packages that its card holds, for

@@ -3,7 +3,7 @@
 
 use super::{
     Args, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words, arg,
-    row, works,
+    Takes, row, works,
 };
 use crate::dossier::By;
 use crate::facts::FactKey;
@@ -50,7 +50,12 @@ impl Kind for Go {
         };
         let has_fast_start = family.place(FactKey::FastStart).is_some();
         let mut rows = vec![row(Bit::InMode(spec.from), at, "It begins there.")];
-        rows.push(works(&spec.phases, spec.menu.as_ref(), None, at));
+        let takes = Takes {
+            phases: &spec.phases,
+            menu: spec.menu.as_ref(),
+            ..Takes::default()
+        };
+        rows.extend(works(takes, on, at).into_iter().map(Some));
         if spec.needs_debugging {
             rows.push(row(Bit::Debugging, at, "The system takes commands."));
         }

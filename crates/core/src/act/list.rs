@@ -3,6 +3,7 @@
 
 use veritope_wire::{BenchTime, Digest, UnitId};
 
+use super::lines::body::{answers_not, battery_body};
 use super::lines::copies::copies;
 use super::lines::owner::{battery, keep_safe, merging, ownership, recognised, torn, twin};
 use super::{Act, Ask, Doing, Ground, How, Standpoint, Touches, When, Whose};
@@ -101,13 +102,20 @@ fn until(of: &Dossier<'_>) -> BenchTime {
 fn frame(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
     let (family, facts) = (of.family, of.facts);
     let touches = act.touches(family);
-    let mut lines = Vec::new();
+    // Beside such a battery nothing at all is done.
+    let mut lines: Vec<Line> = battery_body(family, facts).into_iter().collect();
     if !touches.is_permitted() {
         return lines;
     }
     lines.push(ownership(family, facts));
     lines.extend(recognised(family, facts));
     lines.extend(twin(family, facts, of.twin));
+    // The unlock asks for it in a line of its own.
+    let lower = family.lower_mode().map(|mode| vec![mode]);
+    let is_there = |ask: &Ask| matches!(ask, Ask::Mode(modes) if Some(modes) == lower.as_ref());
+    if act.rule(of) != Rule::G1 && act.asks(family).iter().any(is_there) {
+        lines.extend(answers_not(family, facts));
+    }
     // Nothing is changed while what starts the unit may be half written.
     let stirs = Touches::ERASES.and(Touches::LOCKS).and(Touches::SLOT);
     if touches.any(stirs.and(Touches::WRITES)) {
@@ -127,13 +135,13 @@ fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
     let mut lines = Vec::new();
     if !touches.within(Touches::READS.and(Touches::MEMORY)) {
         lines.push(match of.battery {
-            Some(charge) => battery(family, facts, charge),
+            Some(charge) => battery(family, facts, charge, of.now),
             None => not_judged(),
         });
     }
     // What the owner would lose, or would not find in another slot.
     if touches.any(Touches::ERASES.and(Touches::SLOT)) {
-        let line = keep_safe(family, facts, of.keep_safe);
+        let line = keep_safe(family, facts, of.keep_safe, of.nickname);
         lines.push(match act.rule(of) {
             Rule::G8 => line.under(Rule::R4),
             _ => line,

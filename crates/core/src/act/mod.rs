@@ -26,7 +26,7 @@ use crate::consent::Costs;
 use crate::dossier::{By, Dossier};
 use crate::evidence::{Basis, Cure, Due, Line, Need};
 use crate::facts::{FactKey, Happening};
-use crate::family::{Family, Key, Menu, Phase, Question, Role, Yes};
+use crate::family::{Family, Role};
 use crate::goal::Goal;
 use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
@@ -34,6 +34,7 @@ use crate::started::started;
 use crate::state::{Bit, Data, Presence, State, Switch};
 
 pub use doing::{Ask, Command, Doing, Reading};
+use lines::body::{Takes, works};
 pub(crate) use lines::foreign::before_foreign;
 pub(crate) use lines::gates::wrong_with;
 pub(crate) use lines::owner::ownership;
@@ -640,25 +641,6 @@ fn carried(line: Line, cure: Option<Cure>) -> Line {
         },
     };
     Line { stands, ..line }
-}
-
-/// The line that a key which it takes does not work, when one doesn't (`N2`).
-fn works(
-    phases: &[Phase],
-    menu: Option<&Menu>,
-    asks: Option<&Question>,
-    at: Standpoint,
-) -> Option<Line> {
-    let pressed = phases.iter().flat_map(|phase| phase.keys.iter().copied());
-    let chosen = menu.into_iter().flat_map(|menu| [menu.by, menu.choose]);
-    let answered = asks.and_then(|asks| asks.yes.as_ref());
-    let answered = answered.into_iter().flat_map(Yes::keys);
-    let key: Key = at
-        .state
-        .broken
-        .first_of(pressed.chain(chosen).chain(answered))?;
-    let text = format!("It takes {}, which does not work here.", key.shown());
-    Some(Line::absent(Rule::N2, text).due(Due::Begin))
 }
 
 /// The state after the owner's data was erased: what lives in it goes along (`L4`).

@@ -8,7 +8,7 @@ use super::lines::owner::accounts;
 use super::lines::stock::{functions, fused, last_write, runs, started, stock, switch};
 use super::{
     Args, Ask, Bit, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words,
-    arg, erased, in_mode, lock, row, settled, works,
+    Takes, arg, erased, in_mode, lock, row, settled, works,
 };
 use crate::consent::{Costs, one};
 use crate::dossier::{By, Dossier};
@@ -78,7 +78,12 @@ impl Kind for Relock {
                     None
                 };
                 lines.extend(stands);
-                lines.extend(works(&act.phases, None, act.question.as_ref(), at));
+                let takes = Takes {
+                    phases: &act.phases,
+                    asks: act.question.as_ref(),
+                    ..Takes::default()
+                };
+                lines.extend(works(takes, on, at));
                 lines.extend(settled(at));
             }
             None => {

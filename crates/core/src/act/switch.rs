@@ -4,6 +4,7 @@
 use super::{
     Args, Doing, Ground, How, Kind, Line, Price, Shows, Standpoint, Touches, Words, row,
 };
+use super::lines::body::in_settings;
 use crate::dossier::By;
 use crate::facts::FactKey;
 use crate::family::Family;
@@ -48,9 +49,9 @@ impl Kind for SetSwitch {
         all.into_iter().find(|one| one.word() == word)
     }
 
-    fn lines(&self, _: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    fn lines(&self, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
         let system = row(Bit::InMode(Mode::System), at, "The system runs.");
-        system.into_iter().collect()
+        system.into_iter().chain(in_settings(on, at)).collect()
     }
 
     fn after(&self, mut at: State, _: &Family) -> State {

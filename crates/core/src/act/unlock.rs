@@ -3,9 +3,9 @@
 use veritope_wire::Label;
 
 use super::lines::gates::{gates, opens};
-use super::lines::owner::{accounts, screen_lock};
+use super::lines::owner::{accounts, intake, screen_lock};
 use super::{
-    Args, Ask, Bit, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Words,
+    Args, Ask, Bit, Command, Doing, Ground, How, Kind, Line, Price, Standpoint, Takes, Touches, Words,
     When, arg, erased, erases_data, in_mode, lock, row, settled, works,
 };
 use crate::consent::{Costs, one};
@@ -70,7 +70,12 @@ impl Kind for Unlock {
             in_mode(Bit::InMode(spec.mode), spec.mode.shown(), on, at),
             lock(Lock::Locked, "It is unlocked already.", on, at),
         ];
-        lines.extend(works(&spec.phases, None, spec.question.as_ref(), at));
+        let takes = Takes {
+            phases: &spec.phases,
+            asks: spec.question.as_ref(),
+            ..Takes::default()
+        };
+        lines.extend(works(takes, on, at));
         let legs = Bit::Legs(1u64.checked_shl(on.after().into()).unwrap_or(0));
         lines.extend(row(legs, at, "The packages before it are in."));
         // Nothing that can't be undone follows a look that was not taken.
@@ -79,6 +84,7 @@ impl Kind for Unlock {
         lines.extend(opens(on, at));
         lines.extend(destroyed(on.of, at));
         lines.extend([accounts(family, facts), screen_lock(family, facts)]);
+        lines.push(intake(facts));
         lines
     }
 

@@ -4,7 +4,7 @@
 use super::lines::owner::{accounts, screen_lock};
 use super::{
     Args, Ask, Bit, Brings, Command, Doing, Ground, How, Kind, Line, Price, Shows, Standpoint,
-    Touches, Words, arg, erased, in_mode, lock, open, settled, works,
+    Takes, Touches, Words, arg, erased, in_mode, lock, open, settled, works,
 };
 use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier};
@@ -65,7 +65,12 @@ impl Kind for Erase {
             let locked = "It is locked, and erases this way only when it is not.";
             lines.push(lock(Lock::Unlocked, locked, on, at).due(super::Due::Door));
         }
-        lines.extend(works(&[], spec.menu.as_ref(), spec.question.as_ref(), at));
+        let takes = Takes {
+            menu: spec.menu.as_ref(),
+            asks: spec.question.as_ref(),
+            ..Takes::default()
+        };
+        lines.extend(works(takes, on, at));
         lines.extend(open(Axis::Data, at));
         lines.extend(settled(at));
         lines.extend([accounts(family, facts), screen_lock(family, facts)]);

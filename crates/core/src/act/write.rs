@@ -4,6 +4,7 @@ use veritope_wire::{Digest, Label};
 
 use super::lines::copies::way_back;
 use super::lines::foreign::before_foreign;
+use super::lines::owner::intake;
 use super::{
     Args, Ask, Bit, Brings, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches,
     Whose, Words, arg, in_mode, lock, row, settled,
@@ -145,6 +146,7 @@ pub(super) fn to_write(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     lines.push(lock(Lock::Unlocked, locked, on, at));
     lines.push(shelved(on));
     lines.extend(settled(at));
+    lines.push(intake(on.of.facts));
     lines
 }
 

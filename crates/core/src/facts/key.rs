@@ -195,6 +195,24 @@ const PARTS: &[FactOption] = &[
     option("port", "port"),
     option("charging", "charging"),
 ];
+const KNOWN_LOGINS: &[FactOption] = &[
+    option("known", "known for sure, tried today"),
+    option("not-known", "not known for sure"),
+];
+const BATTERIES: &[FactOption] = &[
+    option("sound", "flat and cool"),
+    option("swollen", "swollen"),
+    option("hot", "hot"),
+];
+const FEEDS: &[FactOption] = &[
+    option("battery", "its own battery"),
+    option("bench-supply", "a bench supply"),
+];
+const FORMATS: &[FactOption] = &[
+    option("four-gib", "files under 4 GiB"),
+    option("large", "larger files too"),
+];
+const WAIVED: &[FactOption] = &[option("waived", "waived: nobody checks it")];
 const WORKS: &[FactOption] = &[
     option("yes", "works"),
     option("no", "doesn't work"),
@@ -283,22 +301,32 @@ keys! {
     AskedUpdates "asked-updates", "Asked for updates", Choice(YES_NO), [Wiped], Unlocking: "Whether it was made to ask for updates (`U2`).",
     PortalAccount "portal-account", "Account at the maker's portal", Choice(YES_NO), [], Unlocking: "Whether the owner has an account at the maker's portal (`U4`).",
     PortalAgreed "portal-agreed", "Agreement accepted at the portal", Choice(YES_NO), [], Unlocking: "Whether the portal's agreement was accepted (`U4`).",
+    TokenAsked "token-asked", "Token asked for", Moment, [], Unlocking: "When the maker's portal was asked for the token (`U4`).",
     Token "token", "Unlock token", Choice(TOKENS), [], Unlocking: "Whether the token that opens this unit has come (`U4`).",
     Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [RecoveryWritten], Unlocking: "What lies in the recovery partition.",
     RecoveryVersion "recovery-version", "Version of the recovery", Version, [RecoveryWritten], Unlocking: "Version of the recovery (`K2`).",
     Battery "battery", "Battery", Percent, [], Unlocking: "Battery charge.",
     Ownership "ownership", "Owner", Choice(OWNERS), [], Owner: "Whose unit it is.",
+    ReportedLost "reported-lost", "Reported lost or stolen", Choice(YES_NO), [], Owner: "Whether it is reported lost or stolen.",
     Bought "bought", "Bought from", Choice(SELLERS), [], Owner: "Where it was bought (`K6`).",
     Paid "paid", "Paid off", Choice(YES_NO), [], Owner: "Whether it is paid off.",
     Managed "managed", "Managed by an employer", Choice(YES_NO), [], Owner: "Whether an employer or school manages it.",
     Accounts "accounts", "Accounts signed in", Count(99), [Wiped], Owner: "Accounts signed in on the unit.",
+    OwnerLogin "owner-login", "The owner's login", Choice(KNOWN_LOGINS), [], Owner: "Whether the owner knows the login of the account that is signed in, for sure (`U6`). The login itself is never asked for.",
     ScreenLock "screen-lock", "Screen lock", Choice(ON_OFF), [Wiped], Owner: "Screen lock.",
     FastStart "fast-start", "Fast start", Choice(ON_OFF), [Wiped], Owner: "Whether switching off only hibernates (`N5`).",
     Debugging "debugging", "Commands from a computer", Choice(ON_OFF), [Wiped], Owner: "Whether the system lets a computer command it.",
     Card "card", "External card", Choice(CARDS), [], Owner: "Whether an external card is in.",
     CardFiles "card-files", "Packages on the card", Names, [], Owner: "Packages that lie on the external card.",
+    CardFreeMib "card-free-mib", "Room on the card in MiB", Count(9_999_999), [], Owner: "Free space on the external card, in MiB.",
+    CardFormat "card-format", "The card takes", Choice(FORMATS), [], Owner: "The largest file that the card's file system takes.",
     FreeMib "free-mib", "Free space in MiB", Count(9_999_999), [Wiped], Owner: "Free space on internal storage, in MiB.",
     Broken "broken", "Broken hardware", Many(PARTS), [], Body: "Parts that don't work.",
+    StandIn "stand-in", "Parts that something stands in for", Many(PARTS), [], Body: "Parts that don't work and that something stands in for (`N2`).",
+    StandInBy "stand-in-by", "What stands in for them", Text, [], Body: "A jig, an adapter, a test screen (`N2`).",
+    BatteryBody "battery-body", "The battery itself", Choice(BATTERIES), [], Body: "What the battery looks and feels like; swollen ends all work.",
+    FedBy "fed-by", "Fed by", Choice(FEEDS), [ModeChanged], Body: "What feeds it (`U7`).",
+    OnCharger "on-charger", "On a charger since", Moment, [SystemRan], Body: "Since when it hangs on a charger, where no mode shows its charge (`U7`).",
     Complaint "complaint", "The original complaint", Text, [], Body: "What the owner came with.",
     WorksStarts "works-starts", "Starts to the home screen", Choice(WORKS), [], Works: "Function check (`K7`, `C2`): starts.",
     WorksCalls "works-calls", "Calls and messages, both ways", Choice(WORKS), [], Works: "Function check: calls and messages.",
@@ -308,6 +336,7 @@ keys! {
     WorksFingerprint "works-fingerprint", "Fingerprint", Choice(WORKS), [], Works: "Function check: fingerprint.",
     WorksSensors "works-sensors", "Sensors", Choice(WORKS), [], Works: "Function check: sensors.",
     WorksIdentity "works-identity", "Equipment ID shown, signal there", Choice(WORKS), [], Works: "Function check: equipment ID and signal.",
+    WorksWaived "works-waived", "Function check at intake", Choice(WAIVED), [], Body: "That nobody checks what works as it arrives (`K7`).",
     WorksCharging "works-charging", "Charging", Choice(WORKS), [], Works: "Function check: charging.",
 }
 
@@ -319,7 +348,15 @@ impl FactKey {
         let is_owners = spec.group == FactGroup::Owner
             && !matches!(
                 self,
-                Self::Ownership | Self::Bought | Self::Paid | Self::Card | Self::CardFiles
+                Self::Ownership
+                    | Self::ReportedLost
+                    | Self::Bought
+                    | Self::Paid
+                    | Self::OwnerLogin
+                    | Self::Card
+                    | Self::CardFiles
+                    | Self::CardFreeMib
+                    | Self::CardFormat
             );
         let is_set_there = matches!(
             self,

@@ -424,6 +424,7 @@ impl Locator<'_> {
                 charges: spec.charges == YesNo::Yes,
                 drain_permille_per_hour: spec.drain_permille_per_hour,
                 tells: spec.tells,
+                hands: spec.hands,
             });
         }
         Ok(modes)
@@ -691,6 +692,7 @@ impl Locator<'_> {
                 keeps_unique: package.keeps_unique == YesNo::Yes,
                 blake3: package.blake3,
                 lies: package.lies,
+                mib: package.mib,
                 hand: package.hand,
             });
         }

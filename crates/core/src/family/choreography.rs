@@ -3,6 +3,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::facts::{FactKey, FactValue, Facts};
+
 /// A key, or what stands for one.
 #[derive(
     Debug,
@@ -44,15 +46,15 @@ impl Key {
         Self::Screen,
     ];
 
-    /// As written in facts about broken hardware; the dock's button is no part of the unit.
+    /// The part of the unit that it is; the dock's button is none.
     #[must_use]
-    pub fn part(self) -> Option<&'static str> {
+    pub fn part(self) -> Option<BodyPart> {
         match self {
-            Self::Power => Some("power-key"),
-            Self::VolumeUp => Some("volume-up"),
-            Self::VolumeDown => Some("volume-down"),
-            Self::Home => Some("home-key"),
-            Self::Screen => Some("touch"),
+            Self::Power => Some(BodyPart::PowerKey),
+            Self::VolumeUp => Some(BodyPart::VolumeUp),
+            Self::VolumeDown => Some(BodyPart::VolumeDown),
+            Self::Home => Some(BodyPart::HomeKey),
+            Self::Screen => Some(BodyPart::Touch),
             Self::DockButton => None,
         }
     }
@@ -68,6 +70,75 @@ impl Key {
             Self::DockButton => "the dock's button",
             Self::Screen => "a finger on the screen",
         }
+    }
+}
+
+/// A part of a unit's body that may not work.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum BodyPart {
+    /// Power.
+    PowerKey,
+    /// Volume up.
+    VolumeUp,
+    /// Volume down.
+    VolumeDown,
+    /// Home.
+    HomeKey,
+    /// What a finger is felt by.
+    Touch,
+    /// What is looked at.
+    Screen,
+    /// Where the cable goes in.
+    Port,
+}
+
+impl BodyPart {
+    /// All parts.
+    pub const ALL: [Self; 7] = [
+        Self::PowerKey,
+        Self::VolumeUp,
+        Self::VolumeDown,
+        Self::HomeKey,
+        Self::Touch,
+        Self::Screen,
+        Self::Port,
+    ];
+
+    /// As facts name it.
+    #[must_use]
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::PowerKey => "power-key",
+            Self::VolumeUp => "volume-up",
+            Self::VolumeDown => "volume-down",
+            Self::HomeKey => "home-key",
+            Self::Touch => "touch",
+            Self::Screen => "screen",
+            Self::Port => "port",
+        }
+    }
+
+    /// In words.
+    #[must_use]
+    pub fn shown(self) -> &'static str {
+        match self {
+            Self::PowerKey => "power",
+            Self::VolumeUp => "volume up",
+            Self::VolumeDown => "volume down",
+            Self::HomeKey => "home",
+            Self::Touch => "a finger on the screen",
+            Self::Screen => "a screen that shows something",
+            Self::Port => "the port",
+        }
+    }
+
+    /// Whether the parts that a fact names are this one, or take it along: a dead screen feels no finger.
+    #[must_use]
+    pub fn is_among(self, facts: &Facts, key: FactKey) -> bool {
+        let Some(FactValue::Many(named)) = facts.known(key).map(|row| &row.value) else {
+            return false;
+        };
+        named.contains(&self.id()) || (self == Self::Touch && named.contains(&"screen"))
     }
 }
 

@@ -29,7 +29,7 @@ pub use acts::{
     WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
-pub use choreography::{Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
+pub use choreography::{BodyPart, Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
 pub use guide::{Guide, Lines};
 pub use pattern::Pattern;
 pub use raw::RawFamily as FamilyFile;
@@ -453,6 +453,8 @@ pub struct PackageSpec {
     pub blake3: Option<Digest>,
     /// Where it must lie.
     pub lies: Lies,
+    /// Its length in MiB, rounded up, where that is known.
+    pub mib: Option<u32>,
     /// How it is installed.
     pub hand: String,
 }
@@ -644,6 +646,8 @@ pub struct ModeSpec {
     pub drain_permille_per_hour: u32,
     /// Facts that a link reads in this mode, of those that tell modes apart (`K5`).
     pub tells: Vec<FactKey>,
+    /// Keys by which its own menus and lists are moved in and chosen from.
+    pub hands: Vec<Key>,
 }
 
 /// Something that unlocking costs (`U11`).

@@ -10,8 +10,8 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use super::{
-    AfterCare, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil, Mark, ReadBy, Role,
-    Slots, ToggleKept,
+    AfterCare, Blank, CarrierRule, Caution, Changes, Consequence, HiddenUntil, Key, Mark, ReadBy,
+    Role, Slots, ToggleKept,
 };
 use crate::facts::FactKey;
 use crate::keepsafe::KeepClass;
@@ -25,7 +25,7 @@ pub(super) use builds::*;
 #[serde(deny_unknown_fields)]
 #[schema(title = "Veritope family file")]
 pub struct RawFamily {
-    /// Version of this format: 1 to 5.
+    /// Version of this format: 1 to 7.
     #[schema(value_type = u32)]
     pub(super) schema: Spanned<u32>,
     /// Which family it is.
@@ -396,6 +396,9 @@ pub(super) struct RawMode {
     /// sign of the mode (K5).
     #[serde(default)]
     pub(super) tells: Vec<FactKey>,
+    /// Keys by which its own menus and lists are moved in and chosen from; `screen` is a finger on it.
+    #[serde(default)]
+    pub(super) hands: Vec<Key>,
 }
 
 /// Classes of the owner's data.

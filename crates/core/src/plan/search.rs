@@ -328,8 +328,8 @@ mod tests {
 
     use super::*;
     use crate::facts::Facts;
+    use crate::family::BodyPart;
     use crate::family::Family;
-    use crate::family::Key;
     use crate::family::testing::gimbal;
     use crate::family::testing::shipped;
     use crate::family::{MoveBy, MoveSpec, Pace};
@@ -495,7 +495,7 @@ mod tests {
                 start: State {
                     critical: lock(locks.1),
                     fast_start: switches.1.then_some(Switch::Off),
-                    broken: Broken::of(keys.into_iter().map(|n| Key::ALL[n])),
+                    broken: Broken::of(keys.into_iter().map(|n| BodyPart::ALL[n])),
                     slot: [None, Some(Slot::A), Some(Slot::B)][slot],
                     recovery: [None, Some(RecoveryKind::Stock), Some(RecoveryKind::Custom)][recovery],
                     data: if done.0 { Data::Erased } else { Data::Kept },
@@ -613,7 +613,6 @@ mod tests {
 
     #[test]
     fn what_takes_a_broken_key_is_not_planned() {
-        use crate::family::Key;
         let kelpie = crate::family::testing::shipped("kelpie");
         let off = State {
             recovery: Some(RecoveryKind::Stock),
@@ -624,7 +623,7 @@ mod tests {
             ["Restart into download mode"]
         );
         let broken = State {
-            broken: Broken::of([Key::VolumeDown]),
+            broken: Broken::of([BodyPart::VolumeDown]),
             ..off
         };
         // Around by the running system, where a command does it.
@@ -643,8 +642,8 @@ mod tests {
     #[test]
     fn what_asks_by_a_broken_key_is_not_planned() {
         for (codename, mode, broken) in [
-            ("saltern", Mode::Bootloader, Key::VolumeUp),
-            ("gimbal", Mode::Bootloader, Key::Screen),
+            ("saltern", Mode::Bootloader, BodyPart::VolumeUp),
+            ("gimbal", Mode::Bootloader, BodyPart::Touch),
         ] {
             let family = shipped(codename);
             let plan = |broken| {

@@ -5,6 +5,7 @@ use serde::Serialize;
 use super::sheet::Step;
 use crate::act::Touches;
 use crate::family::Family;
+use crate::family::Key;
 use crate::mode::Mode;
 use crate::state::Data;
 
@@ -56,7 +57,8 @@ pub fn stuck(family: &Family, step: &Step) -> Stuck {
     }
     let forced = family.forced_restart.as_ref().filter(|forced| {
         let keys = forced.keys.iter().copied();
-        step.before.broken.first_of(keys).is_none()
+        let parts = keys.filter_map(Key::part);
+        step.before.broken.first_of(parts).is_none()
     });
     Stuck {
         text: "Longer than it should take. Nothing is being written: look at the unit first, then at the cable.".to_owned(),
@@ -69,7 +71,7 @@ mod tests {
     use super::*;
     use crate::facts::FactKey;
     use crate::facts::testing::facts;
-    use crate::family::{Key, SHIPPED, load};
+    use crate::family::{BodyPart, SHIPPED, load};
     use crate::goal::Goal;
     use crate::plan::testing::{Ways, find};
     use crate::state::{Broken, Presence, State};
@@ -111,8 +113,12 @@ mod tests {
                         cut += u32::from(said.forced.is_some());
                         kept += u32::from(said.forced.is_none());
                         let mut dead = step.clone();
-                        dead.before.broken = Broken::of(Key::ALL);
-                        assert_eq!(stuck(&family, &dead).forced, None);
+                        dead.before.broken = Broken::of(BodyPart::ALL);
+                        // A dock's button is no part of the unit.
+                        let keys = family.forced_restart.iter().flat_map(|one| &one.keys);
+                        let is_left = keys.clone().all(|key| key.part().is_none());
+                        let forced = stuck(&family, &dead).forced;
+                        assert_eq!(forced.is_some(), is_left && said.forced.is_some());
                     }
                 }
             }

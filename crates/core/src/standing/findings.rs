@@ -237,7 +237,8 @@ fn intake(facts: &Facts) -> Option<Finding> {
         .iter()
         .filter(|key| key.spec().group == crate::facts::FactGroup::Works);
     let any = asked.clone().any(|key| facts.known(*key).is_some());
-    (!any).then(|| Finding {
+    let is_waived = facts.known(FactKey::WorksWaived).is_some();
+    (!any && !is_waived).then(|| Finding {
         asks: asked.copied().collect(),
         ..finding(
             Rule::K7,

@@ -330,7 +330,11 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
         (lines, battery)
     };
     let (lines, battery) = judged(input.facts);
-    standing.verdict = verdict(&lines);
+    let chain = standing.chain.as_ref();
+    let packages = chain
+        .map(|chain| chain.minutes)
+        .filter(|minutes| *minutes > 0);
+    standing.verdict = verdict(&lines, packages);
     // A *no* is a *no* whatever else is found out; a row of the bench asks only where nothing is known.
     let asks = match (&standing.verdict, input.depth) {
         (Verdict::NotPossible { .. }, _) => false,
@@ -343,7 +347,7 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
                 return (Vec::new(), Settled::Yes);
             }
             let (lines, _) = judged(facts);
-            let ends = ends(&verdict(&lines));
+            let ends = ends(&verdict(&lines, packages));
             (lines, ends)
         };
         let already = ends(&standing.verdict);
@@ -421,8 +425,9 @@ const DECISIVE: [FactKey; 18] = [
 ];
 
 /// Reads the verdict off the open lines. What is final comes before what can change, what somebody
-/// else decides before what only takes time.
-fn verdict(lines: &[Line]) -> Verdict {
+/// else decides before what only takes time; `packages` are the minutes of the way to a build that can be
+/// unlocked, where it leads over packages.
+fn verdict(lines: &[Line], packages: Option<u32>) -> Verdict {
     let open = || lines.iter().filter(|line| !line.is_met());
     let has = |finality| open().any(|line| line.absence() == Some(finality));
     let is_unknown = |keys: &[FactKey]| {
@@ -465,12 +470,12 @@ fn verdict(lines: &[Line]) -> Verdict {
     if is_unknown(&DECISIVE) {
         return Verdict::NotKnownYet;
     }
-    if open().next().is_none() {
-        Verdict::Ready
-    } else {
-        Verdict::ReadyAfter {
-            minutes: open().filter_map(|line| line.minutes).sum(),
-        }
+    let preparing: u32 = open().filter_map(|line| line.minutes).sum();
+    match packages {
+        None if open().next().is_none() => Verdict::Ready,
+        _ => Verdict::ReadyAfter {
+            minutes: preparing.saturating_add(packages.unwrap_or(0)),
+        },
     }
 }
 
@@ -497,6 +502,7 @@ fn sentence(
                 _ => None,
             });
             let things = match open().count() {
+                0 => "the packages before it".to_owned(),
                 1 => "one thing".to_owned(),
                 count => format!("{count} things"),
             };
@@ -611,13 +617,14 @@ mod tests {
         })
     }
 
-    const READY: [(FactKey, &str); 8] = [
+    const READY: [(FactKey, &str); 9] = [
         (FactKey::Ownership, "mine"),
         (FactKey::Lock, "locked"),
         (FactKey::Mode, "system"),
         (FactKey::Debugging, "on"),
         (FactKey::Accounts, "0"),
         (FactKey::ScreenLock, "off"),
+        (FactKey::WorksWaived, "waived"),
         (FactKey::Battery, "81"),
         (FactKey::Build, "loop-4.1.7"),
     ];
@@ -698,10 +705,10 @@ mod tests {
 
     proptest! {
         #[test]
-        fn unknown_facts_never_give_ready(kept in prop::collection::vec(any::<bool>(), 7)) {
+        fn unknown_facts_never_give_ready(kept in prop::collection::vec(any::<bool>(), 9)) {
             let some: Vec<_> = READY.into_iter().zip(&kept).filter(|(_, kept)| **kept).map(|(f, _)| f).collect();
             let standing = judged(&some, &waived(&gimbal(), 0));
-            let needed = [FactKey::Ownership, FactKey::Lock, FactKey::Accounts, FactKey::ScreenLock, FactKey::Battery];
+            let needed = [FactKey::Ownership, FactKey::Lock, FactKey::Accounts, FactKey::ScreenLock, FactKey::Battery, FactKey::WorksWaived];
             let complete = needed.iter().all(|key| some.iter().any(|(known, _)| known == key));
             prop_assert_eq!(standing.verdict == Verdict::Ready, complete);
         }

@@ -13,8 +13,8 @@ use veritope_core::state::{Broken, State};
 use veritope_wire::{BenchTime, Digest};
 
 use super::words::{
-    BackedUpWord, CableWord, CueWord, DataWord, KeyWord, LookWord, PhaseWord, ReachWord,
-    ReversibilityWord, SwitchWord, TableWord, WipeWord, Word,
+    BackedUpWord, BodyPartWord, CableWord, CueWord, DataWord, KeyWord, LookWord, PhaseWord,
+    ReachWord, ReversibilityWord, SwitchWord, TableWord, WipeWord, Word,
 };
 use super::{Form, form};
 
@@ -116,7 +116,7 @@ fn not_yet() -> BackedUpWord {
 #[serde(untagged)]
 enum BrokenKeys {
     Bits(u8),
-    Names(Vec<KeyWord>),
+    Names(Vec<BodyPartWord>),
 }
 
 impl Default for BrokenKeys {
@@ -127,20 +127,20 @@ impl Default for BrokenKeys {
 
 impl Form<Broken> for BrokenKeys {
     fn of(it: &Broken) -> Self {
-        Self::Names(it.keys().map(|key| KeyWord::of(&key)).collect())
+        Self::Names(it.parts().map(|part| BodyPartWord::of(&part)).collect())
     }
 
     fn read(self) -> Result<Broken, String> {
-        let keys = match self {
+        let parts = match self {
             Self::Names(names) => names.read()?,
             Self::Bits(bits) => {
                 let all = veritope_core::family::Key::ALL.into_iter().enumerate();
                 all.filter(|(at, _)| bits >> at & 1 == 1)
-                    .map(|(_, key)| key)
+                    .filter_map(|(_, key)| key.part())
                     .collect()
             }
         };
-        Ok(Broken::of(keys))
+        Ok(Broken::of(parts))
     }
 }
 

@@ -5,7 +5,7 @@ use veritope_core::act::{Cable, Reversibility};
 use veritope_core::budget::Media;
 use veritope_core::coverage::{Agreement, BlankBytes, Origin, Rest, Taker, WriteShown};
 use veritope_core::facts::{FactKey, Happening, Source};
-use veritope_core::family::{Cue, Key, PhaseKind, Wipe};
+use veritope_core::family::{BodyPart, Cue, Key, PhaseKind, Wipe};
 use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepClass;
 use veritope_core::mode::{Lock, Mode, RecoveryKind, Slot};
@@ -131,6 +131,10 @@ words! {
     KeyWord of Key {
         Power "power", VolumeUp "volume-up", VolumeDown "volume-down", Home "home",
         DockButton "dock-button", Screen "screen",
+    }
+    BodyPartWord of BodyPart {
+        PowerKey "power", VolumeUp "volume-up", VolumeDown "volume-down", HomeKey "home",
+        Touch "screen", Screen "display", Port "port",
     }
     PhaseWord of PhaseKind {
         Hold "hold", Tap "tap", TapRepeatedly "tap-repeatedly", Swap "swap", CableIn "cable-in",

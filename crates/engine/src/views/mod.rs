@@ -325,7 +325,8 @@ impl Views {
         let facts = self.facts_of(&record);
         let standing = self.standing(&record, shared.as_ref(), &facts, Depth::Page);
         let asked = family.map_or(&[][..], |family| &family.keep_safe);
-        let open = veritope_core::keepsafe::still_open(asked, &record.keep_safe, &facts);
+        let open =
+            veritope_core::keepsafe::still_open(asked, &record.keep_safe, &facts, &record.nickname);
         let goal_list = self.goal_list(&record, &standing);
         // Every list that asks for the owner's data asks for it by one of these.
         let asks = |line: &Line| matches!(line.rule, Rule::U9 | Rule::R4);

@@ -250,6 +250,7 @@ impl World {
                 (FactKey::Mode, truths["mode"].clone()),
             ]);
         }
+        said.push((FactKey::WorksWaived, "waived".to_owned()));
         let known = self.bench.record().known();
         said.retain(|(key, value)| !value.is_empty() && known.known(*key).is_none());
         for one in said {

@@ -145,7 +145,11 @@ impl Bench {
             .map(|key| (*key, "yes"))
             .collect();
         self.say(&works);
-        self.say(&[(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")]);
+        self.say(&[
+            (FactKey::Accounts, "0"),
+            (FactKey::ScreenLock, "off"),
+            (FactKey::WorksWaived, "waived"),
+        ]);
         let toggle = on(&self.bridge, |device| device.truths()["toggle"].clone());
         self.say(&[(FactKey::Toggle, &toggle)]);
         let codename = on(&self.bridge, |device| device.profile().codename);

@@ -109,7 +109,10 @@ fn a_slot_that_ships_empty_is_refused_and_one_that_nobody_read_is_not_known() {
     bench.engine.links.look(bench.unit).unwrap();
     assert_eq!(bench.record().known().choice(FactKey::Slot), Some("b"));
     // The way back to the slot that is whole stands open.
-    bench.say(&[(FactKey::ScreenLock, "off")]);
+    bench.say(&[
+        (FactKey::ScreenLock, "off"),
+        (FactKey::WorksWaived, "waived"),
+    ]);
     bench.reach(Goal::SlotA);
     assert!(bench.has_reached(Goal::SlotA), "{}", bench.log().join("\n"));
     assert_eq!(active(&bench), "a");

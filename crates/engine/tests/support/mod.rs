@@ -645,7 +645,11 @@ impl Bench {
 
     /// Everything that an unlock needs but the consent.
     pub(crate) fn prepare(&self) {
-        self.say(&[(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")]);
+        self.say(&[
+            (FactKey::Accounts, "0"),
+            (FactKey::ScreenLock, "off"),
+            (FactKey::WorksWaived, "waived"),
+        ]);
         let gimbal = self.engine.library.family_named("gimbal").unwrap();
         let classes = gimbal.keep_safe.clone();
         let waived: Vec<_> = classes

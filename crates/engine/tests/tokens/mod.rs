@@ -45,6 +45,7 @@ fn curlew() -> Bench {
         (FactKey::Relocked, "no"),
         (FactKey::Accounts, "0"),
         (FactKey::ScreenLock, "off"),
+        (FactKey::WorksWaived, "waived"),
     ]);
     let family = bench.engine.library.family_named("lodestar").unwrap();
     let waived: Vec<_> = family

@@ -89,6 +89,7 @@ fn read(
         (FactKey::Ownership, "mine"),
         (FactKey::Accounts, "0"),
         (FactKey::ScreenLock, "off"),
+        (FactKey::WorksWaived, "waived"),
         (FactKey::Battery, "100"),
         (FactKey::Mode, "system"),
         (FactKey::Debugging, "on"),

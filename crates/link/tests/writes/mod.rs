@@ -61,7 +61,11 @@ fn complete(link: &DeviceLink, act: &Act, image: Option<&[u8]>) -> Complete {
     let family = gimbal();
     let state = link.look().unwrap();
     let mut rows = rows(&state);
-    for (key, value) in [(FactKey::Accounts, "0"), (FactKey::ScreenLock, "off")] {
+    for (key, value) in [
+        (FactKey::Accounts, "0"),
+        (FactKey::ScreenLock, "off"),
+        (FactKey::WorksWaived, "waived"),
+    ] {
         let said = FactRow {
             key,
             value: FactValue::parse(key, value).unwrap(),

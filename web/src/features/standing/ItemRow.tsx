@@ -101,15 +101,20 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
         </>
       );
     }
-    case 'check':
+    case 'check': {
+      const waive = cure.waive == null ? undefined : entry(cure.waive);
       return (
-        <CheckControl
-          unit={unit}
-          instruction={cure.instruction}
-          facts={facts.filter((fact) => cure.keys.includes(fact.key))}
-          isNext={isNext}
-        />
+        <>
+          <CheckControl
+            unit={unit}
+            instruction={cure.instruction}
+            facts={facts.filter((fact) => cure.keys.includes(fact.key))}
+            isNext={isNext}
+          />
+          {waive !== undefined && <FactField unit={unit} fact={waive} isNext={false} />}
+        </>
       );
+    }
     case 'keep-safe':
       return (
         <Button

@@ -3,14 +3,15 @@
 
 use veritope_wire::BenchTime;
 
+use super::body::answers_not;
 use crate::act::{Ground, Standpoint, When};
 use crate::builds::{self, Chain, Gate, Leg, NoChain};
 use crate::evidence::{Basis, Cure, Due, Finality, Line, Need, choice, cite, look_at, not_known};
 use crate::facts::equipment::{Check, EquipmentId, Suspect};
 use crate::facts::{FactKey, FactRow, FactValue, Facts};
-use crate::family::{Again, CarrierRule, Family, HiddenUntil, Method, ToggleSpec};
+use crate::family::{Again, CarrierRule, Family, HiddenUntil, Method, ToggleSpec, TokenSpec};
 use crate::rule::Rule;
-use crate::state::Bit;
+use crate::state::{Bit, Presence};
 
 const HOUR_MS: i64 = 3_600_000;
 
@@ -22,7 +23,7 @@ pub(crate) fn gates(on: Ground<'_>) -> Vec<Line> {
     items.extend(relocked(family, facts));
     items.extend(build(on));
     items.extend(toggle(family, facts, now));
-    items.extend(token(family, facts));
+    items.extend(token(on));
     items.extend(answers(family, facts));
     items
 }
@@ -425,7 +426,8 @@ fn hidden(family: &Family, spec: &ToggleSpec, facts: &Facts, now: BenchTime) -> 
     }
 }
 
-fn token(family: &Family, facts: &Facts) -> Vec<Line> {
+fn token(on: Ground<'_>) -> Vec<Line> {
+    let (family, facts) = (on.family(), on.of.facts);
     let Some(spec) = &family.token else {
         return Vec::new();
     };
@@ -435,9 +437,35 @@ fn token(family: &Family, facts: &Facts) -> Vec<Line> {
     {
         return Vec::new();
     }
+    // Nobody is sent to the portal for a unit whose own screen may say no.
+    if family.service_screen.is_some() && facts.choice(FactKey::ServiceAllowed) != Some("yes") {
+        return Vec::new();
+    }
+    let ask = Cure::Ask {
+        who: spec.portal.clone(),
+        key: FactKey::Token,
+    };
     if let Some(("in-hand", basis)) = choice(facts, FactKey::Token) {
-        let text = "The token has come; it opens this unit and no other.";
-        return vec![Line::met(Rule::U4, text, basis)];
+        let id = equipment(family, facts);
+        let is_wrong = facts.known(FactKey::EquipmentId).is_some() && !id.is_met();
+        if is_wrong {
+            let text = "The token was asked for with an equipment ID that can't be right: it opens another unit, or none. Ask again with the right one.";
+            return vec![id, missing(Rule::U4, text, ask, facts, FactKey::Token)];
+        }
+        return vec![match on.of.by.token {
+            Presence::Here => Line::met(
+                Rule::U4,
+                "The token has come and is kept with this unit: its length and its signs are right.",
+                basis,
+            ),
+            Presence::Missing => Line::unknown(
+                Rule::U4,
+                "The token has come, as somebody says, and nobody has looked at it: type it, so that its length and signs are checked and it is kept with this unit.",
+                look_at(family, FactKey::Token).by_person(),
+            )
+            .minutes(family.place(FactKey::Token).map(|place| place.minutes).or(Some(1)))
+            .citing(facts, [FactKey::Token]),
+        }];
     }
     let mut items = vec![equipment(family, facts)];
     for (key, have, lack, question) in [
@@ -470,20 +498,36 @@ fn token(family: &Family, facts: &Facts) -> Vec<Line> {
             None => not_known(family, facts, Rule::U4, key, question),
         });
     }
-    items.push(missing(
-        Rule::U4,
-        format!(
-            "The token comes by mail from {}, usually within {} h of asking.",
-            spec.portal, spec.mail_hours
-        ),
-        Cure::Ask {
-            who: spec.portal.clone(),
-            key: FactKey::Token,
-        },
-        facts,
-        FactKey::Token,
-    ));
+    items.push(mail(on, spec, ask));
     items
+}
+
+/// The mail with the token: asked for, waited for, overdue (`U4`).
+fn mail(on: Ground<'_>, spec: &TokenSpec, ask: Cure) -> Line {
+    let (facts, now) = (on.of.facts, on.of.now);
+    let portal = &spec.portal;
+    let asked = facts.dated(FactKey::TokenAsked).map(|dated| dated.counted);
+    let Some(asked) = asked.filter(|at| *at <= now) else {
+        let text = format!(
+            "The token comes by mail from {portal}, usually within {} h of asking.",
+            spec.mail_hours
+        );
+        return missing(Rule::U4, text, ask, facts, FactKey::Token);
+    };
+    let until = asked.after_ms(i64::from(spec.mail_hours).saturating_mul(HOUR_MS));
+    if now < until {
+        let text = format!(
+            "The token was asked for; its mail comes from {portal} within {} h, usually.",
+            spec.mail_hours
+        );
+        return Line::missing(Rule::U4, text, Cure::Wait { until }.by_person())
+            .citing(facts, [FactKey::TokenAsked]);
+    }
+    let text = format!(
+        "The token was asked for more than {} h ago: look into the mailbox, unwanted mail included, then ask {portal}.",
+        spec.mail_hours
+    );
+    missing(Rule::U4, text, ask, facts, FactKey::TokenAsked)
 }
 
 /// The equipment ID as the portal wants it: it must be right, and a wrong one is told with what is
@@ -556,7 +600,12 @@ pub(crate) fn wrong_with(family: &Family, id: &EquipmentId) -> Option<String> {
             swaps.join("; ")
         )),
         (_, Some(place)) => Some(format!("{}. Read it again.", capital(&place))),
-        (Check::Fits | Check::NoCheckDigit, None) => None,
+        (Check::Fits | Check::NoCheckDigit, None) => {
+            let own = id.type_code().filter(|own| !codes.is_empty() && !codes.contains(own));
+            own.map(|_| {
+                "The first eight digits of the equipment ID are no type code of this family: it is another device's. Read it again; a code that the family's file lacks is added there.".to_owned()
+            })
+        }
     }
 }
 
@@ -570,8 +619,10 @@ fn capital(text: &str) -> String {
 /// The computer side (`U8`): asked where the family says how to find out.
 fn answers(family: &Family, facts: &Facts) -> Option<Line> {
     let key = FactKey::AnswersBootloader;
-    let place = family.place(key)?;
     let mode = family.lower_mode()?.shown();
+    let Some(place) = family.place(key) else {
+        return answers_not(family, facts);
+    };
     Some(match choice(facts, key) {
         Some(("yes", basis)) => Line::met(
             Rule::U8,

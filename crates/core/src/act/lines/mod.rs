@@ -1,5 +1,6 @@
 //! Lines that several kinds share.
 
+pub(super) mod body;
 pub(super) mod copies;
 pub(super) mod foreign;
 pub(crate) mod gates;

@@ -1,18 +1,23 @@
 //! What an owner has to say, or to do, before anything of theirs is erased or closed: which unit it is,
 //! accounts signed out, the screen's lock off, what is to be kept put elsewhere, an update finished.
 
-use veritope_wire::Label;
+use veritope_wire::{BenchTime, Label};
 
 use crate::budget::{Battery, BatteryVerdict};
 use crate::coverage::Torn;
-use crate::evidence::{Basis, Cure, Due, Grounds, Line, Need, choice, not_known};
-use crate::facts::{FactKey, FactValue, Facts};
-use crate::family::Family;
+use crate::evidence::{Basis, Cure, Due, Grounds, Line, Need, choice, cite, not_known};
+use crate::facts::{FactGroup, FactKey, FactValue, Facts};
+use crate::family::{Family, ModeSpec};
 use crate::keepsafe::{KeepSafe, Kept, still_open};
+use crate::mode::Mode;
 use crate::rule::Rule;
 
 /// Somebody who may decide about it does.
 pub(crate) fn ownership(family: &Family, facts: &Facts) -> Line {
+    if facts.choice(FactKey::ReportedLost) == Some("yes") {
+        let text = "It is reported lost or stolen: it is not worked on, and goes back to whom it belongs to.";
+        return Line::absent(Rule::Care, text).citing(facts, [FactKey::ReportedLost]);
+    }
     match choice(facts, FactKey::Ownership) {
         Some(("mine" | "asked", basis)) => Line::met(
             Rule::Care,
@@ -77,8 +82,17 @@ pub(crate) fn torn(torn: &[Torn], written: Option<&Label>) -> Vec<Line> {
 }
 
 /// The charge carries all that is done together (`U7`).
-pub(crate) fn battery(family: &Family, facts: &Facts, battery: &Battery) -> Line {
+pub(crate) fn battery(family: &Family, facts: &Facts, battery: &Battery, now: BenchTime) -> Line {
+    if let Some(("bench-supply", basis)) = choice(facts, FactKey::FedBy) {
+        let text = "A bench supply feeds it, by a person's word.";
+        return Line::met(Rule::U7, text, basis);
+    }
     let known = facts.known(FactKey::Battery);
+    if known.is_none()
+        && let Some(line) = on_charger(family, facts, now)
+    {
+        return line;
+    }
     let (Some(charge), Some(row)) = (&battery.charge, known) else {
         return not_known(
             family,
@@ -97,6 +111,12 @@ pub(crate) fn battery(family: &Family, facts: &Facts, battery: &Battery) -> Line
                 "It read {read} %, and by the drain of its mode no more than {percent} % may be left since: read it again."
             ),
             ..not_known(family, facts, Rule::U7, FactKey::Battery, "")
+        },
+        BatteryVerdict::TooLow if charges_not(facts) => Line {
+            text: format!(
+                "{percent} % is too low, {needed} % are needed, and it can't charge: charge its battery outside of it, or feed it from a bench supply."
+            ),
+            ..not_known(family, facts, Rule::U7, FactKey::FedBy, "")
         },
         BatteryVerdict::TooLow => Line::missing(
             Rule::U7,
@@ -122,12 +142,75 @@ pub(crate) fn battery(family: &Family, facts: &Facts, battery: &Battery) -> Line
     }
 }
 
-/// No account is signed in that would ask for itself after the erase (`U6`).
+/// Minutes on a charger that count as enough where no mode shows the charge (`U7`).
+const ON_CHARGER_MS: i64 = 60 * 60_000;
+
+/// Whether it is said that it can't charge.
+fn charges_not(facts: &Facts) -> bool {
+    let FactValue::Many(parts) = (match facts.known(FactKey::Broken) {
+        Some(row) => &row.value,
+        None => return false,
+    }) else {
+        return false;
+    };
+    let stood_in = |part| match facts.known(FactKey::StandIn).map(|row| &row.value) {
+        Some(FactValue::Many(named)) => named.contains(&part),
+        _ => false,
+    };
+    ["charging", "port"]
+        .into_iter()
+        .any(|part| parts.contains(&part) && !stood_in(part))
+}
+
+/// Where no mode that it reaches shows its charge, an hour on a charger is what a person can say (`U7`).
+/// Nothing where its charge can be read.
+fn on_charger(family: &Family, facts: &Facts, now: BenchTime) -> Option<Line> {
+    let is_dead = matches!(facts.choice(FactKey::Starts), Some("animation" | "nothing"));
+    let shows = |spec: &&ModeSpec| spec.battery_shows && !(spec.mode == Mode::System && is_dead);
+    if family.modes.iter().any(|spec| shows(&spec)) || charges_not(facts) {
+        return None;
+    }
+    let key = FactKey::OnCharger;
+    let since = facts
+        .dated(key)
+        .map(|dated| dated.counted)
+        .filter(|at| *at <= now);
+    Some(match (since, facts.known(key)) {
+        (Some(since), Some(row)) if now >= since.after_ms(ON_CHARGER_MS) => Line::met(
+            Rule::U7,
+            "It hung on a charger for an hour, by a person's word: no mode that it reaches shows the charge.",
+            row,
+        ),
+        (Some(since), _) => Line::missing(
+            Rule::U7,
+            "No mode that it reaches shows its charge: an hour on a charger counts as enough.",
+            Cure::Wait { until: since.after_ms(ON_CHARGER_MS) }.by_person(),
+        )
+        .citing(facts, [key]),
+        (None, _) => not_known(
+            family,
+            facts,
+            Rule::U7,
+            key,
+            "No mode that it reaches shows its charge: since when does it hang on a charger, or does a bench supply feed it?",
+        )
+        .minutes(60),
+    })
+}
+
+/// No account is signed in that would ask for itself after the erase, or its owner knows the login for sure
+/// (`U6`).
 pub(crate) fn accounts(family: &Family, facts: &Facts) -> Line {
+    if let Some(line) = login(facts) {
+        return line;
+    }
     let Some(row) = facts.known(FactKey::Accounts) else {
         if let Some(at) = facts.empty_since() {
             let text = "No account is signed in: it was erased here and not set up since.";
             return Line::met(Rule::U6, text, Basis::Emptied { at });
+        }
+        if let Some(line) = out_of_reach(family, facts, "accounts are signed in") {
+            return line;
         }
         return not_known(
             family,
@@ -147,13 +230,40 @@ pub(crate) fn accounts(family: &Family, facts: &Facts) -> Line {
             ),
             Cure::DoThenType {
                 key: FactKey::Accounts,
-                instruction: "Let it sync once more, then sign every account out on the unit itself. The bench never asks for a login.".to_owned(),
+                instruction: "Let it sync once more, then sign every account out on the unit itself. The bench never asks for a login; that its owner knows it for sure is a fact of its own, The owner's login.".to_owned(),
             }
             .by_person(),
         )
         .minutes(5)
         .seen([row.into()]),
     }
+}
+
+/// The other half of `U6`: the owner knows the login for sure. Of no use where none is signed in.
+fn login(facts: &Facts) -> Option<Line> {
+    let (_, basis) = choice(facts, FactKey::OwnerLogin).filter(|(known, _)| *known == "known")?;
+    if facts.count(FactKey::Accounts) == Some(0) {
+        return None;
+    }
+    let text = "The owner knows the account's login for sure: the unit asks for it after the erase, and whoever is wrong about it has a unit that nobody opens.";
+    Some(Line::met(Rule::U6, text, basis))
+}
+
+/// Whether the system comes up at all, as somebody who looked said; where it doesn't, nothing in it is read
+/// or changed, and the owner's login is what helps.
+fn out_of_reach(family: &Family, facts: &Facts, what: &str) -> Option<Line> {
+    let key = FactKey::Starts;
+    let starts = choice(facts, key).map(|(starts, _)| starts)?;
+    matches!(starts, "animation" | "nothing").then(|| {
+        let text = format!(
+            "Its system does not come up, so nobody sees whether {what}: go on only if the owner knows the account's login for sure."
+        );
+        Line {
+            text,
+            ..not_known(family, facts, Rule::U6, FactKey::OwnerLogin, "")
+        }
+        .seen(cite(facts, key))
+    })
 }
 
 /// The screen's lock is off (`U6`).
@@ -172,13 +282,17 @@ pub(crate) fn screen_lock(family: &Family, facts: &Facts) -> Line {
         )
         .minutes(1)
         .citing(facts, [FactKey::ScreenLock]),
-        None => match facts.empty_since() {
-            Some(at) => Line::met(
+        None => match (
+            facts.empty_since(),
+            out_of_reach(family, facts, "the screen lock is on"),
+        ) {
+            (Some(at), _) => Line::met(
                 Rule::U6,
                 "The screen lock is off: it was erased here and not set up since.",
                 Basis::Emptied { at },
             ),
-            None => not_known(
+            (None, Some(out)) => login(facts).unwrap_or(out),
+            (None, None) => not_known(
                 family,
                 facts,
                 Rule::U6,
@@ -189,13 +303,52 @@ pub(crate) fn screen_lock(family: &Family, facts: &Facts) -> Line {
     }
 }
 
+/// What works as it arrives was checked once, or nobody wants to know (`K7`).
+pub(crate) fn intake(facts: &Facts) -> Line {
+    let works = FactKey::ALL.iter().copied();
+    let works = works.filter(|key| key.spec().group == FactGroup::Works);
+    let asked: Vec<FactKey> = works.filter(|key| *key != FactKey::WorksWaived).collect();
+    let told: Vec<Basis> = asked.iter().flat_map(|key| cite(facts, *key)).collect();
+    let unknown: Vec<FactKey> = asked
+        .into_iter()
+        .filter(|key| facts.known(*key).is_none())
+        .collect();
+    let waived = facts.known(FactKey::WorksWaived);
+    let mut told = told.into_iter();
+    match (unknown.is_empty(), told.next(), waived) {
+        (true, Some(first), _) => Line::met(
+            Rule::K7,
+            "What works as it arrives is noted.",
+            Grounds::from(first).and(told),
+        ),
+        (_, _, Some(row)) => Line::met(
+            Rule::K7,
+            "Nobody checks what works as it arrives: what was lost before can't be told from what is lost here.",
+            row,
+        ),
+        _ => Line::unknown(
+            Rule::K7,
+            "What works on it now? Without that, nobody knows later what was lost.",
+            Cure::Check {
+                instruction:
+                    "Try one after the other on the unit, and note each; or waive all of it."
+                        .to_owned(),
+                keys: unknown,
+                waive: Some(FactKey::WorksWaived),
+            }
+            .by_person(),
+        )
+        .minutes(5),
+    }
+}
+
 /// Every class of the owner's data is kept safe or waived (`U9`).
-pub(crate) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe) -> Line {
+pub(crate) fn keep_safe(family: &Family, facts: &Facts, said: &KeepSafe, nickname: &str) -> Line {
     if let Some(at) = facts.empty_since() {
         let text = "Nothing of the owner's is on it: it was erased here and not set up since.";
         return Line::met(Rule::U9, text, Basis::Emptied { at });
     }
-    let open = still_open(&family.keep_safe, said, facts);
+    let open = still_open(&family.keep_safe, said, facts, nickname);
     let count = u32::try_from(open.len()).unwrap_or(u32::MAX);
     if open.is_empty() {
         let at = |kept: &Kept| match kept {

@@ -253,6 +253,7 @@ pub(crate) fn functions(facts: &Facts, since: Option<BenchTime>) -> Line {
         ),
         Cure::Check {
             keys: open.clone(),
+            waive: None,
             instruction: "Check what works on the unit, one after the other, and note each. After the lock nothing that exists once can be put back.".to_owned(),
         }
         .by_person(),

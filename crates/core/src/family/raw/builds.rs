@@ -109,6 +109,8 @@ pub(crate) struct RawPackage {
     pub(crate) blake3: Option<Digest>,
     /// Where it has to lie.
     pub(crate) lies: Lies,
+    /// Its length in MiB, rounded up.
+    pub(crate) mib: Option<u32>,
     /// How to install it.
     pub(crate) hand: String,
 }
