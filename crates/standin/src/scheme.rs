@@ -315,7 +315,7 @@ pub const SCHEMES: [Scheme; 8] = [
     },
     Scheme {
         codename: "cinder",
-        models: &["LN-3", "LN-3X"],
+        models: &["LN-3X", "LN-3"],
         opening: Opening::Command { form: "newer" },
         switch: Switch::Shown,
         carrier_greys: false,

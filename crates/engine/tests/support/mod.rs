@@ -474,6 +474,8 @@ pub(crate) fn seat(
         ownership: "mine".to_owned(),
     };
     let unit = engine.units.add_unit(new, request()).unwrap();
+    let waived = [(FactKey::WorksWaived, "waived".to_owned())];
+    engine.units.type_facts(unit, &waived, request()).unwrap();
     Bench {
         engine,
         bridge,

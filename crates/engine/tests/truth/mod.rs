@@ -167,7 +167,11 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
             packages: &packages,
             by: By {
                 link: Presence::Here,
-                ..of.by
+                // What has come was typed, checked and kept.
+                token: match facts.choice(FactKey::Token) {
+                    Some("in-hand") => Presence::Here,
+                    _ => Presence::Missing,
+                },
             },
             ..of
         }),

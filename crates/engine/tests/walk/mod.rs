@@ -217,6 +217,14 @@ impl Walk {
     fn cure(&self, cure: &Cure, seen: &Mutex<Seen>) -> Result<(), String> {
         let bench = &self.bench;
         match cure {
+            Cure::TypeFact {
+                key: FactKey::Token,
+                ..
+            } => {
+                let library = &bench.engine.library;
+                let kept = library.keep_token(bench.unit, TOKEN, bench.request());
+                kept.map_err(|error| error.to_string())
+            }
             Cure::TypeFact { key, .. } => {
                 if *key == FactKey::FirstOnline || *key == FactKey::AskedUpdates {
                     self.touches("online");
