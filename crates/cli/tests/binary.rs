@@ -70,8 +70,12 @@ fn prepared(bench: &Process, watch: &Process, data: &Path) -> String {
         }),
     );
     let unit = format!("/api/units/{}", unit["id"].as_str().unwrap());
-    let facts = [("accounts", "0"), ("screen-lock", "off")]
-        .map(|(key, value)| json!({ "key": key, "value": value }));
+    let facts = [
+        ("accounts", "0"),
+        ("screen-lock", "off"),
+        ("works-waived", "waived"),
+    ]
+    .map(|(key, value)| json!({ "key": key, "value": value }));
     bench.post(&format!("{unit}/facts"), json!({ "facts": facts }));
     let standing = bench.get(&format!("{unit}/standing"));
     let classes: Vec<Value> = standing["keep_safe"]

@@ -625,6 +625,8 @@ fn a_command_card_goes_through_the_seal() {
     fs::write(shelf.join("r.toml"), side).unwrap();
     table.capture();
     table.settled();
+    let waived = json!({ "facts": [{ "key": "works-waived", "value": "waived" }] });
+    table.bench().post(&format!("{}/facts", table.unit), waived);
     table.bench().post(
         &format!("{}/run", table.unit),
         json!({ "goal": "keep-recovery" }),

@@ -422,6 +422,7 @@ fn a_run_by_hand(served: &Served) -> (String, Value) {
         ("battery", "80"),
         ("accounts", "0"),
         ("screen-lock", "off"),
+        ("works-waived", "waived"),
         ("debugging", "on"),
     ]
     .map(|(key, value)| json!({ "key": key, "value": value }));

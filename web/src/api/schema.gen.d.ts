@@ -1181,7 +1181,8 @@ export interface components {
         };
         /**
          * Format: int32
-         * @description Keys that don't work, as a set. An action that needs one is not planned (`N2`).
+         * @description Parts that don't work and that nothing stands in for, as a set. An action that needs one is not planned
+         *     (`N2`).
          */
         Broken: number;
         /** @description Something that can be chosen. */
@@ -1577,6 +1578,7 @@ export interface components {
             instruction: string;
             /** @description Which functions. */
             keys: components["schemas"]["FactKey"][];
+            waive?: components["schemas"]["FactKey"] | null;
         } | {
             /** @enum {string} */
             cure: "keep-safe";
@@ -1879,7 +1881,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "download-number" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "bought" | "paid" | "managed" | "accounts" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "free-mib" | "broken" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-charging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "download-number" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "token-asked" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "reported-lost" | "bought" | "paid" | "managed" | "accounts" | "owner-login" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "card-free-mib" | "card-format" | "free-mib" | "broken" | "stand-in" | "stand-in-by" | "battery-body" | "fed-by" | "on-charger" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-waived" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */

@@ -374,6 +374,11 @@ fn weigh(input: &StandingInput<'_>, of: &Dossier<'_>, mut standing: Standing) ->
             standing.because = standing.because.or(instead);
         }
     }
+    // What a line asks for is not said twice.
+    let asked = |rule: Rule| lines.iter().any(|line| line.rule == rule);
+    standing
+        .findings
+        .retain(|finding| finding.rule != Rule::K7 || !asked(Rule::K7));
     standing.lines = lines;
     if matches!(standing.verdict, Verdict::NotPossible { .. }) {
         standing.ahead = Ahead::Nothing;

@@ -44,7 +44,7 @@ pub(crate) fn recognised(family: &Family, facts: &Facts) -> Option<Line> {
     let keys = [FactKey::ModelCode, FactKey::Codename, FactKey::Region];
     let mut cited = keys.into_iter().filter_map(|key| facts.known(key));
     let grounds = Grounds::from(cited.next()?).and(cited.map(Basis::from));
-    let text = format!("By what it says of itself it is a {}.", family.name());
+    let text = format!("By what it says of itself it belongs to {}.", family.name());
     Some(Line::met(Rule::M2, text, grounds))
 }
 
