@@ -565,6 +565,39 @@ pub fn not_known(family: &Family, facts: &Facts, rule: Rule, key: FactKey, quest
         .citing(facts, [key])
 }
 
+/// `line`, unless it rests on a fact that is doubtful: then it is not known, and says what to read again.
+/// A line that asks for that very fact already is left as it is.
+#[must_use]
+pub(crate) fn unless_doubted(line: Line, family: &Family, facts: &Facts) -> Line {
+    let doubts = facts.doubts();
+    if doubts.is_empty() || line.is_unknown() {
+        return line;
+    }
+    let cited = |key: &FactKey| {
+        let mut basis = line.basis().iter();
+        basis.any(|one| matches!(one, Basis::Fact(fact) if fact.key == *key))
+    };
+    let found = doubts.iter().find_map(|doubt| {
+        let key = doubt.keys.iter().find(|key| cited(key))?;
+        Some((doubt, *key))
+    });
+    let Some((doubt, key)) = found else {
+        return line;
+    };
+    let minutes = family.place(key).map(|place| place.minutes);
+    let looked_at = line.basis().to_vec();
+    let open = Line::unknown(
+        line.rule,
+        doubt.text.clone(),
+        look_at(family, key).by_person(),
+    );
+    Line {
+        due: line.due,
+        bit: line.bit,
+        ..open.minutes(minutes.or(Some(1))).seen(looked_at)
+    }
+}
+
 /// Where a fact is read on this family.
 #[must_use]
 pub fn look_at(family: &Family, key: FactKey) -> Cure {

@@ -186,7 +186,7 @@ impl Goal {
         match self {
             Self::Unlock => "Unlock",
             Self::TemporaryRecovery => "Start a recovery from memory",
-            Self::ReadTable => "Read the partition table",
+            Self::ReadTable => "Read its partition table",
             Self::BackUp => "Back up what exists once",
             Self::KeepRecovery => "Install a recovery that stays",
             Self::Relock => "Lock again",

@@ -9,8 +9,7 @@
 //! 1. [`facts`]: what do we know of this unit, from whom, and is it still so? [`family`]: what is true of all
 //!    units of its kind? [`keepsafe`]: what would its owner lose?
 //! 2. [`state`]: what can an act change, and what is asked of that? [`goal`]: what is to be reached?
-//! 3. [`evidence`]: what does a rule ask for, how does that stand, on what does it rest? [`doubt`]: which facts
-//!    can't be right?
+//! 3. [`evidence`]: what does a rule ask for, how does that stand, on what does it rest?
 //! 4. [`coverage`]: is the backup enough? [`worth`]: which bytes are better? [`matching`]: is this the right
 //!    file? [`fuse`], [`builds`]: can this build be unlocked, and which packages lead to one that can, and
 //!    back? [`relock`]: is everything the maker's? [`budget`]: does the battery suffice?
@@ -61,7 +60,6 @@ pub mod consent;
 pub mod coverage;
 pub mod digest;
 pub mod dossier;
-pub mod doubt;
 pub mod evidence;
 pub mod extent;
 pub mod facts;

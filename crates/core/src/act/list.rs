@@ -3,15 +3,15 @@
 
 use veritope_wire::{BenchTime, Digest, UnitId};
 
-use super::lines::body::{answers_not, battery_body};
+use super::lines::body::{answers_not, battery_body, by_cable};
 use super::lines::copies::copies;
 use super::lines::owner::{battery, keep_safe, merging, ownership, recognised, torn, twin};
 use super::{Act, Ask, Doing, Ground, How, Standpoint, Touches, When, Whose};
 use crate::consent::consented;
 use crate::coverage::VerifiedCopy;
 use crate::dossier::Dossier;
-use crate::doubt::{doubts, unless_doubted};
-use crate::evidence::{Cure, Due, Line, Need, open};
+use crate::evidence::{Cure, Due, Line, Need, open, unless_doubted};
+use crate::facts::Facts;
 use crate::family::{Chip, Family};
 use crate::rule::Rule;
 use crate::state::Presence;
@@ -62,12 +62,12 @@ pub fn list(act: &Act, on: Ground<'_>, at: Standpoint) -> List {
 /// settled on the way or at the door, and no plan goes around it.
 pub(crate) fn planned(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     let of = on.of;
-    let doubts = doubts(of.family, of.facts, of.now);
     let mut lines = frame(act, of);
     lines.extend(act.lines(on, at));
+    lines.extend(by_cable(act, on, at));
     lines
         .into_iter()
-        .map(|line| readable(unless_doubted(line, of.family, &doubts), of))
+        .map(|line| readable(unless_doubted(line, of.family, of.facts), of))
         .collect()
 }
 
@@ -85,6 +85,16 @@ fn readable(line: Line, of: &Dossier<'_>) -> Line {
         text,
         ..line.left_to_nobody()
     }
+}
+
+/// What stops all work on a unit, whatever is done: its battery, whose it is, and whether it is what it is
+/// taken for.
+pub(crate) fn stops(family: &Family, facts: &Facts) -> Vec<Line> {
+    let mut lines: Vec<Line> = battery_body(family, facts).into_iter().collect();
+    lines.push(ownership(family, facts));
+    let known = recognised(family, facts);
+    lines.extend(known.map(|line| unless_doubted(line, family, facts)));
+    lines
 }
 
 /// How long a complete list holds at most, in milliseconds.

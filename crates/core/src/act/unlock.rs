@@ -2,6 +2,7 @@
 
 use veritope_wire::Label;
 
+use super::lines::body::comes_up;
 use super::lines::gates::{gates, opens};
 use super::lines::owner::{accounts, intake, screen_lock};
 use super::{
@@ -84,6 +85,7 @@ impl Kind for Unlock {
         lines.extend(opens(on, at));
         lines.extend(destroyed(on.of, at));
         lines.extend([accounts(family, facts), screen_lock(family, facts)]);
+        lines.extend(comes_up(family, facts));
         lines.push(intake(facts));
         lines
     }

@@ -16,6 +16,7 @@ use serde::{Deserialize, Serialize};
 use veritope_wire::{BenchTime, FactId, WallTime};
 
 use crate::mode::{Lock, Mode, RecoveryKind};
+use crate::rule::Rule;
 use crate::steady::Dated;
 
 pub use emptied::Emptied;
@@ -96,6 +97,28 @@ pub enum Reading<'a> {
     Unknown,
 }
 
+/// Facts that can't all be right.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Doubt {
+    /// The rule behind it.
+    pub rule: Rule,
+    /// What is to be read again, the likelier first.
+    pub keys: Vec<FactKey>,
+    /// In one or two sentences, with what to do.
+    pub text: String,
+}
+
+impl Doubt {
+    /// A doubt.
+    pub(crate) fn new(rule: Rule, keys: impl Into<Vec<FactKey>>, text: impl Into<String>) -> Self {
+        Self {
+            rule,
+            keys: keys.into(),
+            text: text.into(),
+        }
+    }
+}
+
 /// The facts of one unit at one moment.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Facts {
@@ -107,6 +130,7 @@ pub struct Facts {
     survives: BTreeSet<FactKey>,
     /// What has to be read again, since it changes by itself.
     old: BTreeSet<FactKey>,
+    doubts: Vec<Doubt>,
     /// What may have been cut off or changed is shown, and known no more.
     are_held_back: bool,
 }
@@ -165,6 +189,19 @@ impl Facts {
     pub fn aged(mut self, keys: impl IntoIterator<Item = FactKey>) -> Self {
         self.old = keys.into_iter().collect();
         self
+    }
+
+    /// The same, with what can't be right among them.
+    #[must_use]
+    pub fn doubted(mut self, doubts: Vec<Doubt>) -> Self {
+        self.doubts = doubts;
+        self
+    }
+
+    /// What can't be right among them.
+    #[must_use]
+    pub fn doubts(&self) -> &[Doubt] {
+        &self.doubts
     }
 
     /// Since when nothing of the owner's is on it: an erase was seen to end, and no set-up can have come
@@ -293,6 +330,7 @@ impl Facts {
             at,
         };
         supposed.old.remove(&key);
+        supposed.doubts.retain(|doubt| !doubt.keys.contains(&key));
         supposed.newest.insert((key, Source::Concluded), row);
         supposed
     }

@@ -8,6 +8,7 @@
 mod acts;
 mod check;
 mod choreography;
+mod doubt;
 mod guide;
 pub mod pattern;
 mod placeholder;

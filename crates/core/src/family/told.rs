@@ -2,6 +2,7 @@
 
 use veritope_wire::BenchTime;
 
+use super::doubt::doubts;
 use super::{Family, ToggleKept};
 use crate::facts::{FactKey, Facts, Happening};
 
@@ -22,7 +23,9 @@ impl Family {
             (now.ms_since(row.at) > u64::from(hours) * HOUR_MS).then_some(*key)
         });
         let old: Vec<FactKey> = old.collect();
-        facts.surviving(survives.copied()).aged(old)
+        let facts = facts.surviving(survives.copied()).aged(old);
+        let doubts = doubts(self, &facts, now);
+        facts.doubted(doubts)
     }
 
     /// Whether an erase of the owner's data makes another thing of what `key` says. The unlock switch may lie

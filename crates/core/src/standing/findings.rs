@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use crate::act::wrong_with;
 use crate::facts::equipment::EquipmentId;
-use crate::facts::{CitedFact, FactKey, FactValue, Facts, Reading};
+use crate::facts::{CitedFact, Doubt, FactKey, FactValue, Facts, Reading};
 use crate::family::{Family, Role};
 use crate::mode::Lock;
 use crate::route::way_to_read;
@@ -13,7 +13,6 @@ use crate::rule::Rule;
 use crate::state::Presence;
 
 use crate::dossier::Dossier;
-use crate::doubt::doubts;
 
 /// How much a finding weighs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -55,7 +54,7 @@ pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
     ]
     .into_iter()
     .flatten()
-    .chain(doubtful(of))
+    .chain(doubtful(facts))
     .chain(placeholders(family, facts))
     .chain(equipment(family, facts))
     .chain(contradictions(facts))
@@ -97,18 +96,12 @@ fn identity_lost(family: &Family, facts: &Facts) -> Option<Finding> {
 }
 
 /// What can't be right.
-fn doubtful(of: &Dossier<'_>) -> Vec<Finding> {
-    let all = doubts(of.family, of.facts, of.now).into_iter();
-    all.map(|doubt| {
-        finding(
-            doubt.rule,
-            Level::Doubtful,
-            doubt.text,
-            &[of.facts],
-            &doubt.keys,
-        )
-    })
-    .collect()
+fn doubtful(facts: &Facts) -> Vec<Finding> {
+    let told = |doubt: &Doubt| {
+        let text = doubt.text.clone();
+        finding(doubt.rule, Level::Doubtful, text, &[facts], &doubt.keys)
+    };
+    facts.doubts().iter().map(told).collect()
 }
 
 fn equipment(family: &Family, facts: &Facts) -> Vec<Finding> {

@@ -19,7 +19,7 @@ mod outlook;
 use serde::Serialize;
 use veritope_wire::{BenchTime, Digest};
 
-use crate::act::{Act, Ground, Standpoint, Unlock, before_the_door, ownership};
+use crate::act::{Act, Ground, Standpoint, Unlock, before_the_door, stops};
 use crate::budget::{self, Battery, Policy};
 use crate::builds::{self, Chain, Gate};
 use crate::dossier::{Dossier, Shelved};
@@ -245,9 +245,16 @@ pub fn judge(input: &StandingInput<'_>) -> Standing {
     };
     if let Some((verdict, sentence, mut lines)) = settled(name, family, input.facts) {
         // Whoever has no say over it is not asked what lies ahead either.
-        let owner = ownership(family, input.facts);
-        lines.extend((!owner.is_met()).then_some(owner));
+        let stops = stops(family, input.facts);
+        let open: Vec<Line> = stops.into_iter().filter(|line| !line.is_met()).collect();
+        let is_another = open.iter().any(|line| line.rule == Rule::M2);
+        lines.extend(open);
         (standing.verdict, standing.sentence, standing.lines) = (verdict, sentence, lines);
+        // What has no lock is told by its family; whether it is of that family is not known.
+        if is_another && standing.verdict == Verdict::NoLock {
+            standing.verdict = Verdict::NotKnownYet;
+            standing.sentence = format!("Whether {name} has a lock is not known yet.");
+        }
         standing.ahead = Ahead::Nothing;
         return standing;
     }
@@ -408,7 +415,8 @@ fn ends(verdict: &Verdict) -> Settled {
 }
 
 /// Facts without which it can't be said whether at all.
-const DECISIVE: [FactKey; 18] = [
+const DECISIVE: [FactKey; 19] = [
+    FactKey::Mode,
     FactKey::ModelCode,
     FactKey::Codename,
     FactKey::Region,

@@ -105,12 +105,12 @@ fn bittern_waits_until_its_hour() {
         bench.shot("owners-page").await?;
         bench.click("Back to Standing").await?;
         // What works is noted once, in one go.
-        bench.click("Note what works").await?;
+        bench.click("Check 9 functions").await?;
         bench.is_accessible().await?;
         bench.click("Everything works").await?;
         bench.click_last("Record").await?;
         bench.sees("9 checks noted").await?;
-        bench.sees_not("Nobody has noted yet what works").await?;
+        bench.sees("What works as it arrives is noted.").await?;
         // In download mode it goes by another serial, and no chip id: paired, the same unit.
         restart(&bench, "bittern", "download");
         bench

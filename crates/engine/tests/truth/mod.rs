@@ -156,7 +156,7 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         (one.name.clone(), Arc::new(Seen::of(&bytes)))
     });
     let packages: BTreeMap<_, _> = packages.collect();
-    let facts = Facts::new(&rows, &[], []);
+    let facts = family.told(Facts::new(&rows, &[], []), now);
     let of = Dossier::new(family, &facts, now);
     judge(&StandingInput {
         nickname: "Unit",

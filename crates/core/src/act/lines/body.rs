@@ -3,11 +3,12 @@
 
 use std::collections::BTreeSet;
 
-use crate::act::{Ground, Standpoint};
+use crate::act::{Act, Doing, Ground, Standpoint};
 use crate::evidence::{Cure, Line, choice, cite, look_at};
 use crate::evidence::{Due, Need};
 use crate::facts::{FactKey, Facts};
 use crate::family::{BodyPart, Cue, Family, Key, Menu, Phase, PhaseKind, Question, Yes};
+use crate::mode::Mode;
 use crate::rule::Rule;
 
 /// What is done with a unit's body.
@@ -134,6 +135,55 @@ pub(crate) fn in_settings(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     });
     let shown = parts([BodyPart::Screen, BodyPart::Touch], on, at);
     dead.into_iter().chain(shown).collect()
+}
+
+/// What goes over the cable takes the port.
+pub(crate) fn by_cable(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let of = on.of;
+    if !BodyPart::Port.is_among(of.facts, FactKey::Broken) {
+        return Vec::new();
+    }
+    match act.doing(of.family, of.by) {
+        Doing::Hands | Doing::Look(_) => Vec::new(),
+        Doing::Command(_) | Doing::Read(_) | Doing::Send { .. } => parts([BodyPart::Port], on, at),
+    }
+}
+
+/// A system that does not come up leads nowhere: the mode in which it answers is found first (`T5`, `T21`).
+/// Nothing where it answers below.
+pub(crate) fn comes_up(family: &Family, facts: &Facts) -> Option<Line> {
+    let rule = match facts.choice(FactKey::Starts)? {
+        "animation" => Rule::T5,
+        "nothing" => Rule::T21,
+        _ => return None,
+    };
+    let answers_below = facts
+        .mode()
+        .is_some_and(|mode| mode != Mode::System && mode != Mode::Off);
+    if answers_below {
+        return None;
+    }
+    let lower = family.lower_mode()?;
+    let forced = family
+        .forced_restart
+        .as_ref()
+        .map(|forced| forced.hand.as_str());
+    let ways = family.moves.iter();
+    let mut by_keys = ways.filter(|way| way.from == Mode::Off && way.to == lower);
+    let keys = by_keys.next().map(|way| way.hand.as_str());
+    let charge = (rule == Rule::T21).then_some("Charge it for 30 minutes first.");
+    let hands: Vec<&str> = charge.into_iter().chain(forced).chain(keys).collect();
+    let cure = Cure::DoThenType {
+        key: FactKey::Mode,
+        instruction: format!("{} Then say in which mode it is.", hands.join(" ")),
+    };
+    let text = format!(
+        "Its system does not come up. Does it answer in {}? Without that, only its maker helps.",
+        lower.shown()
+    );
+    let minutes = if rule == Rule::T21 { 35 } else { 5 };
+    let line = Line::unknown(rule, text, Need::Person { cure });
+    Some(line.minutes(minutes).citing(facts, [FactKey::Starts]))
 }
 
 /// What is known not to answer this computer is not planned with over the link (`U8`).

@@ -1,43 +1,20 @@
 //! Which facts can't be right, held against one another, the family and the moment (`K1`, `K2`, `M2`).
 //!
 //! A doubt is no refusal: it names what is to be read again. Until it is, no line rests on what it doubts
-//! ([`unless_doubted`]), in no list, whatever the line concludes: neither *met* nor *never*.
+//! (`evidence::unless_doubted`), in no list, whatever the line concludes: neither *met* nor *never*.
 
 use veritope_wire::BenchTime;
 
-use crate::evidence::{Basis, Line, look_at};
-use crate::facts::{FactKey, FactValue, Facts, Happening, Month};
-use crate::family::Family;
+use super::Family;
+use crate::facts::{Doubt, FactKey, FactValue, Facts, Happening, Month};
 use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
 use crate::steady::about;
 
 const HOUR_MS: i64 = 3_600_000;
 
-/// Facts that can't all be right.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Doubt {
-    /// The rule behind it.
-    pub rule: Rule,
-    /// What is to be read again, the likelier first.
-    pub keys: Vec<FactKey>,
-    /// In one or two sentences, with what to do.
-    pub text: String,
-}
-
-impl Doubt {
-    fn new(rule: Rule, keys: impl Into<Vec<FactKey>>, text: impl Into<String>) -> Self {
-        Self {
-            rule,
-            keys: keys.into(),
-            text: text.into(),
-        }
-    }
-}
-
 /// All that is doubtful of a unit of `family` at `now`.
-#[must_use]
-pub fn doubts(family: &Family, facts: &Facts, now: BenchTime) -> Vec<Doubt> {
+pub(super) fn doubts(family: &Family, facts: &Facts, now: BenchTime) -> Vec<Doubt> {
     let about_it = [
         codename(family, facts),
         model_code(family, facts),
@@ -61,38 +38,6 @@ pub fn doubts(family: &Family, facts: &Facts, now: BenchTime) -> Vec<Doubt> {
     ];
     let all = about_it.into_iter().chain(about_builds).chain(about_states);
     all.flatten().collect()
-}
-
-/// `line`, unless it rests on a fact that is doubtful: then it is not known, and says what to read again.
-/// A line that asks for that very fact already is left as it is.
-#[must_use]
-pub(crate) fn unless_doubted(line: Line, family: &Family, doubts: &[Doubt]) -> Line {
-    if doubts.is_empty() || line.is_unknown() {
-        return line;
-    }
-    let cited = |key: &FactKey| {
-        let mut basis = line.basis().iter();
-        basis.any(|one| matches!(one, Basis::Fact(fact) if fact.key == *key))
-    };
-    let found = doubts.iter().find_map(|doubt| {
-        let key = doubt.keys.iter().find(|key| cited(key))?;
-        Some((doubt, *key))
-    });
-    let Some((doubt, key)) = found else {
-        return line;
-    };
-    let minutes = family.place(key).map(|place| place.minutes);
-    let looked_at = line.basis().to_vec();
-    let open = Line::unknown(
-        line.rule,
-        doubt.text.clone(),
-        look_at(family, key).by_person(),
-    );
-    Line {
-        due: line.due,
-        bit: line.bit,
-        ..open.minutes(minutes.or(Some(1))).seen(looked_at)
-    }
 }
 
 fn codename(family: &Family, facts: &Facts) -> Option<Doubt> {
