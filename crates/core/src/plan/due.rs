@@ -5,6 +5,7 @@ use crate::act::{Act, Ground, List, Standpoint, Touches, list};
 use crate::builds::Chain;
 use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
+use crate::facts::FactKey;
 use crate::mode::{Lock, Mode};
 use crate::state::{Bit, Look, State};
 
@@ -129,7 +130,17 @@ fn is_of_the_system(line: &Line, is_wiped: bool, of: &Dossier<'_>) -> bool {
         Some(Cure::Wait { .. } | Cure::Check { .. }) => return true,
         _ => None,
     };
-    asked.is_some_and(|key| key.is_of_the_system() && !(is_wiped && of.family.goes_on_wipe(key)))
+    asked.is_some_and(|key| {
+        // Which build runs, its own screens say, and a link in the modes that tell it.
+        let mut told = of
+            .family
+            .modes
+            .iter()
+            .filter(|spec| spec.tells.contains(&key));
+        let is_told_below = told.any(|spec| spec.mode != Mode::System);
+        let is_there = key.is_of_the_system() || (key == FactKey::Build && !is_told_below);
+        is_there && !(is_wiped && of.family.goes_on_wipe(key))
+    })
 }
 
 /// The acts that `sheet` comes to behind a look, if that shows what leaves most to do; none where it hopes

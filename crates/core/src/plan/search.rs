@@ -76,6 +76,8 @@ pub(super) enum Pass {
     Look,
     /// Such a look, and this one row that an act could bring: to learn whether it is what is lacking.
     Explain(Bit),
+    /// The same, wherever a way from build to build would stand: that it has none is another lack.
+    ExplainOnAnyBuild(Bit),
 }
 
 /// An act with what its list asks of the state.
@@ -274,6 +276,9 @@ pub(super) fn cheapest(
                         Pass::Strict => true,
                         Pass::Look => **row != Bit::Settled,
                         Pass::Explain(passed) => **row != Bit::Settled && **row != passed,
+                        Pass::ExplainOnAnyBuild(passed) => {
+                            !matches!(row, Bit::Settled | Bit::Legs(_)) && **row != passed
+                        }
                     }
             });
             if let Some(row) = lacking.next() {

@@ -300,13 +300,17 @@ fn explained(alone: &BTreeSet<Bit>, search: impl Fn(Pass) -> Result<Found, NoPla
         .copied()
         .filter(may)
         .partition(|row| matches!(row, Bit::Lock(_)));
-    [locks, others]
+    let passes = [Pass::Explain as fn(Bit) -> Pass, Pass::ExplainOnAnyBuild];
+    let rounds = passes
         .into_iter()
-        .find_map(|rows| {
-            let ways = rows.into_iter();
-            ways.filter_map(|row| Some((search(Pass::Explain(row)).ok()?.cost, row)))
-                .min()
-        })
+        .flat_map(|pass| [(pass, &locks), (pass, &others)]);
+    let mut lacking = rounds.map(|(pass, rows)| {
+        let ways = rows.iter();
+        ways.filter_map(|row| Some((search(pass(*row)).ok()?.cost, *row)))
+            .min()
+    });
+    lacking
+        .find_map(|found| found)
         .map_or(NoPlan::NoWay, |(_, row)| NoPlan::Lacking(row))
 }
 

@@ -17,7 +17,7 @@ function detail(standing: Api<'Standing'>, now: number): string | undefined {
   const { verdict } = standing;
   switch (verdict.is) {
     case 'ready-after':
-      return `About ${counted(verdict.minutes, 'minute', 'minutes')} of your time, as far as is known.`;
+      return `About ${counted(verdict.minutes, 'minute', 'minutes')} in all, as far as is known.`;
     case 'wait-until':
       return `Until ${untilOf(onWall(verdict.at))}: ${left(verdict.at, now)} to go.`;
     case 'already-unlocked':
