@@ -86,5 +86,6 @@ pub mod standing;
 pub mod started;
 pub mod state;
 pub mod steady;
+pub mod tool;
 pub mod triage;
 pub mod worth;

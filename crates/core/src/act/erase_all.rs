@@ -10,6 +10,7 @@ use crate::facts::{FactKey, Facts};
 use crate::family::{Advice, Family, Role, ToolChoice, ToolErases, Wipe};
 use crate::goal::Goal;
 use crate::rule::Rule;
+use crate::tool::erases_everything;
 use crate::state::State;
 
 /// Erases everything, by a choice of the maker's write tool.
@@ -23,9 +24,8 @@ impl EraseAll {
     /// The choice that stands ticked in the write tool, when it erases everything.
     #[must_use]
     pub fn ticked(family: &Family, facts: &Facts) -> Option<Self> {
-        let choice = facts.text(FactKey::ToolChoice)?.to_owned();
-        let one = Self { choice };
-        one.spec(family).is_some().then_some(one)
+        let choice = erases_everything(family, facts)?.id.clone();
+        Some(Self { choice })
     }
 
     fn spec<'f>(&self, family: &'f Family) -> Option<&'f ToolChoice> {

@@ -281,7 +281,7 @@ keys! {
     Encrypted "encrypted", "Storage encrypted", Choice(YES_NO), [Wiped], System: "Whether user data is encrypted.",
     LastPackage "last-package", "Package installed last", Text, [SystemWritten], System: "The maker's package that was installed last (`Q12`).",
     Foreign "foreign", "Partitions known not to be stock", Names, [], System: "Partitions that somebody knows to hold other bytes than the maker's (`R1`). Enough to refuse a lock, never to allow one.",
-    ToolChoice "tool-choice", "What stands ticked in the write tool", Text, [], System: "The choice that stands ticked in the maker's write tool (`Q14`).",
+    ToolChoice "tool-choice", "What stands ticked in the write tool", Names, [], System: "The choices that stand ticked in the maker's write tool (`Q14`).",
     Slot "slot", "Active slot", Choice(SLOTS), [ModeChanged], System: "The active slot, where there are two.",
     Merging "merging", "Update being merged", Choice(MERGING), [SystemWritten, SystemRan], System: "Whether an update waits for its first start or is still being merged: its blocks lie in user data then (`G5`).",
     Root "root", "Administrator rights", Choice(YES_NO), [SystemWritten, Wiped], System: "Whether the owner has administrator rights on the running system.",

@@ -855,11 +855,18 @@ impl Family {
     /// Whether something is known by which a unit is told from others of its model (`K4`).
     #[must_use]
     pub fn identifies(&self, facts: &Facts) -> bool {
-        self.identifiers.iter().any(|id| {
-            facts
-                .known(id.key)
-                .is_some_and(|row| !self.is_placeholder(id.key, &row.value.exact()))
-        })
+        !self.identities(facts).is_empty()
+    }
+
+    /// Everything that is known by which a unit is told from others; placeholders are none of it (`K4`).
+    #[must_use]
+    pub fn identities(&self, facts: &Facts) -> Vec<(FactKey, String)> {
+        let told = |key: FactKey| {
+            let value = facts.known(key)?.value.exact();
+            (!self.is_placeholder(key, &value)).then_some((key, value))
+        };
+        let keys = self.identifiers.iter().map(|id| id.key);
+        keys.filter_map(told).collect()
     }
 
     /// The row of the unit's hardware identity, when known and not a placeholder (`S1`).

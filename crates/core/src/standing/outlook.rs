@@ -10,6 +10,7 @@ use crate::evidence::{Cure, Due, Line, Need};
 use crate::mode::Lock;
 use crate::route::way_to_read;
 use crate::rule::Rule;
+use crate::tool::{choices, erases_everything};
 use crate::triage;
 
 /// What it is about.
@@ -20,6 +21,8 @@ pub enum OutlookOf {
     Symptom,
     /// An erase of everything stands ticked.
     WholeErase,
+    /// What else stands ticked in the write tool.
+    Tool,
     /// How what exists once is read.
     ReadOut,
     /// Writing anything foreign to it.
@@ -59,6 +62,7 @@ pub(super) fn outlook(of: &Dossier<'_>) -> Vec<Outlook> {
     let mut all: Vec<Outlook> = [
         symptom(of),
         whole_erase(of),
+        tool(of),
         read_out(of),
         foreign(of),
         relock(of),
@@ -134,6 +138,35 @@ fn whole_erase(of: &Dossier<'_>) -> Option<Outlook> {
                 of.nickname
             ),
         },
+        lines,
+    })
+}
+
+/// What stands ticked in the write tool, where an erase of everything does not stand above it all.
+fn tool(of: &Dossier<'_>) -> Option<Outlook> {
+    let lines = choices(of.family, of.facts);
+    if lines.is_empty() || erases_everything(of.family, of.facts).is_some() {
+        return None;
+    }
+    let open = lines.iter().filter(|line| !line.is_met()).count();
+    let (outcome, sentence) = match open {
+        0 => (
+            Outcome::Open,
+            "What stands ticked in the write tool is as it should be.".to_owned(),
+        ),
+        1 => (
+            Outcome::After,
+            "One thing in the write tool is to be changed before Start.".to_owned(),
+        ),
+        more => (
+            Outcome::After,
+            format!("{more} things in the write tool are to be changed before Start."),
+        ),
+    };
+    Some(Outlook {
+        of: OutlookOf::Tool,
+        outcome,
+        sentence,
         lines,
     })
 }

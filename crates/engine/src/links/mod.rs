@@ -311,17 +311,27 @@ impl Links {
         family: &Family,
         facts: &Facts,
     ) -> Option<String> {
-        if family.identifies(facts) {
+        // What two give is what they are taken for one by: an identity, or without any the model code.
+        let own = family.identities(facts);
+        // Over a link a unit is recognised as it is looked at.
+        if !own.is_empty() && record.way != Way::Hand {
             return None;
         }
-        let code = facts.known(FactKey::ModelCode)?.value.clone();
+        let keys = match own.is_empty() {
+            true => vec![(
+                FactKey::ModelCode,
+                facts.known(FactKey::ModelCode)?.value.exact(),
+            )],
+            false => own,
+        };
         let is_same = |other: &&UnitRecord| {
-            other.id != record.id
-                && !other.is_away
-                && other
-                    .facts
-                    .iter()
-                    .any(|row| row.key == FactKey::ModelCode && row.value == code)
+            let gives = |(key, value): &(FactKey, String)| {
+                let rows = other.facts.iter().filter(|row| row.key == *key);
+                let live = rows.filter(|row| !other.retracted.contains(&row.id));
+                let newest = live.max_by_key(|row| (row.at, row.id));
+                newest.is_some_and(|row| row.value.exact() == *value)
+            };
+            other.id != record.id && !other.is_away && keys.iter().any(gives)
         };
         let units = self.pen.journal.units();
         let mut units = units.iter().map(|unit| &**unit);

@@ -618,6 +618,14 @@ fn units_that_look_alike_stop_until_told_apart() {
     say(&bench, one, &[(key, "R58N30ABCDE")]);
     assert_eq!(twin(one), None);
     assert!(twin(two).is_some(), "the other one is still anybody");
+    // Two that give one identity are a stop for both, until one of them was read again.
+    say(&bench, two, &[(key, "R58N30ABCDE")]);
+    for unit in [one, two] {
+        let stop = twin(unit).unwrap();
+        assert!(stop.text.contains("gives an identity"), "{}", stop.text);
+    }
+    say(&bench, two, &[(key, "R58N30ABCDF")]);
+    assert_eq!((twin(one), twin(two)), (None, None));
 }
 
 /// `K3`, `K1`, `N5`: what is odd about a fact is said, and nothing is refused for it.

@@ -59,6 +59,7 @@ export const OWNER = {
 export const OUTLOOK = {
   symptom: 'Why it does not do what it should',
   'whole-erase': 'The erase that stands ticked',
+  tool: 'The write tool',
   'read-out': 'How it would be read out',
   foreign: 'Before anything foreign',
   relock: 'Locking it again',

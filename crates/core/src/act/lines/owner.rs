@@ -53,7 +53,13 @@ pub(crate) fn twin(family: &Family, facts: &Facts, twin: Option<&str>) -> Option
     let other = twin?;
     let ids = &family.identifiers;
     let key = ids.first().map_or(FactKey::Serial, |id| id.key);
-    let text = format!("{other} is of the same model: by what is this one told from it?");
+    let text = if family.identifies(facts) {
+        format!(
+            "{other} gives an identity that this one gives too, and one of the two was read off the other: read both again."
+        )
+    } else {
+        format!("{other} is of the same model: by what is this one told from it?")
+    };
     Some(not_known(family, facts, Rule::K4, key, &text))
 }
 
