@@ -103,12 +103,13 @@ const ROOMS: &[(&str, &str, &[&str])] = &[
     ("vault", "error", &[]),
     ("core", "digest", &[]),
     ("core", "mode", &[]),
+    ("core", "rule", &[]),
     ("core", "steady", &[]),
     ("core", "captured", &["steady"]),
     (
         "core",
         "facts",
-        &["facts", "keepsafe", "mode", "plan", "steady"],
+        &["facts", "keepsafe", "mode", "plan", "rule", "steady"],
     ),
 ];
 

@@ -2612,7 +2612,7 @@ export interface components {
          * @description What it is about.
          * @enum {string}
          */
-        OutlookOf: "symptom" | "whole-erase" | "read-out" | "foreign" | "relock";
+        OutlookOf: "symptom" | "whole-erase" | "tool" | "read-out" | "foreign" | "relock";
         /** @description A partition as the unit's own table has it. */
         OwnPartition: {
             /** @description Label. */

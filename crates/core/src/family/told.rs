@@ -14,16 +14,17 @@ impl Family {
     /// `facts` as they count on a unit of this family at `now`.
     #[must_use]
     pub fn told(&self, facts: Facts, now: BenchTime) -> Facts {
-        let survives = FactKey::ALL
-            .iter()
-            .filter(|key| !self.goes_on_wipe(**key) && goes_anywhere(**key));
-        let old = FactKey::ALL.iter().filter_map(|key| {
-            let hours = self.age_hours(*key)?;
-            let row = facts.known(*key)?;
-            (now.ms_since(row.at) > u64::from(hours) * HOUR_MS).then_some(*key)
+        let switch = FactKey::Toggle;
+        let survives = (!self.goes_on_wipe(switch)).then_some(switch);
+        let stated = self.places.iter().filter(|place| place.age_hours.is_some());
+        let aging = stated.map(|place| place.key).chain([FactKey::Merging]);
+        let old = aging.filter(|key| {
+            let hours = self.age_hours(*key).unwrap_or(u32::MAX);
+            let row = facts.known(*key);
+            row.is_some_and(|row| now.ms_since(row.at) > u64::from(hours) * HOUR_MS)
         });
         let old: Vec<FactKey> = old.collect();
-        let facts = facts.surviving(survives.copied()).aged(old);
+        let facts = facts.surviving(survives).aged(old);
         let doubts = doubts(self, &facts, now);
         facts.doubted(doubts)
     }

@@ -95,7 +95,25 @@ pub(super) struct Choices {
     pub(super) absent: Vec<Line>,
 }
 
+/// Whether any act of a search goes by the way from build to build.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Builds {
+    /// One does.
+    Decide,
+    /// None does.
+    Pass,
+}
+
 impl Choices {
+    /// Whether any act goes by a way from build to build that `start` does not stand at.
+    pub(super) fn follow_builds(&self, start: State) -> Builds {
+        let mut rows = self.all.iter().flat_map(|one| &one.rows);
+        match rows.any(|row| matches!(row, Bit::Legs(_)) && !row.holds(start)) {
+            true => Builds::Decide,
+            false => Builds::Pass,
+        }
+    }
+
     /// The acts that may serve `goal`, in a fixed order, each with the rows of its list.
     pub(super) fn of(ground: Ground<'_>, start: State, goal: Goal) -> Self {
         let mut absent: Vec<Line> = Vec::new();

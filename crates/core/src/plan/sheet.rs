@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use serde::Serialize;
 use veritope_wire::Digest;
 
-use super::search::{Choices, Cost, Found, NoPlan, Pass, cheapest, lacks};
+use super::search::{Builds, Choices, Cost, Found, NoPlan, Pass, cheapest, lacks};
 use crate::act::{Act, Cable, Ground, How, Reversibility};
 use crate::budget::Load;
 use crate::builds::{Chain, End};
@@ -256,7 +256,8 @@ pub(super) fn find_beyond(
         Err(NoPlan::NoWay) => match search(Pass::Look, &mut alone) {
             Ok(found) => (found, Reach::FirstLook),
             Err(NoPlan::NoWay) if why_not == WhyNoWay::Asked => {
-                return Err(explained(&alone, |pass| search(pass, &mut BTreeSet::new())));
+                let again = |pass| search(pass, &mut BTreeSet::new());
+                return Err(explained(&alone, choices.follow_builds(start), again));
             }
             Err(error) => return Err(error),
         },
@@ -291,7 +292,11 @@ pub(super) fn find_beyond(
 
 /// The one row that is lacking, where passing it over leads there; of several the one by which it is
 /// cheapest.
-fn explained(alone: &BTreeSet<Bit>, search: impl Fn(Pass) -> Result<Found, NoPlan>) -> NoPlan {
+fn explained(
+    alone: &BTreeSet<Bit>,
+    builds: Builds,
+    search: impl Fn(Pass) -> Result<Found, NoPlan>,
+) -> NoPlan {
     // That there is something to do is never passed over.
     let may = |row: &Bit| !matches!(row, Bit::Open(_) | Bit::Settled);
     // What the lock bars is said first: nothing else helps as long as it is closed.
@@ -301,8 +306,14 @@ fn explained(alone: &BTreeSet<Bit>, search: impl Fn(Pass) -> Result<Found, NoPla
         .filter(may)
         .partition(|row| matches!(row, Bit::Lock(_)));
     let passes = [Pass::Explain as fn(Bit) -> Pass, Pass::ExplainOnAnyBuild];
-    let rounds = passes
-        .into_iter()
+    // Only where builds decide there is a second round.
+    let rounds = match builds {
+        Builds::Decide => &passes[..],
+        Builds::Pass => &passes[..1],
+    };
+    let rounds = rounds
+        .iter()
+        .copied()
         .flat_map(|pass| [(pass, &locks), (pass, &others)]);
     let mut lacking = rounds.map(|(pass, rows)| {
         let ways = rows.iter();

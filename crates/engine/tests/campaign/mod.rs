@@ -205,7 +205,6 @@ impl World {
             (FactKey::Root, "no"),
             (FactKey::AskedUpdates, "yes"),
             (FactKey::FirstOnline, "2026-09-01T10:00:00Z"),
-            (FactKey::Token, "in-hand"),
             (FactKey::Relocked, "no"),
             (FactKey::AnswersBootloader, "yes"),
             (FactKey::Card, "in"),
@@ -263,6 +262,12 @@ impl World {
         }
         let codename = self.scheme.codename;
         let family = self.bench.engine.library.family_named(codename).unwrap();
+        if family.token.is_some() {
+            // It is typed, checked and kept, or it is none.
+            let library = &self.bench.engine.library;
+            let kept = library.keep_token(self.bench.unit, TOKEN, self.bench.request());
+            kept.unwrap();
+        }
         let waived: Vec<_> = family
             .keep_safe
             .iter()
