@@ -181,6 +181,8 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
                 ("Answered in bootloader mode", "yes"),
             ])
             .await?;
+        bench.click("waived: nobody checks it").await?;
+        bench.sees("Nobody checks what works as it arrives").await?;
         bittern.waive().await?;
         bittern.begin("Unlock").await?;
         bittern.take_in_hand().await?;
