@@ -8,6 +8,7 @@ use serde::Serialize;
 
 use crate::facts::{FactKey, FactValue};
 use crate::family::Family;
+use crate::permission::Permission;
 
 /// Most bytes of a pasted block.
 pub const MOST_PASTED_BYTES: usize = 64 << 10;
@@ -27,10 +28,8 @@ pub struct Hit {
     /// the lines that a person confirms are read again.
     #[serde(skip)]
     pub value: Option<String>,
-    /// Whether it can be recorded.
-    pub fits: bool,
-    /// Why it does not fit, in one sentence.
-    pub problem: Option<String>,
+    /// Whether it can be recorded, or why it does not fit.
+    pub take: Permission,
 }
 
 /// Finds what `text` states, in the order of its lines; of a fact that stands twice each is given.
@@ -72,9 +71,11 @@ pub fn hits(family: &Family, text: &str) -> Vec<Hit> {
                 Ok(value) => value.shown(place.key),
                 Err(error) => error.found.clone(),
             },
-            fits: read.is_ok(),
             value: read.as_ref().ok().map(FactValue::exact),
-            problem: read.err().map(|error| error.to_string()),
+            take: match read {
+                Ok(_) => Permission::yes(),
+                Err(error) => Permission::no(error.to_string(), None),
+            },
         });
     }
     hits
@@ -136,7 +137,8 @@ mod tests {
         let hits = hits(&family, "Equipment ID: 35604911123456\nBattery: lots");
         assert!(
             hits[0]
-                .problem
+                .take
+                .reason
                 .as_ref()
                 .unwrap()
                 .contains("it has 14 digits")

@@ -39,6 +39,31 @@ impl Permission {
     }
 }
 
+impl<E: std::error::Error> From<Result<(), E>> for Permission {
+    /// As the room that does it would answer: its error as a sentence.
+    fn from(asked: Result<(), E>) -> Self {
+        asked.err().map_or_else(Self::yes, |error| {
+            Self::no(sentence(&error.to_string()), None)
+        })
+    }
+}
+
+/// First letter large, full stop at the end: error texts inside are lower-case fragments.
+#[must_use]
+pub fn sentence(text: &str) -> String {
+    let mut letters = text.chars();
+    let start: String = letters
+        .next()
+        .map(|first| first.to_uppercase().collect())
+        .unwrap_or_default();
+    let end = if text.ends_with(['.', '!', '?']) {
+        ""
+    } else {
+        "."
+    };
+    format!("{start}{}{end}", letters.as_str())
+}
+
 /// What is asked of an act, or of a sheet, before it is done.
 #[derive(Debug, Clone, Copy)]
 pub struct Asked<'a> {

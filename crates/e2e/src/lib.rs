@@ -3,6 +3,8 @@
 //!
 //! Set `VERITOPE_SHOTS` to a folder and every [`Bench::shot`] leaves its picture there.
 
+pub mod proxy;
+
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::sync::OnceLock;
@@ -225,17 +227,23 @@ impl Bench {
         Ok(())
     }
 
+    /// The bench that the browser looks at, as an origin.
+    #[must_use]
+    pub fn origin(&self) -> String {
+        let anew = self.anew.as_ref();
+        format!(
+            "http://{}",
+            anew.map_or(self.demo.bench, |anew| anew.address)
+        )
+    }
+
     /// Opens an address of the application.
     ///
     /// # Errors
     /// When the browser refuses.
     pub async fn open(&self, path: &str) -> Outcome {
-        let address = self
-            .anew
-            .as_ref()
-            .map_or(self.demo.bench, |anew| anew.address);
         self.browser
-            .goto(&format!("http://{address}{path}"))
+            .goto(&format!("{}{path}", self.origin()))
             .await?;
         Ok(())
     }

@@ -48,6 +48,7 @@ pub(crate) struct Changing<'a> {
 impl Drop for Changing<'_> {
     fn drop(&mut self) {
         lock(&self.turns.changing).remove(&self.unit);
+        self.turns.pen.notify.changed(Changed::Unit(self.unit));
     }
 }
 
@@ -67,6 +68,15 @@ impl Turns {
         } else {
             Err(TurnError::Busy)
         }
+    }
+
+    /// Whether a change of a unit could begin.
+    pub(crate) fn is_free(&self, unit: UnitId) -> Result<(), TurnError> {
+        self.pen.is_sound(Scope::Unit(unit))?;
+        if self.is_changing(unit) {
+            return Err(TurnError::Busy);
+        }
+        Ok(())
     }
 
     pub(crate) fn is_changing(&self, unit: UnitId) -> bool {

@@ -6,6 +6,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
 use veritope_core::evidence::Line;
+use veritope_core::permission::sentence;
 use veritope_core::rule::Rule;
 use veritope_engine::desk::journal::JournalError;
 use veritope_engine::keeping::KeepingError;
@@ -267,21 +268,6 @@ impl From<ViewError> for Problem {
             ViewError::Keeping(error) => error.into(),
         }
     }
-}
-
-/// First letter large, full stop at the end: error texts inside are lower-case fragments.
-pub(crate) fn sentence(text: &str) -> String {
-    let mut chars = text.chars();
-    let start: String = chars
-        .next()
-        .map(|c| c.to_uppercase().collect())
-        .unwrap_or_default();
-    let end = if text.ends_with(['.', '!', '?']) {
-        ""
-    } else {
-        "."
-    };
-    format!("{start}{}{end}", chars.as_str())
 }
 
 impl From<JsonRejection> for Problem {

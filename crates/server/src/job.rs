@@ -1,6 +1,7 @@
 //! A job, as the screens see it.
 
 use serde::Serialize;
+use veritope_core::permission::Permission;
 use veritope_wire::{RunId, UnitId};
 
 /// Where a job stands.
@@ -40,6 +41,16 @@ impl JobState {
             Self::Done { .. } | Self::Failed { .. } | Self::Cancelled { .. } => true,
         }
     }
+
+    /// Whether it may be stopped: as long as more comes of it.
+    #[must_use]
+    pub fn may_cancel(&self) -> Permission {
+        if self.has_ended() {
+            Permission::no("It has ended.", None)
+        } else {
+            Permission::yes()
+        }
+    }
 }
 
 /// How far a job that moves bytes is.
@@ -72,4 +83,6 @@ pub struct JobView {
     pub state: JobState,
     /// How far it is, where bytes move.
     pub progress: Option<JobProgress>,
+    /// Whether it may be stopped now.
+    pub cancel: Permission,
 }

@@ -8,12 +8,13 @@ use std::sync::{Arc, Mutex, PoisonError, TryLockError};
 use std::time::{Duration, Instant};
 
 use tokio::sync::oneshot;
+use veritope_core::permission::sentence;
 use veritope_engine::keeping::KeepingError;
 use veritope_engine::runs::RunsError;
 use veritope_engine::{Engine, Moving, StepEnd, StepPhase, Watcher};
 use veritope_wire::{RequestId, RunId, UnitId};
 
-use crate::error::{chain, sentence};
+use crate::error::chain;
 use crate::events::{Event, Events};
 pub use crate::job::{JobProgress, JobState, JobView};
 
@@ -182,6 +183,7 @@ impl Jobs {
             unit,
             run,
             what: what.to_owned(),
+            cancel: JobState::Running.may_cancel(),
             state: JobState::Running,
             progress: None,
         };
@@ -240,6 +242,7 @@ impl JobWatcher<'_> {
     fn show(&self, change: impl FnOnce(&mut JobView)) {
         let mut job = self.job.lock().unwrap_or_else(PoisonError::into_inner);
         change(&mut job);
+        job.cancel = job.state.may_cancel();
         let job = job.clone();
         self.jobs.set(job.clone(), self.request, &self.cancel);
         self.first(|| Begun::UnderWay(job));
@@ -272,6 +275,7 @@ impl JobWatcher<'_> {
         let is_through = matches!(end, Ok(Ended::Bytes(_)));
         if was_shown || is_through {
             let mut job = self.job.lock().unwrap_or_else(PoisonError::into_inner);
+            job.cancel = state.may_cancel();
             job.state = state;
             self.jobs.set(job.clone(), self.request, &self.cancel);
         }

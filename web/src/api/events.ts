@@ -41,6 +41,32 @@ function keysOf(event: Api<'Event'>): QueryKey[] {
   }
 }
 
+/** How often the server told of each noun. */
+const heard = new Map<string, number>();
+const waiting = new Set<() => void>();
+
+/** How often the server told of a noun by now. */
+export function heardOf(noun: QueryKey): number {
+  return heard.get(JSON.stringify(noun)) ?? 0;
+}
+
+/** Waits until the server has told of a noun more often than `before`; gives whether it did in time. */
+export function hearOf(noun: QueryKey, before: number, withinMs: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    const end = (isHeard: boolean) => {
+      clearTimeout(timer);
+      waiting.delete(look);
+      resolve(isHeard);
+    };
+    const look = () => {
+      if (heardOf(noun) > before) end(true);
+    };
+    const timer = setTimeout(() => end(false), connection.isUp ? withinMs : 0);
+    waiting.add(look);
+    look();
+  });
+}
+
 /**
  * Follows the server's events for as long as the page lives. Invalidations are gathered per
  * animation frame; after a lost connection everything is read anew.
@@ -57,6 +83,11 @@ export function followEvents(queries: QueryClient): void {
     notifyManager.batch(() => {
       for (const queryKey of keys) void queries.invalidateQueries({ queryKey });
     });
+    for (const key of keys) {
+      const noun = JSON.stringify(key);
+      heard.set(noun, (heard.get(noun) ?? 0) + 1);
+    }
+    waiting.forEach((look) => look());
   };
 
   stream.onopen = () => {

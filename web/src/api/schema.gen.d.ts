@@ -1126,6 +1126,8 @@ export interface components {
             damaged: components["schemas"]["DamagedLine"][];
             /** @description Families to choose from, for a unit by hand. */
             families: components["schemas"]["FamilyChoice"][];
+            /** @description Whether anything of the bench's own may be changed: its record takes entries. */
+            note: components["schemas"]["Permission"];
             /** @description Answers to the ownership question. */
             ownership: components["schemas"]["ChoiceOption"][];
             /** @description Units, those that can be worked on first. */
@@ -1234,7 +1236,7 @@ export interface components {
             /** @description Its copies. */
             copies: components["schemas"]["CopyLine"][];
             /** @description Places that have no copy of it yet. */
-            copy_to: components["schemas"]["PlaceId"][];
+            copy_to: components["schemas"]["CopyTo"][];
             counted?: components["schemas"]["BenchTime"] | null;
             /** @description What it holds of what exists once, in words: what is blank first. */
             holds: components["schemas"]["HeldLine"][];
@@ -1342,6 +1344,21 @@ export interface components {
             /** @description How well it is kept. */
             trust: components["schemas"]["Trust"];
         };
+        /** @description A cell. */
+        CellBox: {
+            /** @description Where its ticks stand. */
+            ticks: number[];
+            /**
+             * Format: int32
+             * @description Its width.
+             */
+            width: number;
+            /**
+             * Format: int32
+             * @description Its left edge.
+             */
+            x: number;
+        };
         /** @description A chain to an unlocked unit on the wanted build. */
         Chain: {
             /** @description The build on which it ends. */
@@ -1406,6 +1423,8 @@ export interface components {
         Chart: {
             /** @description Columns from left to right: the unit, then captures, newest first. */
             columns: components["schemas"]["Column"][];
+            /** @description Where all of it stands. */
+            layout: components["schemas"]["Layout"];
             /**
              * Format: int32
              * @description Captures that are older than those shown.
@@ -1496,8 +1515,20 @@ export interface components {
             /** @description Where. */
             place: components["schemas"]["PlaceId"];
             read?: components["schemas"]["BenchTime"] | null;
+            repair?: components["schemas"]["Permission"] | null;
             /** @description Whether it counts now. */
             trust: components["schemas"]["Trust"];
+            /** @description Whether it may be read back now. */
+            verify: components["schemas"]["Permission"];
+        };
+        /** @description A place that could have a copy. */
+        CopyTo: {
+            /** @description Whether it may be brought there now. */
+            copy: components["schemas"]["Permission"];
+            /** @description The place's name. */
+            name: string;
+            /** @description Where. */
+            place: components["schemas"]["PlaceId"];
         };
         /** @description What a plan costs, compared from left to right. */
         Cost: {
@@ -1666,8 +1697,8 @@ export interface components {
         };
         /** @description A log that is held back, or a file of the bench's that makes no sense. */
         DamagedLine: {
-            /** @description Whether it is a log, which can be set aside. */
-            is_log: boolean;
+            /** @description Whether it may be set aside: a log can be, a file is put right by hand. */
+            aside: components["schemas"]["Permission"];
             /** @description Its name, where that can be read. */
             nickname?: string | null;
             /** @description What is wrong, where, and what to do. */
@@ -1811,6 +1842,8 @@ export interface components {
         /** @description What eyes see of a stand-in. */
         FaceView: {
             face?: components["schemas"]["Face"] | null;
+            /** @description Whether hands may be laid on it. */
+            hands: components["schemas"]["Permission"];
         };
         /** @description A fact line with how to type it. */
         FactEntry: components["schemas"]["FactLine"] & {
@@ -2167,8 +2200,6 @@ export interface components {
         Highlight: "default" | "plain";
         /** @description A fact that the text seems to state. */
         Hit: {
-            /** @description Whether it can be recorded. */
-            fits: boolean;
             /** @description What stands there; identifiers are masked. */
             found: string;
             /** @description Which. */
@@ -2178,8 +2209,8 @@ export interface components {
              * @description Line of the text, from 1.
              */
             line: number;
-            /** @description Why it does not fit, in one sentence. */
-            problem?: string | null;
+            /** @description Whether it can be recorded, or why it does not fit. */
+            take: components["schemas"]["Permission"];
             /** @description Words for it. */
             title: string;
         };
@@ -2240,6 +2271,8 @@ export interface components {
         };
         /** @description A job, for the tray. */
         JobView: {
+            /** @description Whether it may be stopped now. */
+            cancel: components["schemas"]["Permission"];
             /**
              * Format: int64
              * @description Its number since the server started.
@@ -2337,6 +2370,33 @@ export interface components {
          *     that it can be a file's name and a path segment as it stands.
          */
         Label: string;
+        /** @description The drawing. */
+        Layout: {
+            /** @description Columns. */
+            columns: components["schemas"]["Span"][];
+            /**
+             * Format: int32
+             * @description Where the heads of the columns end.
+             */
+            heads: number;
+            /**
+             * Format: int32
+             * @description Its height.
+             */
+            height: number;
+            /**
+             * Format: int32
+             * @description Where labels and sizes end and columns begin.
+             */
+            labels: number;
+            /** @description Rows. */
+            rows: components["schemas"]["RowBox"][];
+            /**
+             * Format: int32
+             * @description Its width.
+             */
+            width: number;
+        };
         /** @description What a sheet wipes. */
         Ledger: {
             /** @description What is to be switched on again at the end, with where. */
@@ -2901,6 +2961,8 @@ export interface components {
             /** @description The capture. */
             capture: components["schemas"]["CaptureId"];
             read?: components["schemas"]["CaptureKind"] | null;
+            /** @description Whether anything of it may be put back now. */
+            restore: components["schemas"]["Permission"];
             /** @description Partition by partition, in disk order. */
             rows: components["schemas"]["RestoreRow"][];
             /** @description Partitions that would be written. */
@@ -2916,6 +2978,8 @@ export interface components {
              * @description Bytes that would be written.
              */
             bytes: number;
+            /** @description Whether it may be chosen. */
+            choose: components["schemas"]["Permission"];
             /** @description How it compares with what lies there now. */
             compared: components["schemas"]["Compared"];
             /**
@@ -2953,6 +3017,23 @@ export interface components {
          * @enum {string}
          */
         RouteKind: "temporary-start" | "read-out" | "running-system" | "after-write";
+        /** @description A row. */
+        RowBox: {
+            /** @description Neighbouring cells that stand in line with the base, joined. */
+            bands: components["schemas"]["Span"][];
+            /** @description Cells, one a column; another content than the base stands aside. */
+            cells: components["schemas"]["CellBox"][];
+            /**
+             * Format: int32
+             * @description Its height: the longer the partition, the taller.
+             */
+            height: number;
+            /**
+             * Format: int32
+             * @description Its upper edge.
+             */
+            y: number;
+        };
         /**
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
@@ -3027,6 +3108,8 @@ export interface components {
             /** @description The sheet in force. */
             sheet: components["schemas"]["Sheet"];
             step?: components["schemas"]["StepView"] | null;
+            /** @description Whether it may be stopped now. */
+            stop: components["schemas"]["Permission"];
             /** @description The table, once read. */
             table?: components["schemas"]["Described"][] | null;
             /** @description Goal in words. */
@@ -3256,6 +3339,19 @@ export interface components {
          * @enum {string}
          */
         Source: "link" | "person" | "file" | "concluded";
+        /** @description A stretch from left to right. */
+        Span: {
+            /**
+             * Format: int32
+             * @description Its width.
+             */
+            width: number;
+            /**
+             * Format: int32
+             * @description Its left edge.
+             */
+            x: number;
+        };
         /**
          * @description When something was written down, in both times. Has no order: within a chain that is the number of the
          *     line.
@@ -3479,10 +3575,14 @@ export interface components {
         StepView: {
             /** @description Who takes it. */
             by: components["schemas"]["TakenBy"];
+            /** @description Whether its consent may be given now. */
+            consent: components["schemas"]["Permission"];
             /** @description Whether a consent is wanted and missing. */
             consent_wanted: boolean;
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
+            /** @description Whether a look may settle how it ended: while that is not known. */
+            look: components["schemas"]["Permission"];
             /** @description Its way through a menu in words. */
             menu?: string | null;
             /**
@@ -3499,6 +3599,8 @@ export interface components {
             permission: components["schemas"]["Permission"];
             /** @description Its phases in words, one for one. */
             phases: components["schemas"]["PhaseSaid"][];
+            /** @description Whether what is seen may be said now: while it is in a person's hands. */
+            say: components["schemas"]["Permission"];
             /** @description The evidence list, where the step needs a permit. */
             seal?: components["schemas"]["Line"][] | null;
             /** @description What may be seen, the expected first; for a person to look for or, by hand, to say. */
@@ -3524,6 +3626,8 @@ export interface components {
              * @description How many images.
              */
             images: number;
+            /** @description Whether it may be taken into the vault now. */
+            take: components["schemas"]["Permission"];
             taken?: components["schemas"]["CaptureId"] | null;
         };
         /** @description Words for a step that is past its bound. */
@@ -3616,6 +3720,8 @@ export interface components {
             next: components["schemas"]["NextStep"];
             /** @description Its name here. */
             nickname: string;
+            /** @description Whether anything may be said of it or decided for it: its record takes entries. */
+            note: components["schemas"]["Permission"];
             /** @description Whether a run is under way. */
             running: boolean;
             /** @description Seal. */

@@ -1,11 +1,10 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { Link } from 'react-router';
 
 import { unitQuery } from '../api/queries';
 import type { Station } from './actions';
+import { LinkButton } from '../ui/LinkButton';
 
 export type FootProps = { unit: string; current: Station['place'] | undefined };
 
@@ -40,15 +39,14 @@ export function Foot({ unit, current }: FootProps) {
       </Typography>
       <Typography sx={{ flexGrow: 1, fontWeight: 550 }}>{next.sentence}</Typography>
       {!isHere && (
-        <Button
+        <LinkButton
           variant="contained"
-          component={Link}
           to={`/units/${unit}/${next.place}`}
           data-next=""
           sx={{ flexShrink: 0 }}
         >
           {next.label}
-        </Button>
+        </LinkButton>
       )}
     </Box>
   );

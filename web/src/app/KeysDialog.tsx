@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
@@ -13,6 +12,7 @@ import Typography from '@mui/material/Typography';
 
 import type { Action } from './actions';
 import { setPreferences, usePreferences } from './preferences';
+import { ShowButton } from '../ui/ShowButton';
 
 export type KeysDialogProps = { actions: Action[]; onClose: () => void };
 
@@ -52,7 +52,7 @@ export function KeysDialog({ actions, onClose }: KeysDialogProps) {
         />
       </DialogContent>
       <DialogActions>
-        <Button onClick={onClose}>Close</Button>
+        <ShowButton onClick={onClose}>Close</ShowButton>
       </DialogActions>
     </Dialog>
   );

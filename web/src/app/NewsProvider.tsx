@@ -1,9 +1,11 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import SnackbarContent from '@mui/material/SnackbarContent';
 import { useCallback, useEffect, useState, type ReactNode } from 'react';
 
-import { NewsContext, type News } from '../ui/news';
+import { NewsContext, type News, type Undo } from '../ui/news';
+import { Button } from '../ui/Button';
+import { useMayNote } from '../ui/useMay';
+import { ShowButton } from '../ui/ShowButton';
 
 export type NewsProviderProps = { children: ReactNode };
 
@@ -58,19 +60,30 @@ function OneNews({ told, onClose }: { told: Told; onClose: (id: number) => void 
     <SnackbarContent
       role="group"
       message={news.text}
-      action={
-        news.undo !== undefined && (
-          <Button
-            color="inherit"
-            onClick={() => {
-              news.undo?.();
-              onClose(id);
-            }}
-          >
-            Undo
-          </Button>
-        )
-      }
+      action={news.undo !== undefined && <UndoButton undo={news.undo} onDone={() => onClose(id)} />}
     />
+  );
+}
+
+function UndoButton({ undo, onDone }: { undo: Undo; onDone: () => void }) {
+  const take = () => {
+    undo.run();
+    onDone();
+  };
+  return undo.unit === undefined ? (
+    <ShowButton color="inherit" onClick={take}>
+      Undo
+    </ShowButton>
+  ) : (
+    <UndoOfUnit unit={undo.unit} onClick={take} />
+  );
+}
+
+function UndoOfUnit({ unit, onClick }: { unit: string; onClick: () => void }) {
+  const note = useMayNote(unit);
+  return (
+    <Button may={note} color="inherit" onClick={onClick}>
+      Undo
+    </Button>
   );
 }

@@ -1,8 +1,8 @@
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
-import { Link, useRouteError } from 'react-router';
+import { useRouteError } from 'react-router';
 
 import { Page } from '../ui/Page';
+import { LinkButton } from '../ui/LinkButton';
 
 /** A view that does not exist or broke off. */
 export function RouteProblem() {
@@ -17,9 +17,9 @@ export function RouteProblem() {
           ? `${error.message}. Nothing on the device was touched by it.`
           : 'The unit may have another address now.'}
       </Typography>
-      <Button variant="contained" component={Link} to="/">
+      <LinkButton variant="contained" to="/">
         To the bench
-      </Button>
+      </LinkButton>
     </Page>
   );
 }

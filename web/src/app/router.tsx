@@ -1,7 +1,14 @@
-import { createBrowserRouter } from 'react-router';
+import type { ComponentType } from 'react';
+import { createBrowserRouter, type RouteObject } from 'react-router';
 
 import { Frame } from './Frame';
 import { RouteProblem } from './RouteProblem';
+
+/** A view that breaks off leaves the frame around it whole. */
+function view(path: string, lazy: () => Promise<{ Component: ComponentType }>): RouteObject {
+  const at = path === '' ? { index: true as const } : { path };
+  return { ...at, lazy, errorElement: <RouteProblem /> };
+}
 
 /** What can be shared is in the address: the unit and the station. */
 export const router = createBrowserRouter([
@@ -10,48 +17,30 @@ export const router = createBrowserRouter([
     element: <Frame />,
     errorElement: <RouteProblem />,
     children: [
-      {
-        index: true,
-        lazy: async () => ({ Component: (await import('../features/bench/BenchPage')).BenchPage }),
-      },
-      {
-        path: 'units/:unit/standing',
-        lazy: async () => ({
-          Component: (await import('../features/standing/StandingPage')).StandingPage,
-        }),
-      },
-      {
-        path: 'units/:unit/owner',
-        lazy: async () => ({
-          Component: (await import('../features/standing/OwnerPage')).OwnerPage,
-        }),
-      },
-      {
-        path: 'families/:family?',
-        lazy: async () => ({
-          Component: (await import('../features/families/FamiliesPage')).FamiliesPage,
-        }),
-      },
-      {
-        path: 'units/:unit/backups',
-        lazy: async () => ({
-          Component: (await import('../features/backups/BackupsPage')).BackupsPage,
-        }),
-      },
-      {
-        path: 'settings',
-        lazy: async () => ({
-          Component: (await import('../features/settings/SettingsPage')).SettingsPage,
-        }),
-      },
-      {
-        path: 'units/:unit/run',
-        lazy: async () => ({ Component: (await import('../features/run/RunPage')).RunPage }),
-      },
-      {
-        path: 'units/:unit/log',
-        lazy: async () => ({ Component: (await import('../features/log/LogPage')).LogPage }),
-      },
+      view('', async () => ({
+        Component: (await import('../features/bench/BenchPage')).BenchPage,
+      })),
+      view('units/:unit/standing', async () => ({
+        Component: (await import('../features/standing/StandingPage')).StandingPage,
+      })),
+      view('units/:unit/owner', async () => ({
+        Component: (await import('../features/standing/OwnerPage')).OwnerPage,
+      })),
+      view('families/:family?', async () => ({
+        Component: (await import('../features/families/FamiliesPage')).FamiliesPage,
+      })),
+      view('units/:unit/backups', async () => ({
+        Component: (await import('../features/backups/BackupsPage')).BackupsPage,
+      })),
+      view('settings', async () => ({
+        Component: (await import('../features/settings/SettingsPage')).SettingsPage,
+      })),
+      view('units/:unit/run', async () => ({
+        Component: (await import('../features/run/RunPage')).RunPage,
+      })),
+      view('units/:unit/log', async () => ({
+        Component: (await import('../features/log/LogPage')).LogPage,
+      })),
       { path: '*', element: <RouteProblem /> },
     ],
   },

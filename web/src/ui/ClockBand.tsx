@@ -1,15 +1,17 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../api/client';
 import { useChange } from '../api/useChange';
 import { StateShape } from './shapes';
+import { Button } from './Button';
+import { useMayNoteOnBench } from './useMay';
 
 export type ClockBandProps = { note: Api<'ClockNote'> | null | undefined };
 
 /** This computer's clock was set while waits are counted. */
 export function ClockBand({ note }: ClockBandProps) {
+  const may = useMayNoteOnBench();
   const trust = useChange(() =>
     unwrap(client.POST('/api/clock/trust', { body: { request: newRequest() } })),
   );
@@ -22,8 +24,9 @@ export function ClockBand({ note }: ClockBandProps) {
       <StateShape kind="waiting" />
       <Typography sx={{ flexGrow: 1 }}>{note.text}</Typography>
       <Button
+        may={may}
         sx={{ flexShrink: 0 }}
-        disabled={trust.isPending}
+        isOff={trust.isPending}
         onClick={() => trust.mutate(undefined)}
       >
         The clock is right now

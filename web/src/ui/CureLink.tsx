@@ -1,7 +1,5 @@
-import Button from '@mui/material/Button';
-import { Link } from 'react-router';
-
 import type { Api } from '../api/client';
+import { LinkButton } from './LinkButton';
 
 export type CureLinkProps = {
   unit: string;
@@ -48,13 +46,12 @@ export function CureLink({ unit, line, onLeave }: CureLinkProps) {
   const to = line.cure == null ? why : leadsTo(line.cure);
   if (to === undefined) return null;
   return (
-    <Button
-      component={Link}
+    <LinkButton
       to={to.place.startsWith('/') ? to.place : `/units/${unit}/${to.place}`}
       {...(onLeave === undefined ? {} : { onClick: onLeave })}
       sx={{ flexShrink: 0 }}
     >
       {to.label}
-    </Button>
+    </LinkButton>
   );
 }

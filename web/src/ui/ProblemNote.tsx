@@ -1,9 +1,9 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
-import { ProblemError } from '../api/client';
+import { ProblemError, type Api } from '../api/client';
 import { StateShape } from './shapes';
+import { ShowButton } from './ShowButton';
 
 export type ProblemNoteProps = {
   error: Error;
@@ -14,12 +14,14 @@ export type ProblemNoteProps = {
 export function ProblemNote({ error, onRetry }: ProblemNoteProps) {
   const problem = error instanceof ProblemError ? error.problem : undefined;
   const missing = problem?.missing ?? [];
+  // What was refused is not better for being asked again.
+  const isRefused = problem !== undefined && problem.status < 500;
   return (
     <Box
       role="alert"
       sx={{ display: 'flex', gap: 1.5, py: 1.5, borderTop: 2, borderColor: 'noReturn' }}
     >
-      <StateShape kind="refused" label="Refused" />
+      <StateShape kind="refused" label={isRefused ? 'Refused' : 'Failed'} />
       <Box>
         {missing.length === 0 ? (
           <Typography>{error.message}</Typography>
@@ -42,8 +44,20 @@ export function ProblemNote({ error, onRetry }: ProblemNoteProps) {
             Rule {problem.rule}
           </Typography>
         )}
-        {onRetry !== undefined && <Button onClick={onRetry}>Try again</Button>}
+        {onRetry !== undefined && !isRefused && (
+          <ShowButton onClick={onRetry}>Try again</ShowButton>
+        )}
+        {!isRefused && (
+          <ShowButton onClick={() => void navigator.clipboard.writeText(detailsOf(error, problem))}>
+            Copy the details
+          </ShowButton>
+        )}
       </Box>
     </Box>
   );
+}
+
+/** What whoever helps wants to read. */
+function detailsOf(error: Error, problem: Api<'Problem'> | undefined): string {
+  return problem === undefined ? error.message : JSON.stringify(problem);
 }

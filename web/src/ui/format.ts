@@ -20,25 +20,38 @@ export const clockSecondsOf = (moment: string | Date) => clockSeconds.format(new
 export const dayOf = (moment: string | Date) => day.format(new Date(moment));
 export const exactOf = (moment: string | Date) => exact.format(new Date(moment));
 
-/** `just now`, `12 min ago`, `3 h ago`, then the day. */
+const relative = new Intl.RelativeTimeFormat('en-GB', { style: 'short', numeric: 'auto' });
+/** With the symbols of the SI, as the server writes them too; in English they would be words. */
+const amount = (unit: 'second' | 'minute' | 'hour') =>
+  new Intl.NumberFormat('fr', { style: 'unit', unit, unitDisplay: 'short' });
+/** What stands between a number and its symbol there. */
+const NARROW = /[\u00a0\u202f]/g;
+const seconds = amount('second');
+const minutes = amount('minute');
+const hours = amount('hour');
+
+/** `now`, `12 min ago`, `3 hr ago`, then the day. */
 export function ago(counted: string, now: number): string {
-  const seconds = Math.max(0, Math.round((now - Date.parse(counted)) / 1000));
-  if (seconds < 60) return 'just now';
-  const minutes = Math.floor(seconds / 60);
-  if (minutes < 60) return `${minutes} min ago`;
-  const hours = Math.floor(minutes / 60);
-  if (hours < 48) return `${hours} h ago`;
+  const past = Math.max(0, Math.round((now - Date.parse(counted)) / 1000));
+  if (past < 60) return relative.format(0, 'second');
+  if (past < 3600) return relative.format(-Math.floor(past / 60), 'minute');
+  if (past < 48 * 3600) return relative.format(-Math.floor(past / 3600), 'hour');
   return dayOf(onWall(counted));
 }
 
 /** `45 s`, `2 min 30 s`, `1 h 5 min`. */
-export function duration(seconds: number): string {
-  if (seconds < 60) return `${Math.round(seconds)} s`;
-  const minutes = Math.floor(seconds / 60);
-  const rest = Math.round(seconds % 60);
-  if (minutes < 60) return rest === 0 ? `${minutes} min` : `${minutes} min ${rest} s`;
-  const hours = Math.floor(minutes / 60);
-  return minutes % 60 === 0 ? `${hours} h` : `${hours} h ${minutes % 60} min`;
+export function duration(length: number): string {
+  const whole = Math.round(length);
+  const [h, m, s] = [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60];
+  const parts = [
+    h > 0 && hours.format(h),
+    m > 0 && minutes.format(m),
+    (whole === 0 || (h === 0 && s > 0)) && seconds.format(s),
+  ];
+  return parts
+    .filter((part) => part !== false)
+    .join(' ')
+    .replaceAll(NARROW, ' ');
 }
 
 /** `1:07`, for running times. */
@@ -58,9 +71,8 @@ export const counted = (count: number, one: string, many: string) =>
 
 /** `107 h 12 min`, `12 min`; what is left until a moment, rounded up to whole minutes. */
 export function left(counted: string, now: number): string {
-  const minutes = Math.max(0, Math.ceil((Date.parse(counted) - now) / 60_000));
-  const hours = Math.floor(minutes / 60);
-  return hours === 0 ? `${minutes} min` : `${hours} h ${minutes % 60} min`;
+  const whole = Math.max(0, Math.ceil((Date.parse(counted) - now) / 60_000));
+  return whole === 0 ? minutes.format(0) : duration(whole * 60);
 }
 
 const weekday = new Intl.DateTimeFormat('en-GB', {

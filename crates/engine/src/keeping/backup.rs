@@ -35,7 +35,6 @@ use crate::library::places::OWN_NAME;
 use crate::links::watch::Observation;
 use crate::progress::{Moving, Watcher};
 use crate::stored::{self, As};
-use crate::turns::TurnError;
 
 /// What a capture under way needs to go on after a restart.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -80,13 +79,17 @@ impl Keeping {
     /// # Errors
     /// Why not.
     pub(crate) fn may_capture(&self, record: &UnitRecord) -> Result<(), KeepingError> {
-        if self.turns.is_changing(record.id) {
-            return Err(TurnError::Busy.into());
-        }
+        self.may_move(record)?;
+        self.reads(record, &record.known()).map(drop)
+    }
+
+    /// Whether bytes can be moved between a unit and its copies now: nothing else is being done, and it answers.
+    pub(crate) fn may_move(&self, record: &UnitRecord) -> Result<(), KeepingError> {
+        self.turns.is_free(record.id)?;
         if !self.links.answers(record) {
             return Err(KeepingError::NotThisWay("the unit does not answer now"));
         }
-        self.reads(record, &record.known()).map(drop)
+        Ok(())
     }
 
     /// How partitions are read in what runs now, where it gives the right (`B1`): the mode, and whether

@@ -13,6 +13,7 @@ use veritope_core::family::Wanted;
 use veritope_core::family::{Changes, Chip, Family, Role};
 use veritope_core::matching::Finding;
 use veritope_core::partitions::{OwnPartition, role_of};
+use veritope_core::permission::Permission;
 use veritope_core::plan::due::in_the_way;
 use veritope_core::present::{Held, in_turn, present};
 use veritope_core::rule::Rule;
@@ -56,6 +57,8 @@ pub struct RestoreRow {
     pub lines: Vec<Line>,
     /// Whether anything on the list refuses for good.
     pub refused: bool,
+    /// Whether it may be chosen.
+    pub choose: Permission,
     /// The line that stands against it now, that for good first; what the putting back itself brings
     /// (`S2`) is not counted.
     pub against: Option<Line>,
@@ -86,6 +89,8 @@ pub struct RestorePlan {
     pub bytes: u64,
     /// What has to be captured to compare, where anything has to be.
     pub read: Option<CaptureKind>,
+    /// Whether anything of it may be put back now.
+    pub restore: Permission,
 }
 
 /// One partition of a capture that is to be put back.
@@ -172,6 +177,7 @@ impl Keeping {
             writes: Vec::new(),
             bytes: 0,
             read: None,
+            restore: self.may_move(&record).into(),
         };
         let facts = record.known();
         let own = record.own.clone().unwrap_or_default();
@@ -239,8 +245,27 @@ impl Keeping {
             };
             let there = present.and_then(worth_of);
             let is_wanted = changes == Changes::Fixed || there < worth_of(part.blake3);
+            let against = lines
+                .iter()
+                .find(|line| is_final(line))
+                .or_else(|| {
+                    // What lies there is captured, and so the way back, by the putting back itself.
+                    let mut open = in_the_way(&lines).into_iter();
+                    open.find(|line| line.rule != Rule::Q1)
+                })
+                .cloned();
             plan.rows.push(RestoreRow {
                 label: part.label.clone(),
+                choose: match (&against, compared) {
+                    (Some(line), _) if refused => {
+                        Permission::no(line.text.clone(), Some(line.rule))
+                    }
+                    (_, Compared::Differs) => Permission::yes(),
+                    (_, Compared::Same) => Permission::no("The same bytes lie there.", None),
+                    (_, Compared::NotRead) => {
+                        Permission::no("It is captured first, to compare.", None)
+                    }
+                },
                 suggested: !refused
                     && compared == Compared::Differs
                     && is_unique
@@ -262,15 +287,7 @@ impl Keeping {
                 },
                 frames,
                 bytes,
-                against: lines
-                    .iter()
-                    .find(|line| is_final(line))
-                    .or_else(|| {
-                        // What lies there is captured, and so the way back, by the putting back itself.
-                        let mut open = in_the_way(&lines).into_iter();
-                        open.find(|line| line.rule != Rule::Q1)
-                    })
-                    .cloned(),
+                against,
                 lines,
                 refused,
             });

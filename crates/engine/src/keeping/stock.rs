@@ -13,6 +13,7 @@ use veritope_core::family::{Family, PartitionSpec};
 use veritope_core::matching::{Finding, Fit, StockClaims, judge_stock};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
+use veritope_core::permission::Permission;
 use veritope_core::rule::Rule;
 use veritope_core::steady::Taken;
 use veritope_formats::startimage::read_start_image;
@@ -68,6 +69,8 @@ pub struct StockLine {
     pub fits: bool,
     /// The set in the vault, once it was taken.
     pub taken: Option<CaptureId>,
+    /// Whether it may be taken into the vault now.
+    pub take: Permission,
 }
 
 impl Keeping {
@@ -93,6 +96,10 @@ impl Keeping {
                         digest: Option<Digest>,
                         images: usize,
                         findings: Vec<Finding>| StockLine {
+                take: match findings.iter().find(|one| one.fit != Fit::Fits) {
+                    Some(stop) => Permission::no(stop.text.clone(), Some(stop.rule)),
+                    None => self.turns.is_free(unit).into(),
+                },
                 fits: !findings.is_empty() && findings.iter().all(|one| one.fit == Fit::Fits),
                 taken: digest
                     .and_then(|digest| taken(&record, digest))

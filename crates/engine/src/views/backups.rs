@@ -41,6 +41,21 @@ pub struct CopyLine {
     pub trust: Trust,
     /// Damage found at the last reading.
     pub damage: Vec<DamageFacts>,
+    /// Whether it may be read back now.
+    pub verify: Permission,
+    /// Whether it may be repaired now, where anything of it is damaged.
+    pub repair: Option<Permission>,
+}
+
+/// A place that could have a copy.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct CopyTo {
+    /// Where.
+    pub place: PlaceId,
+    /// The place's name.
+    pub name: String,
+    /// Whether it may be brought there now.
+    pub copy: Permission,
 }
 
 /// A capture.
@@ -67,7 +82,7 @@ pub struct CaptureLine {
     /// Its copies.
     pub copies: Vec<CopyLine>,
     /// Places that have no copy of it yet.
-    pub copy_to: Vec<PlaceId>,
+    pub copy_to: Vec<CopyTo>,
 }
 
 /// What a capture holds of a partition that exists once.
@@ -193,10 +208,11 @@ impl Views {
         let family = self.seen.family_of(&record);
         let family = family.as_deref();
         let places = self.seen.places();
+        let work = self.may_work(&record);
         let mut captures: Vec<CaptureLine> = record
             .captures
             .iter()
-            .map(|capture| line(&record, family, capture, &places))
+            .map(|capture| line(&record, family, capture, &places, &work))
             .collect();
         captures.reverse();
         let coverage = family
@@ -260,7 +276,7 @@ impl Views {
         match self.seen.may_capture(record) {
             Ok(()) => Permission::yes(),
             Err(KeepingError::NoBackup { rule, text }) => Permission::no(text, Some(rule)),
-            Err(error) => Permission::no(error.to_string(), None),
+            Err(error) => Err::<(), _>(error).into(),
         }
     }
 
@@ -354,7 +370,16 @@ fn line(
     family: Option<&Family>,
     capture: &CaptureFacts,
     places: &[PlaceView],
+    work: &Permission,
 ) -> CaptureLine {
+    let at = |place: PlaceId| match places.iter().find(|known| known.id == place) {
+        Some(PlaceView {
+            problem: Some(problem),
+            ..
+        }) => Permission::no(problem.clone(), None),
+        Some(_) => work.clone(),
+        None => Permission::no("This place is no longer one of the bench's.", None),
+    };
     let copies: Vec<CopyLine> = record
         .copies
         .iter()
@@ -367,6 +392,8 @@ fn line(
                 .clone()
                 .unwrap_or_else(|| "memory, which does not count".to_owned()),
             read: copy.verified,
+            verify: at(copy.place),
+            repair: (!copy.damaged.is_empty()).then(|| at(copy.place)),
             trust: match (copy.verified, copy.damaged.is_empty()) {
                 (_, false) => Trust::Damaged,
                 (Some(_), true) => Trust::Verified,
@@ -412,7 +439,11 @@ fn line(
         copy_to: places
             .iter()
             .filter(|place| copies.iter().all(|copy| copy.place != place.id))
-            .map(|place| place.id)
+            .map(|place| CopyTo {
+                place: place.id,
+                name: place.name.clone(),
+                copy: at(place.id),
+            })
             .collect(),
         copies,
     }

@@ -3,6 +3,7 @@
 
 pub(crate) mod backups;
 mod error;
+mod may;
 mod seen;
 mod types;
 
@@ -63,6 +64,7 @@ impl Views {
         let mut units = self.tags(&records);
         units.sort_by_cached_key(order);
         Ok(BenchView {
+            note: self.may_note(Scope::Bench),
             clock: self.seen.clock_note(),
             damaged: self.damaged_lines(),
             bridges: self
@@ -109,7 +111,11 @@ impl Views {
                     .map(|record| record.nickname.clone()),
                 unit,
                 text: damage.in_words(),
-                is_log: !damage.is_newer,
+                aside: if damage.is_newer {
+                    Permission::no("A newer version wrote it: open this bench with that.", None)
+                } else {
+                    Permission::yes()
+                },
             }
         });
         let files = self
@@ -120,7 +126,7 @@ impl Views {
                 unit: None,
                 nickname: None,
                 text: file.text,
-                is_log: false,
+                aside: Permission::no("A file is put right by hand.", None),
             });
         logs.chain(files).collect()
     }
@@ -244,6 +250,7 @@ impl Views {
                 .arrived(record.id)
                 .filter(|at| self.seen.now().ms_since(*at) < JUST_NOW_MS),
             body_page: self.seen.body_page(record),
+            note: self.may_note(Scope::Unit(record.id)),
         }
     }
 
@@ -560,6 +567,10 @@ impl Views {
                 },
             ),
             older_text: self.older_text(record, run),
+            stop: match run.ended {
+                None => self.may_work(record),
+                Some(_) => Permission::no("It has ended.", None),
+            },
             table: family
                 .zip(table)
                 .map(|(family, table)| describe(family, table)),
@@ -662,6 +673,18 @@ impl Views {
                 .seen
                 .costs_of(record, &run.sheet, step)
                 .map_or_else(Vec::new, |costs| costs.consequences),
+            consent: match consent_wanted {
+                true => self.may_note(Scope::Unit(record.id)),
+                false => Permission::no("No consent is asked for.", None),
+            },
+            say: match state {
+                StepState::InHand { .. } => self.may_work(record),
+                _ => Permission::no("Nothing is in a person's hands.", None),
+            },
+            look: match state {
+                StepState::Unknown => self.may_work(record),
+                _ => Permission::no("How it stands is known.", None),
+            },
             consent_wanted,
             seal: lines.map(shown),
             state,

@@ -35,6 +35,7 @@ use crate::links::presence::LinkView;
 use crate::progress::StepPhase;
 use crate::runs::evidence::Asking;
 use crate::runs::{Runs, RunsError};
+use crate::turns::TurnError;
 
 /// The rooms below, for reading.
 #[derive(Clone)]
@@ -71,6 +72,7 @@ asks! {
     library.vault => free_bytes() -> Result<u64, VaultError>;
     library => seen_inside(image: Digest) -> Option<SeenInside>;
     library.shelf => images(family: &Family) -> io::Result<Vec<ShelfImage>>;
+    turns => is_free(unit: UnitId) -> Result<(), TurnError>;
     turns => is_changing(unit: UnitId) -> bool;
     turns => phase(run: RunId) -> Option<StepPhase>;
     links => arrived(unit: UnitId) -> Option<BenchTime>;

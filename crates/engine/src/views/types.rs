@@ -88,6 +88,8 @@ pub struct UnitTag {
     pub arrived: Option<BenchTime>,
     /// The page on which its stand-in is in a person's hands; nothing for a real device.
     pub body_page: Option<String>,
+    /// Whether anything may be said of it or decided for it: its record takes entries.
+    pub note: Permission,
 }
 
 /// A unit that was put away.
@@ -108,13 +110,15 @@ pub struct DamagedLine {
     pub nickname: Option<String>,
     /// What is wrong, where, and what to do.
     pub text: String,
-    /// Whether it is a log, which can be set aside.
-    pub is_log: bool,
+    /// Whether it may be set aside: a log can be, a file is put right by hand.
+    pub aside: Permission,
 }
 
 /// The bench.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct BenchView {
+    /// Whether anything of the bench's own may be changed: its record takes entries.
+    pub note: Permission,
     /// What is to be said about this computer's clock.
     pub clock: Option<ClockNote>,
     /// What is damaged in the bench's own record.
@@ -383,6 +387,12 @@ pub struct StepView {
     pub stuck: Option<Stuck>,
     /// Whether it may be taken now.
     pub permission: Permission,
+    /// Whether its consent may be given now.
+    pub consent: Permission,
+    /// Whether what is seen may be said now: while it is in a person's hands.
+    pub say: Permission,
+    /// Whether a look may settle how it ended: while that is not known.
+    pub look: Permission,
 }
 
 /// A run.
@@ -418,4 +428,6 @@ pub struct RunView {
     pub again: Vec<String>,
     /// Said where the family's text was changed since the sheet began.
     pub older_text: Option<String>,
+    /// Whether it may be stopped now.
+    pub stop: Permission,
 }

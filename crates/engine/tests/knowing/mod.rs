@@ -502,7 +502,10 @@ fn a_pasted_screen_is_recorded_line_by_line_as_confirmed() {
     let unit = add(&bench, "Bittern", "kelpie");
     let text = "Model number: OB-510E\nBuild number OB-510.2610.v6\nEquipment ID: 35604911123456\n";
     let hits = bench.engine.units.read_pasted(unit, text).unwrap();
-    let shown: Vec<_> = hits.iter().map(|hit| (hit.line, hit.fits)).collect();
+    let shown: Vec<_> = hits
+        .iter()
+        .map(|hit| (hit.line, hit.take.allowed))
+        .collect();
     assert_eq!(shown, [(1, true), (2, true), (3, false)]);
     let json = serde_json::to_string(&hits).unwrap();
     assert!(!json.contains("35604911123456"), "{json}");

@@ -5,6 +5,7 @@ use axum::http::HeaderMap;
 use axum::http::header::HOST;
 use serde::{Deserialize, Serialize};
 use veritope_core::evidence::Line;
+use veritope_core::permission::Permission;
 use veritope_core::shell::{Card, step_cards};
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::{RunId, UnitId};
@@ -17,6 +18,18 @@ use crate::error::Problem;
 pub(crate) struct FaceView {
     /// It; nothing for a real device.
     face: Option<Face>,
+    /// Whether hands may be laid on it.
+    hands: Permission,
+}
+
+impl From<Option<Face>> for FaceView {
+    fn from(face: Option<Face>) -> Self {
+        let hands = match face {
+            Some(_) => Permission::yes(),
+            None => Permission::no("A real device is in your own hands.", None),
+        };
+        Self { face, hands }
+    }
 }
 
 /// Something that hands do to a stand-in.
@@ -34,7 +47,7 @@ pub(crate) async fn face(
     Path(unit): Path<UnitId>,
 ) -> Result<Json<FaceView>, Problem> {
     let face = crossing(app, move |app| app.engine.links.face(unit)).await?;
-    Ok(Json(FaceView { face }))
+    Ok(Json(face.into()))
 }
 
 /// Hands on the unit's stand-in. A key that is down stays down however often it is sent.
@@ -45,7 +58,7 @@ pub(crate) async fn hands(
     Json(hands): Json<HandsOn>,
 ) -> Result<Json<FaceView>, Problem> {
     let face = crossing(app, move |app| app.engine.links.hands(unit, &hands.act)).await?;
-    Ok(Json(FaceView { face }))
+    Ok(Json(face.into()))
 }
 
 /// What lies between this program and the unit, looked at now.

@@ -53,7 +53,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
     <>
       <Box sx={{ display: 'flex', gap: 3, alignItems: 'center', mb: 2, flexWrap: 'wrap' }}>
         <Typography variant="h1">Backups</Typography>
-        <TakeButtons unit={unit} take={backups.take} isBusy={isBusy} hasAny={captures.length > 0} />
+        <TakeButtons unit={unit} take={backups.take} hasAny={captures.length > 0} />
       </Box>
       {job !== undefined && <JobBand unit={unit} job={job} />}
       {backups.take.allowed && !isBusy && <ExtentNotes extents={backups.extents} />}
@@ -102,9 +102,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
                 key={capture.id}
                 unit={unit}
                 capture={capture}
-                places={backups.places}
                 isFirst={capture.id === backups.stock}
-                isBusy={isBusy}
                 onRestore={() => setRestoring(capture.id)}
               >
                 {restoring === capture.id && (
@@ -113,7 +111,6 @@ function Backups({ unit, backups, job }: BackupsProps) {
                     capture={restoring}
                     title={`Put back from capture ${capture.number}`}
                     take={backups.take}
-                    isBusy={isBusy}
                     onClose={() => setRestoring(undefined)}
                   />
                 )}
@@ -123,7 +120,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
         </Section>
       )}
       {!backups.take.allowed && <WaysSection ways={backups.ways} />}
-      <StockSection unit={unit} take={backups.take} isBusy={isBusy} />
+      <StockSection unit={unit} take={backups.take} />
     </>
   );
 }

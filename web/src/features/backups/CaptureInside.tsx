@@ -8,6 +8,7 @@ import { mib } from '../../ui/format';
 import { Panel } from '../../ui/Panel';
 import { StateShape } from '../../ui/shapes';
 import { WORDS } from './strings';
+import { LongList } from '../../ui/LongList';
 
 export type CaptureInsideProps = { unit: string; capture: string; title: string };
 
@@ -18,11 +19,9 @@ export function CaptureInside({ unit, capture, title }: CaptureInsideProps) {
     <Box component="section" aria-label={title} sx={{ mt: 1.5 }}>
       <Panel query={query}>
         {(held) => (
-          <Box component="dl" sx={{ m: 0, display: 'grid', rowGap: 0.75 }}>
-            {held.partitions.map((part) => (
-              <InsideRow key={part.label} part={part} />
-            ))}
-          </Box>
+          <LongList items={held.partitions} keyOf={(part) => part.label} about={32}>
+            {(part) => <InsideRow part={part} />}
+          </LongList>
         )}
       </Panel>
     </Box>
@@ -36,15 +35,12 @@ function InsideRow({ part }: { part: Api<'CapturedLine'> }) {
         display: 'grid',
         gridTemplateColumns: { xs: '1fr', sm: '170px 90px minmax(0, 1fr)' },
         columnGap: 2,
+        pb: 0.75,
       }}
     >
-      <Typography component="dt" variant="code">
-        {part.label}
-      </Typography>
-      <Typography component="dd" color="text.secondary" sx={{ m: 0 }}>
-        {mib(part.length_bytes)}
-      </Typography>
-      <Box component="dd" sx={{ m: 0, minWidth: 0, overflowWrap: 'anywhere' }}>
+      <Typography variant="code">{part.label}</Typography>
+      <Typography color="text.secondary">{mib(part.length_bytes)}</Typography>
+      <Box sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
         {part.seen == null ? (
           <Typography color="text.secondary">{WORDS.notLooked}</Typography>
         ) : (

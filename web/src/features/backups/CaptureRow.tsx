@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState, type ReactNode } from 'react';
 
@@ -11,33 +10,23 @@ import { useNow } from '../../ui/useNow';
 import { trustShape, trustWords } from '../../ui/words';
 import { CaptureInside } from './CaptureInside';
 import { useCopyWork } from './useBackupJob';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type CaptureRowProps = {
   unit: string;
   capture: Api<'CaptureLine'>;
-  places: Api<'PlaceView'>[];
   isFirst: boolean;
-  isBusy: boolean;
   onRestore: () => void;
   /** The plan of putting it back, while that is open. */
   children: ReactNode;
 };
 
 /** A capture with its copies: where each lies, when it was read back, what can be done. */
-export function CaptureRow({
-  unit,
-  capture,
-  places,
-  isFirst,
-  isBusy,
-  onRestore,
-  children,
-}: CaptureRowProps) {
+export function CaptureRow({ unit, capture, isFirst, onRestore, children }: CaptureRowProps) {
   const now = useNow(30_000);
   const work = useCopyWork(unit);
-  const nameOf = (id: string) => places.find((place) => place.id === id)?.name ?? 'a place';
   const [isOpen, setOpen] = useState(false);
-  const disabled = isBusy || work.isPending;
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
       <Box sx={{ display: 'flex', alignItems: 'baseline', columnGap: 2, flexWrap: 'wrap' }}>
@@ -52,10 +41,10 @@ export function CaptureRow({
           {capture.partitions} images, {mib(capture.bytes)}
         </Typography>
         <Box sx={{ ml: 'auto', display: 'flex', flexWrap: 'wrap', justifyContent: 'flex-end' }}>
-          <Button aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
+          <ShowButton aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
             {isOpen ? 'Close' : 'Look into'} capture {capture.number}
-          </Button>
-          <Button onClick={onRestore}>Put back from capture {capture.number}</Button>
+          </ShowButton>
+          <ShowButton onClick={onRestore}>Put back from capture {capture.number}</ShowButton>
         </Box>
       </Box>
       {capture.holds.length > 0 && (
@@ -96,9 +85,10 @@ export function CaptureRow({
             ))}
           </Box>
           <Box sx={{ display: 'flex', gap: 0.5 }}>
-            {copy.damage.length > 0 && (
+            {copy.repair != null && (
               <Button
-                disabled={disabled}
+                may={copy.repair}
+                isOff={work.isPending}
                 onClick={() =>
                   work.mutate({ kind: 'repair', capture: capture.id, place: copy.place })
                 }
@@ -108,7 +98,8 @@ export function CaptureRow({
               </Button>
             )}
             <Button
-              disabled={disabled}
+              may={copy.verify}
+              isOff={work.isPending}
               onClick={() =>
                 work.mutate({ kind: 'verify', capture: capture.id, place: copy.place })
               }
@@ -119,15 +110,16 @@ export function CaptureRow({
           </Box>
         </Box>
       ))}
-      {capture.copy_to.map((place) => (
+      {capture.copy_to.map((to) => (
         <Button
-          key={place}
+          may={to.copy}
+          key={to.place}
           variant="outlined"
-          disabled={disabled}
-          onClick={() => work.mutate({ kind: 'copy', capture: capture.id, place })}
+          isOff={work.isPending}
+          onClick={() => work.mutate({ kind: 'copy', capture: capture.id, place: to.place })}
           sx={{ mt: 1.25, mr: 1.5 }}
         >
-          Copy capture {capture.number} to {nameOf(place)}
+          Copy capture {capture.number} to {to.name}
         </Button>
       ))}
       {work.error !== null && <ProblemNote error={work.error} />}

@@ -1,20 +1,20 @@
 import type { Api } from '../../api/client';
-import { STEP, type ColumnBox, type RowBox } from './layout';
 
 export type ChartCellProps = {
   cell: Api<'Cell'>;
-  column: ColumnBox;
-  line: RowBox;
+  box: Api<'CellBox'>;
+  line: Api<'RowBox'>;
   isUnique: boolean;
 };
 
-const TICKS = 64;
+/** How wide a tick is drawn. */
+const TICK = 1.4;
 
 /**
  * One cell: filled when it was read back, hollow when not, cracked when damaged; what exists once
  * has a notch; another content than the base stands aside and says by ticks where it differs.
  */
-export function ChartCell({ cell, column, line, isUnique }: ChartCellProps) {
+export function ChartCell({ cell, box, line, isUnique }: ChartCellProps) {
   const top = line.y + 2;
   const height = line.height - 4;
   switch (cell.is) {
@@ -23,9 +23,9 @@ export function ChartCell({ cell, column, line, isUnique }: ChartCellProps) {
     case 'not-read':
       return (
         <rect
-          x={column.x + 1}
+          x={box.x + 1}
           y={top}
-          width={column.width - 2}
+          width={box.width - 2}
           height={height}
           fill="none"
           stroke="var(--mui-palette-text-secondary)"
@@ -33,8 +33,8 @@ export function ChartCell({ cell, column, line, isUnique }: ChartCellProps) {
         />
       );
     case 'image': {
-      const left = column.x + cell.step * STEP;
-      const right = left + column.width;
+      const left = box.x;
+      const right = left + box.width;
       const notch = isUnique ? Math.min(8, height / 2) : 0;
       const edge = cell.moved ? zigzag(left, top, height) : `M${left} ${top}`;
       const outline = `${edge}L${right - notch} ${top}L${right} ${top + notch}V${top + height}H${left}Z`;
@@ -49,17 +49,12 @@ export function ChartCell({ cell, column, line, isUnique }: ChartCellProps) {
       return (
         <>
           <path d={outline} fill={fill} stroke={ink} strokeWidth={1.8} />
-          {cell.ticks.map((tick) => (
-            <path
-              key={tick}
-              d={`M${left + 3 + (tick * (column.width - 6)) / TICKS} ${top + height - 7}v6`}
-              stroke={ink}
-              strokeWidth={Math.max(1, (column.width - 6) / TICKS - 0.5)}
-            />
+          {box.ticks.map((tick) => (
+            <path key={tick} d={`M${tick} ${top + height - 7}v6`} stroke={ink} strokeWidth={TICK} />
           ))}
           {cell.trust === 'damaged' && (
             <path
-              d={`M${left + column.width * 0.55} ${top - 2}l-5 ${height * 0.35}l9 ${height * 0.25}l-6 ${height * 0.5}`}
+              d={`M${left + box.width * 0.55} ${top - 2}l-5 ${height * 0.35}l9 ${height * 0.25}l-6 ${height * 0.5}`}
               fill="none"
               stroke="var(--mui-palette-noReturn)"
               strokeWidth={3}

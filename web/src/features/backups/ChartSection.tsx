@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
@@ -10,6 +9,7 @@ import { Section } from '../../ui/Section';
 import { ChartTable } from './ChartTable';
 import { CoreChart } from './CoreChart';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type ChartSectionProps = {
   chart: Api<'Chart'>;
@@ -27,9 +27,9 @@ export function ChartSection({ chart, stock, notReadSince, chosen, onChoose }: C
     <Section
       title="What lies where"
       aside={
-        <Button onClick={() => setAs(as === 'chart' ? 'table' : 'chart')}>
+        <ShowButton onClick={() => setAs(as === 'chart' ? 'table' : 'chart')}>
           {as === 'chart' ? 'As a table' : 'As a chart'}
-        </Button>
+        </ShowButton>
       }
     >
       {unread > 0 && notReadSince != null && (

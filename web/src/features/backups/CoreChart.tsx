@@ -3,10 +3,8 @@ import { useState, type KeyboardEvent } from 'react';
 
 import type { Api } from '../../api/client';
 import { clockOf, dayOf, mib } from '../../ui/format';
-import { useWidth } from '../../ui/useWidth';
 import { ChartCell } from './ChartCell';
 import { cellWords } from './cells';
-import { HEADS, bandsOf, layoutOf } from './layout';
 import { WORDS } from './strings';
 
 export type CoreChartProps = {
@@ -18,14 +16,13 @@ export type CoreChartProps = {
   onTable: () => void;
 };
 
-/** Height that the chart is fitted to before it scrolls. */
-const FITTED = 430;
+/** Up to this the drawing grows with the page. */
+const WIDEST = 900;
 
 /** What lies where, seen over time: partitions down, the unit and its captures across. */
 export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChartProps) {
-  const [measure, width] = useWidth(760);
   const [cursor, setCursor] = useState({ row: 0, column: 0 });
-  const layout = layoutOf(chart, width, FITTED);
+  const { layout } = chart;
   const at = chart.rows[cursor.row];
   const cell = at?.cells[cursor.column];
   const onKeyDown = (event: KeyboardEvent) => {
@@ -55,7 +52,7 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
       ? ''
       : `${at.label}, ${columnWords(chart, cursor.column)}: ${cellWords(cell)}`;
   return (
-    <Box ref={measure} sx={{ overflowX: 'auto' }}>
+    <Box sx={{ overflowX: 'auto' }}>
       <Box
         component="svg"
         role="application"
@@ -65,8 +62,9 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
         viewBox={`0 0 ${layout.width} ${layout.height}`}
         sx={{
           display: 'block',
-          width: layout.width,
-          height: layout.height,
+          width: '100%',
+          minWidth: layout.width,
+          maxWidth: WIDEST,
           '& text': { fill: 'currentColor', fontSize: 15 },
           '& .code': { fontFamily: 'code.fontFamily', fontSize: 14 },
           '& .cursor': { visibility: 'hidden' },
@@ -132,29 +130,24 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
               >
                 {mib(row.length_bytes)}
               </text>
-              {bandsOf(row).map((band) => {
-                const from = layout.columns[band.from];
-                const to = layout.columns[band.to];
-                if (from === undefined || to === undefined) return null;
-                return (
-                  <rect
-                    key={band.from}
-                    x={from.x}
-                    y={line.y + 1}
-                    width={to.x + to.width - from.x}
-                    height={line.height - 2}
-                    fill="var(--mui-palette-strand)"
-                  />
-                );
-              })}
+              {line.bands.map((band) => (
+                <rect
+                  key={band.x}
+                  x={band.x}
+                  y={line.y + 1}
+                  width={band.width}
+                  height={line.height - 2}
+                  fill="var(--mui-palette-strand)"
+                />
+              ))}
               {row.cells.map((one, columnIndex) => {
-                const column = layout.columns[columnIndex];
+                const box = line.cells[columnIndex];
                 return (
-                  column !== undefined && (
+                  box !== undefined && (
                     <ChartCell
                       key={chart.columns[columnIndex]?.capture ?? 'live'}
                       cell={one}
-                      column={column}
+                      box={box}
                       line={line}
                       isUnique={isUnique}
                     />
@@ -166,7 +159,7 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
         })}
         <Cursor column={layout.columns[cursor.column]} row={layout.rows[cursor.row]} />
         <path
-          d={`M${layout.labels - 6} ${HEADS}V${layout.height - 6}`}
+          d={`M${layout.labels - 6} ${layout.heads}V${layout.height - 6}`}
           stroke="var(--mui-palette-rule)"
         />
       </Box>

@@ -1,11 +1,11 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { client, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ByteProgress } from '../../ui/ByteProgress';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
+import { Button } from '../../ui/Button';
 
 export type JobBandProps = { unit: string; job: Api<'JobView'> };
 
@@ -50,8 +50,12 @@ export function JobBand({ unit, job }: JobBandProps) {
       <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center' }}>
         <StateShape kind={shapeOf(job.state)} />
         <Typography sx={{ flexGrow: 1, fontWeight: 550 }}>{textOf(job)}</Typography>
-        {isRunning && (
-          <Button onClick={() => cancel.mutate(undefined)} disabled={cancel.isPending}>
+        {job.cancel.allowed && (
+          <Button
+            may={job.cancel}
+            onClick={() => cancel.mutate(undefined)}
+            isOff={cancel.isPending}
+          >
             Stop
           </Button>
         )}

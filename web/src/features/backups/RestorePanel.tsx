@@ -1,6 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Checkbox from '@mui/material/Checkbox';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
@@ -19,6 +17,9 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { WORDS } from './strings';
 import { useRestore, useTakeCapture } from './useBackupJob';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { Checkbox } from '../../ui/Checkbox';
 
 export type RestorePanelProps = {
   unit: string;
@@ -26,7 +27,6 @@ export type RestorePanelProps = {
   take: Api<'Permission'>;
   /** What it is put back from. */
   title: string;
-  isBusy: boolean;
   onClose: () => void;
 };
 
@@ -36,7 +36,7 @@ function intoView(element: HTMLElement | null): void {
 }
 
 /** The plan of putting a capture back, before anything of it is done. */
-export function RestorePanel({ unit, capture, take, title, isBusy, onClose }: RestorePanelProps) {
+export function RestorePanel({ unit, capture, take, title, onClose }: RestorePanelProps) {
   const query = useQuery(restoreQuery(unit, capture));
   const restore = useRestore(unit, capture);
   const read = useTakeCapture(unit);
@@ -46,9 +46,9 @@ export function RestorePanel({ unit, capture, take, title, isBusy, onClose }: Re
       <Section
         title={title}
         aside={
-          <Button onClick={onClose} aria-label={`Close: ${title}`}>
+          <ShowButton onClick={onClose} aria-label={`Close: ${title}`}>
             Close
-          </Button>
+          </ShowButton>
         }
       >
         <Typography color="text.secondary" sx={{ mb: 1.5 }}>
@@ -78,8 +78,9 @@ export function RestorePanel({ unit, capture, take, title, isBusy, onClose }: Re
                 >
                   {isUnread ? (
                     <Button
+                      may={take}
                       variant="contained"
-                      disabled={!take.allowed || isBusy || read.isPending}
+                      isOff={read.isPending}
                       onClick={() => read.mutate(toRead)}
                     >
                       {toRead === 'full'
@@ -88,8 +89,9 @@ export function RestorePanel({ unit, capture, take, title, isBusy, onClose }: Re
                     </Button>
                   ) : (
                     <Button
+                      may={plan.restore}
                       variant="contained"
-                      disabled={wanted.length === 0 || isBusy || restore.isPending}
+                      isOff={wanted.length === 0 || restore.isPending}
                       onClick={() => restore.mutate(wanted)}
                     >
                       Put {counted(wanted.length, 'partition', 'partitions')} back
@@ -154,7 +156,7 @@ function PlanTable({ rows, wanted, onChoose }: PlanTableProps) {
               <TableCell sx={{ py: 0 }}>
                 <Checkbox
                   checked={wanted.includes(row.label)}
-                  disabled={row.refused || row.compared !== 'differs'}
+                  may={row.choose}
                   onChange={(_, is) => onChoose(row.label, is)}
                   slotProps={{ input: { 'aria-label': `Put ${row.label} back` } }}
                 />

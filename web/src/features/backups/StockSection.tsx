@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -13,11 +12,13 @@ import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { RestorePanel } from './RestorePanel';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
 
-export type StockSectionProps = { unit: string; take: Api<'Permission'>; isBusy: boolean };
+export type StockSectionProps = { unit: string; take: Api<'Permission'> };
 
 /** The maker's sets on the shelf: whether each is this unit's, taking it in, putting it back. */
-export function StockSection({ unit, take, isBusy }: StockSectionProps) {
+export function StockSection({ unit, take }: StockSectionProps) {
   const { data: sets } = useQuery(stockQuery(unit));
   const [restoring, setRestoring] = useState<string | undefined>();
   const takeIn = useChange(
@@ -54,17 +55,18 @@ export function StockSection({ unit, take, isBusy }: StockSectionProps) {
               </Typography>
               {taken == null ? (
                 <Button
+                  may={set.take}
                   variant="outlined"
-                  disabled={!set.fits || isBusy || takeIn.isPending}
+                  isOff={takeIn.isPending}
                   onClick={() => takeIn.mutate(set.id)}
                   sx={{ ml: 'auto' }}
                 >
                   {takeIn.isPending ? 'Comparing digests' : `Take ${set.id} into the vault`}
                 </Button>
               ) : (
-                <Button onClick={() => setRestoring(taken)} sx={{ ml: 'auto' }}>
+                <ShowButton onClick={() => setRestoring(taken)} sx={{ ml: 'auto' }}>
                   Put back from {set.id}
-                </Button>
+                </ShowButton>
               )}
             </Box>
             {taken != null && restoring === taken && (
@@ -73,7 +75,6 @@ export function StockSection({ unit, take, isBusy }: StockSectionProps) {
                 capture={taken}
                 take={take}
                 title={`Put back from the set ${set.id}`}
-                isBusy={isBusy}
                 onClose={() => setRestoring(undefined)}
               />
             )}

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
@@ -9,6 +8,7 @@ import { BridgeDevices } from './BridgeDevices';
 import { BridgeForm } from './BridgeForm';
 import { ByHandForm } from './ByHandForm';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type AddSectionProps = { bench: Api<'BenchView'> };
 
@@ -29,9 +29,9 @@ export function AddSection({ bench }: AddSectionProps) {
           {open === 'bridge' ? (
             <BridgeForm onDone={() => setOpen(undefined)} />
           ) : (
-            <Button variant="outlined" onClick={() => setOpen('bridge')}>
+            <ShowButton variant="outlined" onClick={() => setOpen('bridge')}>
               Add a bridge
-            </Button>
+            </ShowButton>
           )}
         </Box>
         <Box>
@@ -46,9 +46,9 @@ export function AddSection({ bench }: AddSectionProps) {
               onDone={() => setOpen(undefined)}
             />
           ) : (
-            <Button variant="outlined" onClick={() => setOpen('hand')}>
+            <ShowButton variant="outlined" onClick={() => setOpen('hand')}>
               Add a device by hand
-            </Button>
+            </ShowButton>
           )}
         </Box>
       </Box>

@@ -12,6 +12,7 @@ import { AwaySection } from './AwaySection';
 import { DamageBand } from './DamageBand';
 import { UnitRow } from './UnitRow';
 import { WORDS } from './strings';
+import { LongList } from '../../ui/LongList';
 
 /** The units on this bench, those that can be worked on first. */
 export function BenchPage() {
@@ -31,11 +32,15 @@ export function BenchPage() {
             </Box>
             <ClockBand note={bench.clock} />
             <DamageBand lines={bench.damaged} />
-            <Box component="ol" sx={{ listStyle: 'none', p: 0, m: 0, mb: 5 }}>
-              {bench.units.map((unit, index) => (
-                <UnitRow key={unit.id} unit={unit} isFirst={index === 0} />
-              ))}
-            </Box>
+            <LongList items={bench.units} keyOf={(unit) => unit.id} about={96} below={5}>
+              {(unit, index) => (
+                <UnitRow
+                  unit={unit}
+                  isFirst={index === 0}
+                  isLast={index === bench.units.length - 1}
+                />
+              )}
+            </LongList>
             {bench.away.length > 0 && <AwaySection units={bench.away} />}
             <AddSection bench={bench} />
           </>

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -12,6 +11,9 @@ import { linkWords } from '../../ui/words';
 import { KnownDevice } from './KnownDevice';
 import { UnitForm } from './UnitForm';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type BridgeDevicesProps = {
   bridge: Api<'BridgeView'>;
@@ -21,6 +23,7 @@ export type BridgeDevicesProps = {
 /** What a bridge offers and the bench doesn't have yet. */
 export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
   const query = useQuery(foundQuery(bridge.id));
+  const note = useMayNoteOnBench();
   const [chosen, setChosen] = useState<string | undefined>();
   const remove = useChange(() =>
     unwrap(
@@ -36,10 +39,17 @@ export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
         <Typography variant="code" color="text.secondary">
           {bridge.url}
         </Typography>
-        <Button onClick={() => void query.refetch()} aria-label={`Look again at ${bridge.name}`}>
+        <ShowButton
+          onClick={() => void query.refetch()}
+          aria-label={`Look again at ${bridge.name}`}
+        >
           Look again
-        </Button>
-        <Button onClick={() => remove.mutate(undefined)} aria-label={`Remove ${bridge.name}`}>
+        </ShowButton>
+        <Button
+          may={note}
+          onClick={() => remove.mutate(undefined)}
+          aria-label={`Remove ${bridge.name}`}
+        >
           Remove
         </Button>
       </Box>
@@ -73,13 +83,13 @@ export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
                     <Typography color="text.secondary">
                       {device.handle}, {linkWords(device.presence)}
                     </Typography>
-                    <Button
+                    <ShowButton
                       variant="outlined"
                       onClick={() => setChosen(device.handle)}
                       aria-label={`Put on the bench: ${device.handle}`}
                     >
                       Put on the bench
-                    </Button>
+                    </ShowButton>
                   </Box>
                   {chosen === device.handle && (
                     <UnitForm

@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
@@ -6,11 +5,15 @@ import { useState } from 'react';
 import { client, newRequest, unwrap } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type BridgeFormProps = { onDone: () => void };
 
 /** Address and token of a bridge. */
 export function BridgeForm({ onDone }: BridgeFormProps) {
+  const note = useMayNoteOnBench();
   const [url, setUrl] = useState('http://127.0.0.1:7311');
   const [token, setToken] = useState('');
   const add = useChange((body: { url: string; token: string }) =>
@@ -36,10 +39,15 @@ export function BridgeForm({ onDone }: BridgeFormProps) {
       />
       {add.error !== null && <ProblemNote error={add.error} />}
       <Stack direction="row" spacing={1.5}>
-        <Button type="submit" variant="contained" disabled={add.isPending || token.trim() === ''}>
+        <Button
+          may={note}
+          type="submit"
+          variant="contained"
+          isOff={add.isPending || token.trim() === ''}
+        >
           Connect
         </Button>
-        <Button onClick={onDone}>Cancel</Button>
+        <ShowButton onClick={onDone}>Cancel</ShowButton>
       </Stack>
     </Stack>
   );

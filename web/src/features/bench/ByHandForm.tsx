@@ -1,12 +1,13 @@
 import FormControl from '@mui/material/FormControl';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import FormLabel from '@mui/material/FormLabel';
-import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
 import { useState } from 'react';
 
 import type { Api } from '../../api/client';
 import { UnitForm } from './UnitForm';
+import { Radio } from '../../ui/Radio';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type ByHandFormProps = {
   families: Api<'FamilyChoice'>[];
@@ -16,6 +17,7 @@ export type ByHandFormProps = {
 
 /** Which family a device by hand belongs to, then name and owner. */
 export function ByHandForm({ families, ownership, onDone }: ByHandFormProps) {
+  const note = useMayNoteOnBench();
   const [family, setFamily] = useState(families[0]?.codename ?? '');
   return (
     <>
@@ -31,7 +33,7 @@ export function ByHandForm({ families, ownership, onDone }: ByHandFormProps) {
               key={known.codename}
               value={known.codename}
               label={`${known.name}, ${known.form}`}
-              control={<Radio />}
+              control={<Radio may={note} />}
             />
           ))}
         </RadioGroup>

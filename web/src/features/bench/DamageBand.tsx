@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
@@ -7,6 +6,7 @@ import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
 import { asideLabel } from './strings';
+import { Button } from '../../ui/Button';
 
 export type DamageBandProps = { lines: Api<'DamagedLine'>[] };
 
@@ -25,11 +25,12 @@ export function DamageBand({ lines }: DamageBandProps) {
             {line.nickname == null ? '' : `${line.nickname}: `}
             {line.text}
           </Typography>
-          {line.is_log && (
+          {line.aside.allowed && (
             <Button
+              may={line.aside}
               color="error"
               sx={{ flexShrink: 0 }}
-              disabled={aside.isPending}
+              isOff={aside.isPending}
               onClick={() => aside.mutate(line.unit ?? null)}
             >
               {asideLabel(line)}

@@ -1,16 +1,18 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { linkWords } from '../../ui/words';
+import { Button } from '../../ui/Button';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type KnownDeviceProps = { bridge: string; device: Api<'FoundDevice'> };
 
 /** A device that is a unit of this bench, as its identifiers tell: it can be linked. */
 export function KnownDevice({ bridge, device }: KnownDeviceProps) {
+  const note = useMayNoteOnBench();
   const known = device.recognised;
   const link = useChange((unit: string) =>
     unwrap(
@@ -31,8 +33,9 @@ export function KnownDevice({ bridge, device }: KnownDeviceProps) {
           {device.handle}, {linkWords(device.presence)}
         </Typography>
         <Button
+          may={note}
           variant="outlined"
-          disabled={link.isPending}
+          isOff={link.isPending}
           onClick={() => link.mutate(known.unit)}
         >
           Link {known.nickname} here

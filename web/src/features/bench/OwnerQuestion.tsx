@@ -2,12 +2,13 @@ import FormControl from '@mui/material/FormControl';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import FormHelperText from '@mui/material/FormHelperText';
 import FormLabel from '@mui/material/FormLabel';
-import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
 import { useId } from 'react';
 
 import type { Api } from '../../api/client';
 import { WORDS } from './strings';
+import { Radio } from '../../ui/Radio';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type OwnerQuestionProps = {
   options: Api<'ChoiceOption'>[];
@@ -17,6 +18,7 @@ export type OwnerQuestionProps = {
 
 /** Asked once, when a unit comes onto the bench. */
 export function OwnerQuestion({ options, value, onChange }: OwnerQuestionProps) {
+  const note = useMayNoteOnBench();
   const id = useId();
   return (
     <FormControl>
@@ -27,7 +29,7 @@ export function OwnerQuestion({ options, value, onChange }: OwnerQuestionProps) 
             key={option.id}
             value={option.id}
             label={option.shown}
-            control={<Radio />}
+            control={<Radio may={note} />}
           />
         ))}
       </RadioGroup>

@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
@@ -9,6 +8,9 @@ import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { OwnerQuestion } from './OwnerQuestion';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type UnitFormProps = {
   ownership: Api<'ChoiceOption'>[];
@@ -19,6 +21,7 @@ export type UnitFormProps = {
 /** Name and owner of a new unit. */
 export function UnitForm({ ownership, reach, onDone }: UnitFormProps) {
   const navigate = useNavigate();
+  const note = useMayNoteOnBench();
   const [nickname, setNickname] = useState('');
   const [owner, setOwner] = useState('');
   const add = useChange((body: { nickname: string; ownership: string }) =>
@@ -52,13 +55,14 @@ export function UnitForm({ ownership, reach, onDone }: UnitFormProps) {
       {add.error !== null && <ProblemNote error={add.error} />}
       <Stack direction="row" spacing={1.5}>
         <Button
+          may={note}
           type="submit"
           variant="contained"
-          disabled={add.isPending || nickname.trim() === '' || owner === ''}
+          isOff={add.isPending || nickname.trim() === '' || owner === ''}
         >
           Put on the bench
         </Button>
-        <Button onClick={onDone}>Cancel</Button>
+        <ShowButton onClick={onDone}>Cancel</ShowButton>
       </Stack>
     </Stack>
   );

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import PageLink from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { Link } from 'react-router';
@@ -11,13 +10,14 @@ import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
 import { linkWords, verdictShape } from '../../ui/words';
 import { WORDS } from './strings';
+import { LinkButton } from '../../ui/LinkButton';
 
-export type UnitRowProps = { unit: Api<'UnitTag'>; isFirst: boolean };
+export type UnitRowProps = { unit: Api<'UnitTag'>; isFirst: boolean; isLast: boolean };
 
 const NARROW = '@media (max-width: 899px)';
 
 /** A unit: what it is, what is judged, what it waits for, what is next. */
-export function UnitRow({ unit, isFirst }: UnitRowProps) {
+export function UnitRow({ unit, isFirst, isLast }: UnitRowProps) {
   const { presence } = unit.link;
   const link =
     presence === 'by-hand'
@@ -35,7 +35,6 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         : `seal closed, ${unit.seal.missing} missing`;
   return (
     <Box
-      component="li"
       sx={{
         display: 'grid',
         gridTemplateColumns:
@@ -44,7 +43,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         alignItems: 'center',
         py: 1.25,
         borderTop: 2,
-        '&:last-of-type': { borderBottom: 2 },
+        borderBottom: isLast ? 2 : 0,
         [NARROW]: { gridTemplateColumns: '40px minmax(0, 1fr)', rowGap: 0.5 },
       }}
     >
@@ -105,8 +104,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
           </Typography>
         )}
       </Box>
-      <Button
-        component={Link}
+      <LinkButton
         to={`/units/${unit.id}/${unit.next.place}`}
         variant={isFirst ? 'contained' : 'outlined'}
         aria-label={`${unit.next.label}: ${unit.nickname}`}
@@ -119,7 +117,7 @@ export function UnitRow({ unit, isFirst }: UnitRowProps) {
         }}
       >
         {unit.next.label}
-      </Button>
+      </LinkButton>
     </Box>
   );
 }

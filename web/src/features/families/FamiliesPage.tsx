@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
@@ -12,6 +11,7 @@ import { FamilyEditor } from './FamilyEditor';
 import { FamilyGuide } from './FamilyGuide';
 import { FamilyIndex } from './FamilyIndex';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 /** A field guide of device families; any page can be edited, imported and exported. */
 export function FamiliesPage() {
@@ -38,9 +38,9 @@ export function FamiliesPage() {
             event.target.value = '';
           }}
         />
-        <Button variant="outlined" onClick={() => file.current?.click()}>
+        <ShowButton variant="outlined" onClick={() => file.current?.click()}>
           {WORDS.import}
-        </Button>
+        </ShowButton>
       </Box>
       <Typography color="text.secondary" sx={{ mb: 2.5, maxWidth: 760 }}>
         {WORDS.help}

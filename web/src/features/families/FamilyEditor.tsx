@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
@@ -13,6 +12,9 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type FamilyEditorProps = {
   start: string;
@@ -30,6 +32,7 @@ function rangeOf(text: string, line: number): [number, number] {
 /** A family's text, checked while it is typed. */
 export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
   const news = useNews();
+  const note = useMayNoteOnBench();
   const [text, setText] = useState(start);
   const field = useRef<HTMLTextAreaElement>(null);
   const settled = useDeferredValue(text);
@@ -60,7 +63,7 @@ export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
                 : `Line ${line ?? 1}: ${problem}`}
             </Typography>
             {problem != null && line != null && (
-              <Button
+              <ShowButton
                 sx={{ flexShrink: 0 }}
                 onClick={() => {
                   const [from, to] = rangeOf(text, line);
@@ -69,7 +72,7 @@ export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
                 }}
               >
                 To line {line}
-              </Button>
+              </ShowButton>
             )}
           </>
         )}
@@ -88,13 +91,14 @@ export function FamilyEditor({ start, onKept, onClose }: FamilyEditorProps) {
       {keep.error !== null && <ProblemNote error={keep.error} />}
       <Box sx={{ display: 'flex', gap: 2, mt: 2 }}>
         <Button
+          may={note}
           variant="contained"
-          disabled={keep.isPending || problem != null}
+          isOff={keep.isPending || problem != null}
           onClick={() => keep.mutate(undefined)}
         >
           {WORDS.keep}
         </Button>
-        <Button onClick={onClose}>{WORDS.close}</Button>
+        <ShowButton onClick={onClose}>{WORDS.close}</ShowButton>
       </Box>
     </Section>
   );

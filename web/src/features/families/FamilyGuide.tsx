@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
@@ -14,6 +13,10 @@ import { Section } from '../../ui/Section';
 import { GuideList } from './GuideList';
 import { GuidePartitions } from './GuidePartitions';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { DownloadButton } from '../../ui/DownloadButton';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type FamilyGuideProps = { codename: string; onEdit: (text: string) => void };
 
@@ -24,6 +27,7 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
   const query = useQuery(familyQuery(codename));
   const news = useNews();
   const navigate = useNavigate();
+  const note = useMayNoteOnBench();
   const drop = useChange(
     (page: Api<'FamilyPage'>) =>
       unwrap(
@@ -33,7 +37,7 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
       ),
     undefined,
     (_, page) => {
-      news({ text: `${page.name}: your file is gone`, undo: () => onEdit(page.text) });
+      news({ text: `${page.name}: your file is gone`, undo: { run: () => onEdit(page.text) } });
       // A shipped file counts again; where there is none, the list is left.
       if (page.origin === 'own') void navigate('/families');
     },
@@ -46,12 +50,10 @@ export function FamilyGuide({ codename, onEdit }: FamilyGuideProps) {
             <Typography variant="h1" component="h2" sx={{ flexGrow: 1 }}>
               {page.name}
             </Typography>
-            <Button onClick={() => onEdit(page.text)}>{WORDS.edit}</Button>
-            <Button component="a" href={`/api/families/${codename}/file`} download>
-              {WORDS.export}
-            </Button>
+            <ShowButton onClick={() => onEdit(page.text)}>{WORDS.edit}</ShowButton>
+            <DownloadButton href={`/api/families/${codename}/file`}>{WORDS.export}</DownloadButton>
             {page.origin !== 'shipped' && (
-              <Button disabled={drop.isPending} onClick={() => drop.mutate(page)}>
+              <Button may={note} isOff={drop.isPending} onClick={() => drop.mutate(page)}>
                 {WORDS.drop}
               </Button>
             )}

@@ -1,5 +1,3 @@
-import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useParams, useSearchParams } from 'react-router';
@@ -11,6 +9,8 @@ import { ChainState } from './ChainState';
 import { KindFilter } from './KindFilter';
 import { LogLines } from './LogLines';
 import { kindOf } from './kinds';
+import { ShowButton } from '../../ui/ShowButton';
+import { LOG } from './strings';
 
 /** What was seen, said, decided and done, newest first. */
 export function LogPage() {
@@ -28,31 +28,35 @@ export function LogPage() {
         chosen={kind}
         onChoose={(next) => setSearch(next === undefined ? {} : { kind: next }, { replace: true })}
       />
-      <Panel query={query}>
+      <Panel
+        query={query}
+        empty={(data) =>
+          data.pages.every((page) => page.lines.length === 0)
+            ? {
+                because: LOG.none,
+                action: (
+                  <ShowButton variant="outlined" onClick={() => setSearch({}, { replace: true })}>
+                    Show all
+                  </ShowButton>
+                ),
+              }
+            : undefined
+        }
+      >
         {(data) => {
           const lines = data.pages.flatMap((page) => page.lines);
-          if (lines.length === 0) {
-            return (
-              <Box sx={{ py: 3 }}>
-                <Typography sx={{ mb: 1 }}>No line of this kind yet.</Typography>
-                <Button variant="outlined" onClick={() => setSearch({}, { replace: true })}>
-                  Show all
-                </Button>
-              </Box>
-            );
-          }
           return (
             <>
               <LogLines lines={lines} />
               {query.hasNextPage && (
-                <Button
+                <ShowButton
                   variant="outlined"
                   onClick={() => void query.fetchNextPage()}
                   disabled={query.isFetchingNextPage}
                   sx={{ mt: 2 }}
                 >
                   Older lines
-                </Button>
+                </ShowButton>
               )}
             </>
           );

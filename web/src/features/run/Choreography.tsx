@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useEffect, useRef, useState } from 'react';
 
@@ -10,6 +9,7 @@ import { ScoreChart } from './ScoreChart';
 import { SCORE } from './strings';
 import { sound, useChoreography } from './useChoreography';
 import { keyWords } from './words';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type ChoreographyProps = {
   phases: Api<'Phase'>[];
@@ -104,7 +104,7 @@ export function Choreography({ phases, said, isAway }: ChoreographyProps) {
       </Box>
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap', mt: 1 }}>
         {beat.is !== 'done' && (
-          <Button
+          <ShowButton
             variant="contained"
             size="large"
             data-next=""
@@ -116,12 +116,12 @@ export function Choreography({ phases, said, isAway }: ChoreographyProps) {
             }}
           >
             {beat.is === 'idle' ? SCORE.start : beat.is === 'counting' ? SCORE.now : SCORE.seen}
-          </Button>
+          </ShowButton>
         )}
-        {beat.is !== 'idle' && <Button onClick={again}>{SCORE.again}</Button>}
-        <Button onClick={() => setSounding(!isSounding)} aria-pressed={isSounding}>
+        {beat.is !== 'idle' && <ShowButton onClick={again}>{SCORE.again}</ShowButton>}
+        <ShowButton onClick={() => setSounding(!isSounding)} aria-pressed={isSounding}>
           {isSounding ? SCORE.soundOff : SCORE.soundOn}
-        </Button>
+        </ShowButton>
         <Typography color="text.secondary">{SCORE.pedal}</Typography>
       </Box>
       {beat.is !== 'done' && phase.missed !== '' && (

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
@@ -8,6 +7,7 @@ import { useState } from 'react';
 
 import { cardsQuery } from '../../api/queries';
 import { useNews } from '../../ui/news';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type CommandCardProps = { run: string; step: number };
 
@@ -35,7 +35,7 @@ export function CommandCard({ run, step }: CommandCardProps) {
             </MenuItem>
           ))}
         </TextField>
-        <Button
+        <ShowButton
           onClick={() =>
             void navigator.clipboard
               .writeText(card.line)
@@ -43,7 +43,7 @@ export function CommandCard({ run, step }: CommandCardProps) {
           }
         >
           Copy
-        </Button>
+        </ShowButton>
       </Box>
       <Typography variant="code" component="p" sx={{ overflowWrap: 'anywhere', mt: 1 }}>
         {card.line}

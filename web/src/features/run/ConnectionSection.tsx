@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 
@@ -9,6 +8,7 @@ import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { itemShape, itemWord } from '../../ui/words';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type ConnectionSectionProps = { unit: string };
 
@@ -19,9 +19,9 @@ export function ConnectionSection({ unit }: ConnectionSectionProps) {
     <Section
       title={WORDS.connection}
       aside={
-        <Button onClick={() => void refetch()} disabled={isFetching}>
+        <ShowButton onClick={() => void refetch()} disabled={isFetching}>
           Look again
-        </Button>
+        </ShowButton>
       }
     >
       {lines?.map((line) => (

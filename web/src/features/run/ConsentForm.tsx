@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
@@ -8,18 +7,20 @@ import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
 
 export type ConsentFormProps = {
   unit: string;
   run: Api<'RunView'>;
   consequences: Api<'Consequence'>[];
+  may: Api<'Permission'>;
   /** Whether the unit asks by itself before it acts. */
   asks: boolean;
   nickname: string;
 };
 
 /** What it costs, said once and whole; consent is the unit's name, typed. */
-export function ConsentForm({ unit, run, consequences, asks, nickname }: ConsentFormProps) {
+export function ConsentForm({ unit, run, consequences, may, asks, nickname }: ConsentFormProps) {
   const [typed, setTyped] = useState('');
   const consent = useChange(
     () =>
@@ -57,10 +58,11 @@ export function ConsentForm({ unit, run, consequences, asks, nickname }: Consent
           slotProps={{ htmlInput: { 'data-next': '' } }}
         />
         <Button
+          may={may}
           type="submit"
           color="error"
           variant="outlined"
-          disabled={consent.isPending || typed === ''}
+          isOff={consent.isPending || typed === ''}
         >
           I consent
         </Button>

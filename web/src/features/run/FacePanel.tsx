@@ -1,6 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Checkbox from '@mui/material/Checkbox';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
@@ -10,6 +8,8 @@ import { faceQuery } from '../../api/queries';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { FACE } from './strings';
 import { useHands } from './useHands';
+import { Button } from '../../ui/Button';
+import { Checkbox } from '../../ui/Checkbox';
 
 /** Often enough that a cue is seen when it comes. */
 const LOOK_EVERY_MS = 250;
@@ -21,14 +21,14 @@ export function FacePanel({ unit }: FacePanelProps) {
   const { data } = useQuery({ ...faceQuery(unit), refetchInterval: LOOK_EVERY_MS });
   const { press, letGo, touch, isLatched, setLatched, error } = useHands(unit);
   const face = data?.face;
-  if (face == null) return null;
+  if (data == null || face == null) return null;
   return (
     <Box
       component="section"
       aria-label={FACE.label}
       sx={{ position: { md: 'sticky' }, top: 16, alignSelf: 'start' }}
     >
-      <FaceScreen face={face} touch={touch} />
+      <FaceScreen face={face} may={data.hands} touch={touch} />
       <Typography aria-live="polite" sx={{ minHeight: '1.6em', mt: 1 }}>
         {face.lamp != null && `Lamp: ${face.lamp}. `}
         {face.shakes && FACE.shakes}
@@ -36,6 +36,7 @@ export function FacePanel({ unit }: FacePanelProps) {
       <Box role="group" aria-label={FACE.keys} sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
         {face.keys.map(({ key, label, held }) => (
           <Button
+            may={data.hands}
             key={key}
             variant={held === 'down' ? 'contained' : 'outlined'}
             aria-pressed={held === 'down'}
@@ -56,7 +57,13 @@ export function FacePanel({ unit }: FacePanelProps) {
         ))}
       </Box>
       <FormControlLabel
-        control={<Checkbox checked={isLatched} onChange={(_, checked) => setLatched(checked)} />}
+        control={
+          <Checkbox
+            may={data.hands}
+            checked={isLatched}
+            onChange={(_, checked) => setLatched(checked)}
+          />
+        }
         label={FACE.latch}
       />
       <Box
@@ -65,7 +72,12 @@ export function FacePanel({ unit }: FacePanelProps) {
         sx={{ display: 'flex', flexDirection: 'column', alignItems: 'flex-start', mt: 1 }}
       >
         {face.hands.map(({ id, label }) => (
-          <Button key={id} onClick={() => touch(id)} sx={{ ml: -1, textAlign: 'left' }}>
+          <Button
+            may={data.hands}
+            key={id}
+            onClick={() => touch(id)}
+            sx={{ ml: -1, textAlign: 'left' }}
+          >
             {label}
           </Button>
         ))}
@@ -78,10 +90,14 @@ export function FacePanel({ unit }: FacePanelProps) {
   );
 }
 
-type FaceScreenProps = { face: Api<'Face'>; touch: (button: string) => void };
+type FaceScreenProps = {
+  face: Api<'Face'>;
+  may: Api<'Permission'>;
+  touch: (button: string) => void;
+};
 
 /** What its screen shows; lists that only keys move in can't be clicked. */
-function FaceScreen({ face, touch }: FaceScreenProps) {
+function FaceScreen({ face, may, touch }: FaceScreenProps) {
   const isDark = face.lines.length === 0 && face.buttons.length === 0;
   return (
     <Box
@@ -107,6 +123,7 @@ function FaceScreen({ face, touch }: FaceScreenProps) {
           const isMarked = highlight === 'default';
           return by === 'touch' ? (
             <Button
+              may={may}
               key={id}
               fullWidth
               onClick={() => touch(id)}

@@ -1,6 +1,5 @@
 import Box from '@mui/material/Box';
 import FormControlLabel from '@mui/material/FormControlLabel';
-import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
 import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
@@ -12,6 +11,8 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
 import { WORDS } from './strings';
+import { Radio } from '../../ui/Radio';
+import { useMayNote } from '../../ui/useMay';
 
 export type GoalChoiceProps = {
   unit: string;
@@ -24,6 +25,7 @@ const KINDS: Api<'GoalKind'>[] = ['changes', 'reads', 'goes'];
 
 /** The goals that this version knows, each with how it stands; choosing one touches nothing. */
 export function GoalChoice({ unit, goals, chosen, onChosen }: GoalChoiceProps) {
+  const note = useMayNote(unit);
   const choose = useChange(
     (goal: Api<'Goal'>) =>
       unwrap(
@@ -55,7 +57,7 @@ export function GoalChoice({ unit, goals, chosen, onChosen }: GoalChoiceProps) {
                 {WORDS.goals[kind]}
               </Typography>
               {own.map((goal) => (
-                <GoalLine key={goal.id} goal={goal} />
+                <GoalLine key={goal.id} goal={goal} note={note} />
               ))}
             </Stack>
           );
@@ -73,7 +75,9 @@ const SHAPES: Record<Api<'Prospect'>['is'], ShapeKind> = {
   'no-way': 'refused',
 };
 
-function GoalLine({ goal }: { goal: Api<'GoalChoice'> }) {
+type GoalLineProps = { goal: Api<'GoalChoice'>; note: Api<'Permission'> | undefined };
+
+function GoalLine({ goal, note }: GoalLineProps) {
   const { judged } = goal;
   return (
     <Box
@@ -87,7 +91,11 @@ function GoalLine({ goal }: { goal: Api<'GoalChoice'> }) {
         borderColor: 'divider',
       }}
     >
-      <FormControlLabel value={goal.id} label={goal.shown} control={<Radio size="small" />} />
+      <FormControlLabel
+        value={goal.id}
+        label={goal.shown}
+        control={<Radio may={note} size="small" />}
+      />
       <Box sx={{ display: 'flex', gap: 1, py: 1 }}>
         {judged != null && <StateShape kind={SHAPES[judged.prospect.is]} size={18} />}
         <Typography variant="body2" component="div" sx={{ color: 'text.secondary' }}>

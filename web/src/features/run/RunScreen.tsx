@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -14,6 +13,8 @@ import { FacePanel } from './FacePanel';
 import { StepLadder } from './StepLadder';
 import { StepScreen } from './StepScreen';
 import { FACE } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type RunScreenProps = { unit: string; run: Api<'RunView'>; nickname: string };
 
@@ -50,8 +51,9 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
       <Box sx={{ order: { xs: 3, lg: 0 } }}>
         <StepLadder run={run} />
         <Button
+          may={run.stop}
           onClick={() => stop.mutate(undefined)}
-          disabled={stop.isPending}
+          isOff={stop.isPending}
           sx={{ mt: 2, ml: -1 }}
         >
           Stop this run
@@ -60,13 +62,13 @@ export function RunScreen({ unit, run, nickname }: RunScreenProps) {
       </Box>
       <Box>
         {hasBody && (
-          <Button
+          <ShowButton
             onClick={() => setInHand(!inHand)}
             aria-pressed={inHand}
             sx={{ float: 'right', mr: -1, mt: -1 }}
           >
             {inHand ? FACE.close : FACE.open}
-          </Button>
+          </ShowButton>
         )}
         {run.diverged != null && (
           <Box

@@ -1,8 +1,6 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useEffect, useRef } from 'react';
-import { Link } from 'react-router';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
@@ -11,13 +9,15 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { CureLink } from '../../ui/CureLink';
 import { StateShape } from '../../ui/shapes';
-import { useIsUp } from '../../ui/useIsUp';
 import { itemShape, itemWord } from '../../ui/words';
 import { ConnectionSection } from './ConnectionSection';
 import { SheetHead } from './SheetHead';
 import { StepTable } from './StepTable';
 import { WORDS } from './strings';
 import { WipeLedger } from './WipeLedger';
+import { Button } from '../../ui/Button';
+import { LinkButton } from '../../ui/LinkButton';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type SheetTableProps = {
   unit: string;
@@ -28,7 +28,6 @@ export type SheetTableProps = {
 
 /** Everything that would be done, before any of it is. */
 export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
-  const isUp = useIsUp();
   const top = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (isFresh) top.current?.scrollIntoView({ block: 'start' });
@@ -57,9 +56,9 @@ export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
           />
           {sheet.steps.length > 0 && <StepTable steps={sheet.steps} />}
           {sheet.steps.length > 0 && (
-            <Button onClick={() => window.print()} sx={{ mt: 1, ml: -1 }}>
+            <ShowButton onClick={() => window.print()} sx={{ mt: 1, ml: -1 }}>
               Print the sheet
-            </Button>
+            </ShowButton>
           )}
           {sheet.end?.instead != null && (
             <Typography sx={{ mt: 1 }}>{sheet.end.instead}</Typography>
@@ -101,23 +100,23 @@ export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
               <CureLink unit={unit} line={item} />
             </Box>
           ))}
-          <Button
+          <LinkButton
             variant="contained"
-            component={Link}
             to={`/units/${unit}/standing`}
             data-next=""
             sx={{ mt: 1 }}
           >
             Complete the list
-          </Button>
+          </LinkButton>
         </Section>
       )}
       {open.length === 0 && (
         <Box sx={{ display: 'flex', gap: 2.5, alignItems: 'center' }}>
           <Button
+            may={preview.begin}
             variant="contained"
             size="large"
-            disabled={!preview.begin.allowed || begin.isPending || !isUp}
+            isOff={begin.isPending}
             onClick={() => begin.mutate(undefined)}
             data-next=""
           >

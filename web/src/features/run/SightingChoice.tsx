@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useEffect, useRef, useState, type SyntheticEvent } from 'react';
@@ -7,17 +6,20 @@ import { useEffect, useRef, useState, type SyntheticEvent } from 'react';
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type SightingChoiceProps = {
   unit: string;
   run: Api<'RunView'>;
   sightings: Api<'Sighting'>[];
+  may: Api<'Permission'>;
 };
 
 type Said = { sighting: string; words?: string };
 
 /** What is seen now; the expected first, so that nobody only says *done*; what is none of the known in a sentence. */
-export function SightingChoice({ unit, run, sightings }: SightingChoiceProps) {
+export function SightingChoice({ unit, run, sightings, may }: SightingChoiceProps) {
   const [isElse, setElse] = useState(false);
   const say = useChange(
     (said: Said) =>
@@ -37,19 +39,20 @@ export function SightingChoice({ unit, run, sightings }: SightingChoiceProps) {
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>
         {sightings.map((sighting, index) =>
           sighting.likelihood === 'something-else' ? (
-            <Button
+            <ShowButton
               key={sighting.id}
               variant="outlined"
               aria-expanded={isElse}
               onClick={() => setElse(!isElse)}
             >
               {sighting.text}
-            </Button>
+            </ShowButton>
           ) : (
             <Button
+              may={may}
               key={sighting.id}
               variant={sighting.likelihood === 'expected' ? 'contained' : 'outlined'}
-              disabled={say.isPending}
+              isOff={say.isPending}
               onClick={() => say.mutate({ sighting: sighting.id })}
               sx={{ textAlign: 'left' }}
               {...(index === 0 ? { 'data-next': '' } : {})}
@@ -60,6 +63,7 @@ export function SightingChoice({ unit, run, sightings }: SightingChoiceProps) {
         )}
         {isElse && (
           <InWords
+            may={may}
             isPending={say.isPending}
             onSaid={(words) => say.mutate({ sighting: 'something-else', words })}
           />
@@ -70,7 +74,13 @@ export function SightingChoice({ unit, run, sightings }: SightingChoiceProps) {
   );
 }
 
-function InWords({ isPending, onSaid }: { isPending: boolean; onSaid: (words: string) => void }) {
+type InWordsProps = {
+  may: Api<'Permission'>;
+  isPending: boolean;
+  onSaid: (words: string) => void;
+};
+
+function InWords({ may, isPending, onSaid }: InWordsProps) {
   const [words, setWords] = useState('');
   const field = useRef<HTMLInputElement>(null);
   useEffect(() => field.current?.focus(), []);
@@ -94,9 +104,10 @@ function InWords({ isPending, onSaid }: { isPending: boolean; onSaid: (words: st
         fullWidth
       />
       <Button
+        may={may}
         type="submit"
         variant="contained"
-        disabled={isPending || words.trim() === ''}
+        isOff={isPending || words.trim() === ''}
         sx={{ mt: 1 }}
       >
         That is it

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 
@@ -11,6 +10,7 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
 import { Clock } from './Clock';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
 
 export type StepProgressProps = {
   unit: string;
@@ -65,7 +65,7 @@ export function StepProgress({ unit, run, view, isAway }: StepProgressProps) {
         </Box>
       );
     case 'unknown':
-      return <UnknownOutcome unit={unit} run={run} />;
+      return <UnknownOutcome unit={unit} run={run} may={view.look} />;
   }
 }
 
@@ -80,7 +80,9 @@ function StepBytes({ run }: { run: string }) {
   );
 }
 
-function UnknownOutcome({ unit, run }: { unit: string; run: Api<'RunView'> }) {
+type UnknownOutcomeProps = { unit: string; run: Api<'RunView'>; may: Api<'Permission'> };
+
+function UnknownOutcome({ unit, run, may }: UnknownOutcomeProps) {
   const look = useChange(
     () =>
       unwrap(
@@ -97,9 +99,10 @@ function UnknownOutcome({ unit, run }: { unit: string; run: Api<'RunView'> }) {
         <Typography variant="instruction">{WORDS.unknown}</Typography>
       </Box>
       <Button
+        may={may}
         variant="contained"
         size="large"
-        disabled={look.isPending}
+        isOff={look.isPending}
         onClick={() => look.mutate(undefined)}
         data-next=""
       >

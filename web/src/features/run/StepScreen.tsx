@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { useQuery } from '@tanstack/react-query';
@@ -9,7 +8,6 @@ import { unitQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
-import { useIsUp } from '../../ui/useIsUp';
 import { Choreography } from './Choreography';
 import { Clock } from './Clock';
 import { CommandCard } from './CommandCard';
@@ -20,6 +18,7 @@ import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
 import { useAwake } from './useAwake';
 import { cableWords, wipeWords } from './words';
+import { Button } from '../../ui/Button';
 
 export type StepScreenProps = {
   unit: string;
@@ -80,7 +79,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
             stuck={view.stuck}
             isSmall={phases.length > 0}
           />
-          <SightingChoice unit={unit} run={run} sightings={view.sightings} />
+          <SightingChoice unit={unit} run={run} sightings={view.sightings} may={view.say} />
         </>
       )}
     </>
@@ -88,7 +87,6 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
 }
 
 function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
-  const isUp = useIsUp();
   const { step, permission } = view;
   const isFinal = step.reversibility === 'no-return';
   const take = useChange(
@@ -112,6 +110,7 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
             unit={unit}
             run={run}
             consequences={view.consequences}
+            may={view.consent}
             asks={view.step.question != null}
             nickname={nickname}
           />
@@ -126,10 +125,11 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
           {view.seal != null && <MissingList unit={unit} items={view.seal} />}
           <Box sx={{ display: 'flex', gap: 2.5, alignItems: 'center' }}>
             <Button
+              may={permission}
               variant="contained"
               size="large"
               color={isFinal ? 'error' : 'primary'}
-              disabled={!permission.allowed || take.isPending || !isUp}
+              isOff={take.isPending}
               onClick={() => take.mutate(undefined)}
               onKeyDown={(event) => {
                 // A key held down is not a decision.

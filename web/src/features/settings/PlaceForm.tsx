@@ -1,14 +1,16 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 
 import { client, newRequest, unwrap } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
+import { Button } from '../../ui/Button';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 /** Adds a folder as a place. */
 export function PlaceForm() {
+  const note = useMayNoteOnBench();
   const [name, setName] = useState('');
   const [path, setPath] = useState('');
   const add = useChange(() =>
@@ -36,9 +38,10 @@ export function PlaceForm() {
         sx={{ width: 380 }}
       />
       <Button
+        may={note}
         type="submit"
         variant="outlined"
-        disabled={add.isPending || name.trim() === '' || path.trim() === ''}
+        isOff={add.isPending || name.trim() === '' || path.trim() === ''}
       >
         Add the place
       </Button>

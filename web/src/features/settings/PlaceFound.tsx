@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -12,6 +11,9 @@ import { clockOf, counted, dayOf, mib } from '../../ui/format';
 import { Panel } from '../../ui/Panel';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type PlaceFoundProps = { place: string; name: string };
 
@@ -35,6 +37,7 @@ export function PlaceFound({ place, name }: PlaceFoundProps) {
 
 function FoundUnit({ place, unit }: { place: string; unit: Api<'FoundUnit'> }) {
   const { data: bench } = useQuery(benchQuery());
+  const note = useMayNoteOnBench();
   const [isAsking, setIsAsking] = useState(false);
   const take = useChange((ownership: string) =>
     unwrap(
@@ -70,14 +73,19 @@ function FoundUnit({ place, unit }: { place: string; unit: Api<'FoundUnit'> }) {
         </Typography>
       )}
       {open.length > 0 && unit.here && (
-        <Button variant="outlined" disabled={take.isPending} onClick={() => take.mutate('mine')}>
+        <Button
+          may={note}
+          variant="outlined"
+          isOff={take.isPending}
+          onClick={() => take.mutate('mine')}
+        >
           Take over {counted(open.length, 'capture', 'captures')} of {unit.nickname}
         </Button>
       )}
       {open.length > 0 && !unit.here && !isAsking && (
-        <Button variant="outlined" onClick={() => setIsAsking(true)}>
+        <ShowButton variant="outlined" onClick={() => setIsAsking(true)}>
           Take over {unit.nickname}
-        </Button>
+        </ShowButton>
       )}
       {isAsking && !unit.here && (
         <Box role="group" aria-label={WORDS.owner} sx={{ mt: 1 }}>
@@ -85,9 +93,10 @@ function FoundUnit({ place, unit }: { place: string; unit: Api<'FoundUnit'> }) {
           <Box sx={{ display: 'flex', gap: 1.5, flexWrap: 'wrap', mt: 1 }}>
             {bench?.ownership.map((answer) => (
               <Button
+                may={note}
                 key={answer.id}
                 variant="outlined"
-                disabled={take.isPending}
+                isOff={take.isPending}
                 onClick={() => take.mutate(answer.id)}
               >
                 {answer.shown}

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
@@ -8,11 +7,15 @@ import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
 import { PlaceFound } from './PlaceFound';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNoteOnBench } from '../../ui/useMay';
 
 export type PlaceRowProps = { place: Api<'PlaceView'> };
 
 /** A place: where it lies, on which medium, whether it is there. */
 export function PlaceRow({ place }: PlaceRowProps) {
+  const note = useMayNoteOnBench();
   const [isOpen, setIsOpen] = useState(false);
   const remove = useChange(() =>
     unwrap(
@@ -48,16 +51,20 @@ export function PlaceRow({ place }: PlaceRowProps) {
         {remove.error !== null && <ProblemNote error={remove.error} />}
       </Box>
       {!place.own && place.problem == null && (
-        <Button
+        <ShowButton
           onClick={() => setIsOpen(!isOpen)}
           aria-expanded={isOpen}
           aria-label={`What lies there: ${place.name}`}
         >
           What lies there
-        </Button>
+        </ShowButton>
       )}
       {!place.own && (
-        <Button onClick={() => remove.mutate(undefined)} aria-label={`Forget ${place.name}`}>
+        <Button
+          may={note}
+          onClick={() => remove.mutate(undefined)}
+          aria-label={`Forget ${place.name}`}
+        >
           Forget
         </Button>
       )}

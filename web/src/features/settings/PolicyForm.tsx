@@ -1,7 +1,5 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import FormControlLabel from '@mui/material/FormControlLabel';
-import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
@@ -11,12 +9,16 @@ import { useChange } from '../../api/useChange';
 import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { useMayNoteOnBench } from '../../ui/useMay';
+import { Radio } from '../../ui/Radio';
 
 export type PolicyFormProps = { policy: Api<'Policy'> };
 
 /** How many copies, which places count apart, when the battery is worth a warning. */
 export function PolicyForm({ policy }: PolicyFormProps) {
   const news = useNews();
+  const note = useMayNoteOnBench();
   const [copies, setCopies] = useState(String(policy.copies));
   const [floor, setFloor] = useState(String(policy.battery_floor_percent));
   const [media, setMedia] = useState(policy.media);
@@ -54,8 +56,8 @@ export function PolicyForm({ policy }: PolicyFormProps) {
         value={media}
         onChange={(_, chosen) => setMedia(chosen === 'any' ? 'any' : 'distinct')}
       >
-        <FormControlLabel value="distinct" control={<Radio />} label={WORDS.distinct} />
-        <FormControlLabel value="any" control={<Radio />} label={WORDS.any} />
+        <FormControlLabel value="distinct" control={<Radio may={note} />} label={WORDS.distinct} />
+        <FormControlLabel value="any" control={<Radio may={note} />} label={WORDS.any} />
       </RadioGroup>
       <TextField
         label={`${WORDS.floor} (%)`}
@@ -63,7 +65,7 @@ export function PolicyForm({ policy }: PolicyFormProps) {
         onChange={(event) => setFloor(event.target.value)}
         slotProps={{ htmlInput: { inputMode: 'numeric' } }}
       />
-      <Button type="submit" variant="contained" disabled={save.isPending}>
+      <Button may={note} type="submit" variant="contained" isOff={save.isPending}>
         Save the policy
       </Button>
       {save.error !== null && <ProblemNote error={save.error} />}

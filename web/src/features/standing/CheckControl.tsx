@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
@@ -6,6 +5,7 @@ import type { Api } from '../../api/client';
 import { counted } from '../../ui/format';
 import { IntakeDialog } from './IntakeDialog';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type CheckControlProps = {
   unit: string;
@@ -21,14 +21,14 @@ export function CheckControl({ unit, instruction, facts, isNext }: CheckControlP
   return (
     <>
       <Typography>{instruction}</Typography>
-      <Button
+      <ShowButton
         variant={isNext ? 'contained' : 'outlined'}
         {...(isNext ? { 'data-next': '' } : {})}
         sx={{ mt: 1 }}
         onClick={() => setIsOpen(true)}
       >
         Check {counted(facts.length, 'function', 'functions')}
-      </Button>
+      </ShowButton>
       {isOpen && (
         <IntakeDialog
           unit={unit}

@@ -7,6 +7,7 @@ import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { FactInput } from './FactInput';
 import { TokenField } from './TokenField';
+import { useMayNote } from '../../ui/useMay';
 
 export type FactFieldProps = {
   unit: string;
@@ -31,6 +32,7 @@ async function takeBack(unit: string, key: Api<'FactKey'>): Promise<void> {
 /** Types one fact; there is a way back for ten seconds. */
 export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps) {
   const news = useNews();
+  const note = useMayNote(unit);
   const undo = useChange((key: Api<'FactKey'>) => takeBack(unit, key), unit);
   const say = useChange(
     ({ value }: { value: string; shown: string }) =>
@@ -44,7 +46,7 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
     (_, { shown }) => {
       // What identifies a unit is not repeated in news that others may read over a shoulder.
       const told = fact.group === 'identity' ? 'recorded' : shown;
-      news({ text: `${fact.title}: ${told}`, undo: () => undo.mutate(fact.key) });
+      news({ text: `${fact.title}: ${told}`, undo: { unit, run: () => undo.mutate(fact.key) } });
       onDone?.();
     },
   );
@@ -59,6 +61,7 @@ export function FactField({ unit, fact, isNext = false, onDone }: FactFieldProps
         fact={fact}
         isNext={isNext}
         isBusy={say.isPending}
+        may={note}
         onSay={(value, shown) => say.mutate({ value, shown })}
       />
       {say.error !== null && <ProblemNote error={say.error} />}

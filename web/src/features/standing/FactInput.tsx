@@ -1,17 +1,18 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Checkbox from '@mui/material/Checkbox';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import InputAdornment from '@mui/material/InputAdornment';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 
 import type { Api } from '../../api/client';
+import { Button } from '../../ui/Button';
+import { Checkbox } from '../../ui/Checkbox';
 
 export type FactInputProps = {
   fact: Api<'FactEntry'>;
   isNext: boolean;
   isBusy: boolean;
+  may: Api<'Permission'> | undefined;
   onSay: (value: string, shown: string) => void;
 };
 
@@ -31,7 +32,7 @@ const FIELDS: Record<
 };
 
 /** One control for each kind of fact. */
-export function FactInput({ fact, isNext, isBusy, onSay }: FactInputProps) {
+export function FactInput({ fact, isNext, isBusy, may, onSay }: FactInputProps) {
   const { input } = fact;
   switch (input.is) {
     case 'choice':
@@ -43,9 +44,10 @@ export function FactInput({ fact, isNext, isBusy, onSay }: FactInputProps) {
         >
           {input.options.map((option, index) => (
             <Button
+              may={may}
               key={option.id}
               variant="outlined"
-              disabled={isBusy}
+              isOff={isBusy}
               onClick={() => onSay(option.id, option.shown)}
               {...(isNext && index === 0 ? { 'data-next': '' } : {})}
             >
@@ -61,6 +63,7 @@ export function FactInput({ fact, isNext, isBusy, onSay }: FactInputProps) {
           options={input.options}
           isNext={isNext}
           isBusy={isBusy}
+          may={may}
           onSay={onSay}
         />
       );
@@ -80,6 +83,7 @@ export function FactInput({ fact, isNext, isBusy, onSay }: FactInputProps) {
           kind={input.is}
           isNext={isNext}
           isBusy={isBusy}
+          may={may}
           onSay={onSay}
         />
       );
@@ -91,6 +95,7 @@ function TypedInput({
   kind,
   isNext,
   isBusy,
+  may,
   onSay,
 }: FactInputProps & { kind: keyof typeof FIELDS }) {
   const [text, setText] = useState('');
@@ -125,16 +130,18 @@ function TypedInput({
         }}
       />
       <Button
+        may={may}
         type="submit"
         variant={isNext ? 'contained' : 'outlined'}
-        disabled={isBusy || text.trim() === ''}
+        isOff={isBusy || text.trim() === ''}
       >
         Record
       </Button>
       {kind === 'equipment-id' && (
         <Button
+          may={may}
           variant="outlined"
-          disabled={isBusy}
+          isOff={isBusy}
           onClick={() => onSay('none', 'none shown')}
           aria-label={`${fact.title}: none shown`}
         >
@@ -147,7 +154,7 @@ function TypedInput({
 
 type ManyInputProps = FactInputProps & { options: Api<'ChoiceOption'>[] };
 
-function ManyInput({ fact, options, isNext, isBusy, onSay }: ManyInputProps) {
+function ManyInput({ fact, options, isNext, isBusy, may, onSay }: ManyInputProps) {
   const [chosen, setChosen] = useState<string[]>([]);
   const shown = options.filter((option) => chosen.includes(option.id));
   return (
@@ -158,6 +165,7 @@ function ManyInput({ fact, options, isNext, isBusy, onSay }: ManyInputProps) {
           label={option.shown}
           control={
             <Checkbox
+              may={may}
               checked={chosen.includes(option.id)}
               onChange={(_, isOn) =>
                 setChosen(
@@ -170,8 +178,9 @@ function ManyInput({ fact, options, isNext, isBusy, onSay }: ManyInputProps) {
       ))}
       <Box>
         <Button
+          may={may}
           variant="outlined"
-          disabled={isBusy}
+          isOff={isBusy}
           {...(isNext ? { 'data-next': '' } : {})}
           onClick={() =>
             onSay(

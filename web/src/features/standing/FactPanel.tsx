@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
@@ -8,6 +7,7 @@ import { Section } from '../../ui/Section';
 import { FactTable } from './FactTable';
 import { PasteDialog } from './PasteDialog';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type FactPanelProps = {
   unit: string;
@@ -24,9 +24,9 @@ export function FactPanel({ unit, facts, groups }: FactPanelProps) {
     <Section
       title={WORDS.known}
       aside={
-        <Button onClick={() => setPasting(true)} aria-haspopup="dialog">
+        <ShowButton onClick={() => setPasting(true)} aria-haspopup="dialog">
           {WORDS.paste}
-        </Button>
+        </ShowButton>
       }
     >
       {groups.map((group) => {
@@ -44,9 +44,9 @@ export function FactPanel({ unit, facts, groups }: FactPanelProps) {
           </Box>
         );
       })}
-      <Button onClick={() => setAll(!all)} aria-expanded={all}>
+      <ShowButton onClick={() => setAll(!all)} aria-expanded={all}>
         {all ? WORDS.fewFacts : WORDS.allFacts}
-      </Button>
+      </ShowButton>
       {isPasting && <PasteDialog unit={unit} onClose={() => setPasting(false)} />}
     </Section>
   );

@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
@@ -10,6 +9,7 @@ import type { Api } from '../../api/client';
 import { FactField } from './FactField';
 import { FactReading } from './FactReading';
 import { PictureControl } from './PictureControl';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type FactTableProps = { unit: string; title: string; facts: Api<'FactEntry'>[] };
 
@@ -40,14 +40,14 @@ export function FactTable({ unit, title, facts }: FactTableProps) {
                   <FactReading fact={fact} />
                 </TableCell>
                 <TableCell align="right" sx={{ pr: 0, width: 62, ...isJoined }}>
-                  <Button
+                  <ShowButton
                     size="small"
                     onClick={() => setOpen(isOpen ? undefined : fact.key)}
                     aria-expanded={isOpen}
                     aria-label={`Type ${fact.title}`}
                   >
                     {isOpen ? 'Close' : 'Type'}
-                  </Button>
+                  </ShowButton>
                 </TableCell>
               </TableRow>
               {isOpen && (

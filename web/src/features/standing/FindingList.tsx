@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { useState } from 'react';
@@ -11,6 +10,7 @@ import { StateShape } from '../../ui/shapes';
 import { findingShape, findingWord } from '../../ui/words';
 import { IntakeDialog } from './IntakeDialog';
 import { WORDS } from './strings';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type FindingListProps = {
   unit: string;
@@ -46,13 +46,13 @@ export function FindingList({ unit, findings, facts }: FindingListProps) {
                 {finding.text}
               </Typography>
               {finding.asks.length > 0 && (
-                <Button
+                <ShowButton
                   onClick={() => setAsked(finding.asks)}
                   aria-haspopup="dialog"
                   sx={{ ml: -1 }}
                 >
                   {WORDS.intakeNote}
-                </Button>
+                </ShowButton>
               )}
             </Box>
             <RuleMark id={finding.rule} />

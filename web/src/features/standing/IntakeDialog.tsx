@@ -1,11 +1,9 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
-import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
@@ -16,6 +14,10 @@ import { counted } from '../../ui/format';
 import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNote } from '../../ui/useMay';
+import { Radio } from '../../ui/Radio';
 
 export type IntakeDialogProps = {
   unit: string;
@@ -34,6 +36,7 @@ export function IntakeDialog({
   onClose,
 }: IntakeDialogProps) {
   const news = useNews();
+  const note = useMayNote(unit);
   const [said, setSaid] = useState<Partial<Record<Api<'FactKey'>, string>>>({});
   const answered = facts.filter((fact) => said[fact.key] !== undefined);
   const record = useChange(
@@ -69,9 +72,9 @@ export function IntakeDialog({
           <Typography color="text.secondary" sx={{ flexGrow: 1 }}>
             {help}
           </Typography>
-          <Button variant="outlined" onClick={all}>
+          <ShowButton variant="outlined" onClick={all}>
             {WORDS.intakeAll}
-          </Button>
+          </ShowButton>
         </Box>
         {facts.map((fact) => (
           <Box
@@ -97,7 +100,7 @@ export function IntakeDialog({
                     key={option.id}
                     value={option.id}
                     label={option.shown}
-                    control={<Radio size="small" />}
+                    control={<Radio may={note} size="small" />}
                   />
                 ))}
             </RadioGroup>
@@ -106,10 +109,11 @@ export function IntakeDialog({
         {record.error !== null && <ProblemNote error={record.error} />}
       </DialogContent>
       <DialogActions sx={{ px: 3, pb: 2.5 }}>
-        <Button onClick={onClose}>Close</Button>
+        <ShowButton onClick={onClose}>Close</ShowButton>
         <Button
+          may={note}
           variant="contained"
-          disabled={record.isPending || answered.length === 0}
+          isOff={record.isPending || answered.length === 0}
           onClick={() => record.mutate(undefined)}
         >
           Record

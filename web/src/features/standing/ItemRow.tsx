@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { onWall } from '../../api/clock';
@@ -12,6 +11,7 @@ import { useNow } from '../../ui/useNow';
 import { itemShape, itemWord, sourceWords } from '../../ui/words';
 import { CheckControl } from './CheckControl';
 import { FactField } from './FactField';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type ItemRowProps = {
   unit: string;
@@ -117,7 +117,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
     }
     case 'keep-safe':
       return (
-        <Button
+        <ShowButton
           variant={isNext ? 'contained' : 'outlined'}
           {...(isNext ? { 'data-next': '' } : {})}
           sx={{ mt: 1 }}
@@ -128,7 +128,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
           }}
         >
           To the list of {cure.open}
-        </Button>
+        </ShowButton>
       );
     case 'charge':
       return <Typography>Leave it charging in the running system.</Typography>;

@@ -1,20 +1,22 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
 import type { Api } from '../../api/client';
 import { StateShape } from '../../ui/shapes';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
 
 export type KeepSafeRowProps = {
   line: Api<'KeepLine'>;
+  may: Api<'Permission'> | undefined;
   isBusy: boolean;
   onSay: (said: Api<'Said'>, text: string) => void;
 };
 
 /** One kind of data: where its copy lies, or that there is nothing to keep. */
-export function KeepSafeRow({ line, isBusy, onSay }: KeepSafeRowProps) {
+export function KeepSafeRow({ line, may, isBusy, onSay }: KeepSafeRowProps) {
   const [isTyping, setTyping] = useState(false);
   const [place, setPlace] = useState('');
   const { kept } = line;
@@ -36,15 +38,16 @@ export function KeepSafeRow({ line, isBusy, onSay }: KeepSafeRowProps) {
         </Typography>
         {kept == null ? (
           <>
-            <Button
+            <ShowButton
               onClick={() => setTyping(!isTyping)}
               aria-expanded={isTyping}
               aria-label={`${line.title}: kept safe`}
             >
               Kept safe
-            </Button>
+            </ShowButton>
             <Button
-              disabled={isBusy}
+              may={may}
+              isOff={isBusy}
               onClick={() => onSay({ is: 'waived' }, said('nothing to keep'))}
               aria-label={`${line.title}: nothing to keep`}
             >
@@ -53,7 +56,8 @@ export function KeepSafeRow({ line, isBusy, onSay }: KeepSafeRowProps) {
           </>
         ) : (
           <Button
-            disabled={isBusy}
+            may={may}
+            isOff={isBusy}
             onClick={() => onSay({ is: 'open' }, said('open again'))}
             aria-label={`${line.title}: open again`}
           >
@@ -77,7 +81,7 @@ export function KeepSafeRow({ line, isBusy, onSay }: KeepSafeRowProps) {
             onChange={(event) => setPlace(event.target.value)}
             sx={{ width: 300 }}
           />
-          <Button type="submit" variant="outlined" disabled={isBusy || place.trim() === ''}>
+          <Button may={may} type="submit" variant="outlined" isOff={isBusy || place.trim() === ''}>
             Record
           </Button>
         </Box>

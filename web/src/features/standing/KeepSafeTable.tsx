@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
@@ -8,6 +7,8 @@ import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { KeepSafeRow } from './KeepSafeRow';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { useMayNote } from '../../ui/useMay';
 
 type Said = { classes: Api<'SaidClass'>[]; text: string };
 
@@ -16,6 +17,7 @@ export type KeepSafeTableProps = { unit: string; lines: Api<'KeepLine'>[] };
 /** What the owner would lose, kind by kind. */
 export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
   const news = useNews();
+  const note = useMayNote(unit);
   const post = ({ classes }: Said) =>
     unwrap(
       client.POST('/api/units/{unit}/keep-safe', {
@@ -26,7 +28,7 @@ export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
   const undo = useChange(post, unit);
   const say = useChange(post, unit, (_, { classes, text }) => {
     const open = classes.map((one) => ({ class: one.class, said: { is: 'open' as const } }));
-    news({ text, undo: () => undo.mutate({ classes: open, text }) });
+    news({ text, undo: { unit, run: () => undo.mutate({ classes: open, text }) } });
   });
   const open = lines.filter((line) => line.kept == null);
   const record = (classes: Api<'SaidClass'>[], text: string) => say.mutate({ classes, text });
@@ -37,9 +39,10 @@ export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
       </Typography>
       {open.length > 1 && (
         <Button
+          may={note}
           variant="outlined"
           sx={{ mb: 1 }}
-          disabled={say.isPending}
+          isOff={say.isPending}
           onClick={() =>
             record(
               open.map((line) => ({ class: line.class, said: { is: 'waived' } })),
@@ -55,6 +58,7 @@ export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
           <KeepSafeRow
             key={line.class}
             line={line}
+            may={note}
             isBusy={say.isPending}
             onSay={(said, text) => record([{ class: line.class, said }], text)}
           />

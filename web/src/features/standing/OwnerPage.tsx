@@ -1,8 +1,7 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { Link, useParams } from 'react-router';
+import { useParams } from 'react-router';
 
 import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
@@ -14,6 +13,8 @@ import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
 import { OWNER } from './strings';
+import { LinkButton } from '../../ui/LinkButton';
+import { ShowButton } from '../../ui/ShowButton';
 
 /** One page for the owner at the counter: what is judged, what it costs, what to bring. */
 export function OwnerPage() {
@@ -23,12 +24,10 @@ export function OwnerPage() {
   return (
     <Page>
       <Box sx={{ displayPrint: 'none', display: 'flex', gap: 2, mb: 3 }}>
-        <Button variant="contained" onClick={() => window.print()}>
+        <ShowButton variant="contained" onClick={() => window.print()}>
           {OWNER.print}
-        </Button>
-        <Button component={Link} to={`/units/${unit}/standing`}>
-          {OWNER.back}
-        </Button>
+        </ShowButton>
+        <LinkButton to={`/units/${unit}/standing`}>{OWNER.back}</LinkButton>
       </Box>
       <Panel query={query}>
         {(view) => (tag === undefined ? null : <OwnerSheet tag={tag} view={view} />)}

@@ -1,6 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Checkbox from '@mui/material/Checkbox';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
@@ -16,12 +14,17 @@ import { counted } from '../../ui/format';
 import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNote } from '../../ui/useMay';
+import { Checkbox } from '../../ui/Checkbox';
 
 export type PasteDialogProps = { unit: string; onClose: () => void };
 
 /** A block of text from a screen: what it states is found, and confirmed line by line. */
 export function PasteDialog({ unit, onClose }: PasteDialogProps) {
   const news = useNews();
+  const note = useMayNote(unit);
   const [text, setText] = useState('');
   const [hits, setHits] = useState<Api<'Hit'>[] | undefined>();
   const [taken, setTaken] = useState<number[]>([]);
@@ -77,9 +80,9 @@ export function PasteDialog({ unit, onClose }: PasteDialogProps) {
             {hits.map((hit) => (
               <Box key={hit.line} sx={{ py: 0.5, borderTop: 1, borderColor: 'rule' }}>
                 <FormControlLabel
-                  disabled={!hit.fits}
                   control={
                     <Checkbox
+                      may={hit.take}
                       checked={taken.includes(hit.line)}
                       onChange={(_, isOn) =>
                         setTaken(
@@ -93,9 +96,9 @@ export function PasteDialog({ unit, onClose }: PasteDialogProps) {
                 <Typography component="span" variant="body2" color="text.secondary">
                   line {hit.line}
                 </Typography>
-                {hit.problem != null && (
+                {hit.take.reason != null && (
                   <Typography variant="body2" sx={{ color: 'care' }}>
-                    {hit.problem}
+                    {hit.take.reason}
                   </Typography>
                 )}
               </Box>
@@ -105,19 +108,20 @@ export function PasteDialog({ unit, onClose }: PasteDialogProps) {
         {take.error !== null && <ProblemNote error={take.error} />}
       </DialogContent>
       <DialogActions sx={{ px: 3, pb: 2.5 }}>
-        <Button onClick={onClose}>Close</Button>
+        <ShowButton onClick={onClose}>Close</ShowButton>
         {hits === undefined ? (
-          <Button
+          <ShowButton
             variant="contained"
             disabled={read.isPending}
             onClick={() => read.mutate(undefined, { onSuccess: found })}
           >
             Find the facts in it
-          </Button>
+          </ShowButton>
         ) : (
           <Button
+            may={note}
             variant="contained"
-            disabled={take.isPending || taken.length === 0}
+            isOff={take.isPending || taken.length === 0}
             onClick={() => take.mutate(undefined)}
           >
             Record what is ticked

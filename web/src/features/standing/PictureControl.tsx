@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import { useRef } from 'react';
 
@@ -7,12 +6,15 @@ import { newRequest, sendBytes, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { useMayNote } from '../../ui/useMay';
 
 export type PictureControlProps = { unit: string; fact: Api<'FactEntry'> };
 
 /** A picture of the screen beside a fact that was typed; it stays here. */
 export function PictureControl({ unit, fact }: PictureControlProps) {
   const input = useRef<HTMLInputElement>(null);
+  const note = useMayNote(unit);
   const typed = fact.undo;
   const attach = useChange(
     (file: File) =>
@@ -42,7 +44,7 @@ export function PictureControl({ unit, fact }: PictureControlProps) {
           event.target.value = '';
         }}
       />
-      <Button disabled={attach.isPending} onClick={() => input.current?.click()}>
+      <Button may={note} isOff={attach.isPending} onClick={() => input.current?.click()}>
         {fact.picture == null ? 'Attach a picture of the screen' : 'Attach another picture'}
       </Button>
       <Typography variant="body2" color="text.secondary">

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 
@@ -8,12 +7,15 @@ import { useChange } from '../../api/useChange';
 import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { useMayNote } from '../../ui/useMay';
 
 export type TokenFieldProps = { unit: string; onDone: (() => void) | undefined };
 
 /** Keeps the token that came by mail, so that the link can use it; it is shown nowhere again. */
 export function TokenField({ unit, onDone }: TokenFieldProps) {
   const news = useNews();
+  const note = useMayNote(unit);
   const [token, setToken] = useState('');
   const keep = useChange(
     (text: string) =>
@@ -47,7 +49,12 @@ export function TokenField({ unit, onDone }: TokenFieldProps) {
         autoComplete="off"
         sx={{ width: 320 }}
       />
-      <Button type="submit" variant="outlined" disabled={keep.isPending || token.trim() === ''}>
+      <Button
+        may={note}
+        type="submit"
+        variant="outlined"
+        isOff={keep.isPending || token.trim() === ''}
+      >
         Keep it
       </Button>
       {keep.error !== null && <ProblemNote error={keep.error} />}

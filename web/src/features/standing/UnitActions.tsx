@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -11,12 +10,16 @@ import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { WORDS } from './strings';
+import { Button } from '../../ui/Button';
+import { ShowButton } from '../../ui/ShowButton';
+import { useMayNote } from '../../ui/useMay';
 
 export type UnitActionsProps = { unit: string };
 
 /** The unit's name on this bench, and putting it away. */
 export function UnitActions({ unit }: UnitActionsProps) {
   const { data: tag } = useQuery(unitQuery(unit));
+  const note = useMayNote(unit);
   const navigate = useNavigate();
   const [name, setName] = useState<string | undefined>();
   const rename = useChange(
@@ -44,9 +47,10 @@ export function UnitActions({ unit }: UnitActionsProps) {
     <Section title={WORDS.unit}>
       {name === undefined ? (
         <Box sx={{ display: 'flex', gap: 1.5 }}>
-          <Button onClick={() => setName(tag.nickname)}>Rename {tag.nickname}</Button>
+          <ShowButton onClick={() => setName(tag.nickname)}>Rename {tag.nickname}</ShowButton>
           <Button
-            disabled={putAway.isPending}
+            may={note}
+            isOff={putAway.isPending}
             onClick={() => putAway.mutate(undefined, { onSuccess: () => void navigate('/') })}
           >
             Put {tag.nickname} away
@@ -68,13 +72,14 @@ export function UnitActions({ unit }: UnitActionsProps) {
             autoComplete="off"
           />
           <Button
+            may={note}
             type="submit"
             variant="outlined"
-            disabled={rename.isPending || name.trim() === ''}
+            isOff={rename.isPending || name.trim() === ''}
           >
             Save the name
           </Button>
-          <Button onClick={() => setName(undefined)}>Cancel</Button>
+          <ShowButton onClick={() => setName(undefined)}>Cancel</ShowButton>
         </Box>
       )}
       {rename.error !== null && <ProblemNote error={rename.error} />}

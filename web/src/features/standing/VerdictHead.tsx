@@ -1,7 +1,5 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
-import { Link } from 'react-router';
 
 import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
@@ -10,6 +8,8 @@ import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
 import { verdictShape } from '../../ui/words';
 import { WORDS } from './strings';
+import { DownloadButton } from '../../ui/DownloadButton';
+import { LinkButton } from '../../ui/LinkButton';
 
 export type VerdictHeadProps = { unit: string; standing: Api<'Standing'> };
 
@@ -47,13 +47,9 @@ export function VerdictHead({ unit, standing }: VerdictHeadProps) {
       </Box>
       <Box sx={{ display: 'flex', flexDirection: 'column', alignItems: 'flex-end', flexShrink: 0 }}>
         {waits && (
-          <Button component="a" href={`/api/units/${unit}/wait.ics`} download>
-            {WORDS.calendar}
-          </Button>
+          <DownloadButton href={`/api/units/${unit}/wait.ics`}>{WORDS.calendar}</DownloadButton>
         )}
-        <Button component={Link} to={`/units/${unit}/owner`}>
-          {WORDS.ownersPage}
-        </Button>
+        <LinkButton to={`/units/${unit}/owner`}>{WORDS.ownersPage}</LinkButton>
       </Box>
     </Box>
   );

@@ -2,10 +2,14 @@
 //! unit as it is and its captures, newest first. Cells equal to the base column stand in line; each
 //! other content of a row steps aside, in order of age, and says by ticks which part differs.
 
+mod layout;
+
 use std::collections::BTreeMap;
 
 use serde::Serialize;
 use veritope_wire::{CaptureId, Digest, Label, WallTime};
+
+pub use layout::{CellBox, Layout, RowBox, Span};
 
 use crate::family::Role;
 use crate::partitions::Described;
@@ -118,6 +122,8 @@ pub struct Chart {
     pub rows: Vec<ChartRow>,
     /// Captures that are older than those shown.
     pub older: u32,
+    /// Where all of it stands.
+    pub layout: Layout,
 }
 
 /// Lays the chart out. `captures` come newest first.
@@ -128,7 +134,7 @@ pub fn chart(own: &[Described], live: ColumnInput, captures: Vec<ColumnInput>) -
     inputs.extend(captures.into_iter().take(MOST_CAPTURES));
     let base = base(&inputs);
     let mut end = None;
-    let rows = own
+    let rows: Vec<ChartRow> = own
         .iter()
         .map(|described| {
             let own = &described.own;
@@ -144,6 +150,7 @@ pub fn chart(own: &[Described], live: ColumnInput, captures: Vec<ColumnInput>) -
         })
         .collect();
     Chart {
+        layout: layout::layout(&rows, inputs.len()),
         columns: inputs
             .iter()
             .enumerate()
