@@ -33,6 +33,19 @@ macro_rules! classes {
                 match self { $(Self::$name => $shown,)* }
             }
 
+            /// The same within a sentence: a name that begins small stays as it is.
+            #[must_use]
+            pub fn within(self) -> String {
+                let shown = self.shown();
+                let mut letters = shown.chars();
+                match (letters.next(), letters.clone().next()) {
+                    (Some(first), Some(second)) if second.is_lowercase() => {
+                        format!("{}{}", first.to_lowercase(), letters.as_str())
+                    }
+                    _ => shown.to_owned(),
+                }
+            }
+
             /// The class with this id.
             #[must_use]
             pub fn from_id(id: &str) -> Option<Self> {
@@ -94,6 +107,26 @@ pub fn still_open(
     }
 }
 
+/// What is asked once more before all of `open` is waived, naming what nobody can give back; nothing where none
+/// of that is among it (`U9`).
+#[must_use]
+pub fn ask_once_more(open: &[KeepClass]) -> Option<String> {
+    let dearest = [KeepClass::LoginSeeds, KeepClass::Esim, KeepClass::Photos];
+    let named: Vec<String> = dearest
+        .iter()
+        .filter(|class| open.contains(class))
+        .map(|class| class.within())
+        .collect();
+    let (last, others) = named.split_last()?;
+    let named = match others {
+        [] => last.clone(),
+        others => format!("{} and {last}", others.join(", ")),
+    };
+    Some(format!(
+        "Nobody can give {named} back, and without them accounts and numbers may be lost. Is really none of it to be kept?"
+    ))
+}
+
 fn open_classes(
     asked: &[KeepClass],
     said: &KeepSafe,
@@ -150,6 +183,21 @@ pub fn is_elsewhere(place: &str, nickname: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn waiving_all_names_what_nobody_gives_back_and_nothing_else() {
+        let asked = ask_once_more(&[KeepClass::Notes, KeepClass::Esim, KeepClass::LoginSeeds]);
+        let asked = asked.unwrap();
+        assert!(
+            asked.contains("give two-step login seeds and eSIM back"),
+            "{asked}"
+        );
+        assert!(!asked.to_lowercase().contains("notes"));
+        assert_eq!(
+            ask_once_more(&[KeepClass::Notes, KeepClass::Downloads]),
+            None
+        );
+    }
     use crate::facts::testing::at;
 
     #[test]

@@ -427,14 +427,14 @@ impl Bench {
     /// Runs axe-core over the page.
     ///
     /// # Errors
-    /// When it finds anything serious or critical; carries the findings.
+    /// When it finds anything moderate, serious or critical; carries the findings.
     pub async fn is_accessible(&self) -> Outcome {
         let source = std::fs::read_to_string(root().join("web/node_modules/axe-core/axe.min.js"))?;
         self.run(&source).await?;
         let script = "const done = arguments[arguments.length - 1];
             axe.run(document, { resultTypes: ['violations'] }).then((result) => done(
               result.violations
-                .filter((one) => one.impact === 'serious' || one.impact === 'critical')
+                .filter((one) => one.impact !== 'minor')
                 .map((one) => `${one.id}: ${one.help}: ${one.nodes.map((n) => n.html.slice(0, 160)).join(' | ')}`)), (error) => done(`axe: ${error}`));";
         let mut found = Value::Null;
         for _ in 0..COLOURS_SETTLE_IN {
@@ -479,17 +479,25 @@ impl Bench {
         Ok(())
     }
 
-    /// Says a fact on the unit's standing page: opens its line, and clicks or types the value.
+    /// Opens a fact's line on the unit's standing page, to type it; what is not known is folded away.
     ///
     /// # Errors
-    /// When the page has no such fact, or the fact no such value.
-    pub async fn tell(&self, title: &str, value: &str) -> Outcome {
+    /// When the page has no such fact.
+    pub async fn open_fact(&self, title: &str) -> Outcome {
         let opener = format!("//button[@aria-label=\"Type {title}\"]");
         let here = self.browser.find_all(Locator::XPath(&opener)).await?;
         if here.is_empty() {
             self.click("Show all facts").await?;
         }
-        self.click(&format!("Type {title}")).await?;
+        self.click(&format!("Type {title}")).await
+    }
+
+    /// Says a fact on the unit's standing page: opens its line, and clicks or types the value.
+    ///
+    /// # Errors
+    /// When the page has no such fact, or the fact no such value.
+    pub async fn tell(&self, title: &str, value: &str) -> Outcome {
+        self.open_fact(title).await?;
         let choice = format!(
             "(//*[@role='group'][@aria-label=\"{title}\"]//button[normalize-space(.)=\"{value}\"])[last()]"
         );

@@ -33,6 +33,7 @@ async fn prepare(bench: &Bench) -> Outcome {
     bench.click("off").await?;
     bench.sees("The screen lock is off.").await?;
     bench.click("Nothing of all this is to be kept").await?;
+    bench.click("None of it is to be kept").await?;
     bench.sees("Sanderling can be unlocked now.").await
 }
 
@@ -394,11 +395,11 @@ fn by_hand_from_first_use_to_a_recovery_running() {
             ("Mode", "running system"),
             ("Screen lock", "off"),
         ] {
-            bench.click(&format!("Type {fact}")).await?;
+            bench.open_fact(fact).await?;
             bench.click(value).await?;
             bench.sees("Undo").await?;
         }
-        bench.click("Type Battery").await?;
+        bench.open_fact("Battery").await?;
         bench.fill("Battery", "70").await?;
         bench.press("\u{e007}").await?;
         bench.sees("70 % carries the whole sheet").await?;
@@ -407,6 +408,7 @@ fn by_hand_from_first_use_to_a_recovery_running() {
         bench.click("waived: nobody checks it").await?;
         bench.sees("Nobody checks what works as it arrives").await?;
         bench.click("Nothing of all this is to be kept").await?;
+        bench.click("None of it is to be kept").await?;
         bench.sees("Dunnock can be unlocked now.").await?;
         bench.click("See the sheet").await?;
         bench.click("Read its partition table").await?;

@@ -37,6 +37,8 @@ pub struct LogRow {
     pub kind: String,
     /// In words.
     pub sentence: String,
+    /// What it reads off a gauge, where it does nothing else.
+    pub gauge: Option<String>,
 }
 
 /// Which lines of the log are wanted.
@@ -91,6 +93,7 @@ impl Line {
                 at_ms: stamped.at.wall.ms(),
                 kind: stamped.entry.kind().id().to_owned(),
                 sentence: stamped.entry.sentence(),
+                gauge: stamped.entry.gauge(),
             },
             hash: stamped.hash,
         }

@@ -123,6 +123,7 @@ impl Store {
                     at_ms: one.at.wall.ms(),
                     kind: one.entry.kind().id().to_owned(),
                     sentence: one.entry.sentence(),
+                    gauge: one.entry.gauge(),
                 });
             });
         }

@@ -7,6 +7,7 @@ diesel::table! {
         at_ms -> BigInt,
         kind -> Text,
         sentence -> Text,
+        gauge -> Nullable<Text>,
     }
 }
 

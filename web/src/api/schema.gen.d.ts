@@ -2509,6 +2509,7 @@ export interface components {
              * @description Number in its chain.
              */
             seq: number;
+            since?: components["schemas"]["WallTime"] | null;
             unit?: components["schemas"]["UnitId"] | null;
         };
         /** @description Lines of the log. */
@@ -3181,6 +3182,8 @@ export interface components {
             missing: number;
             /** @description In one sentence. */
             sentence: string;
+            /** @description In a few words: what it is for, and how many are missing; nothing when nothing ahead needs it. */
+            short?: string | null;
             /** @description The act that would come next and needs a permit; nothing when none is ahead. */
             wanted?: string | null;
         };
@@ -3393,6 +3396,8 @@ export interface components {
         };
         /** @description The standing station. */
         StandingView: {
+            /** @description What is asked once more before all functions are said to work. */
+            all_works: string;
             /** @description Whether what is ahead, the unlock or the goal that was chosen, asks for that list. */
             asks_keep_safe: boolean;
             clock?: components["schemas"]["ClockNote"] | null;
@@ -3405,6 +3410,8 @@ export interface components {
             keep_safe: components["schemas"]["KeepLine"][];
             /** @description The judgement. */
             standing: components["schemas"]["Standing"];
+            /** @description What is asked once more before all that is open on it is waived. */
+            waive_all?: string | null;
         };
         /** @description What an act can change. Unknown is `None` and satisfies nothing. */
         State: {
@@ -3581,6 +3588,8 @@ export interface components {
             consent_wanted: boolean;
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
+            /** @description What a person presses to take it. */
+            label: string;
             /** @description Whether a look may settle how it ended: while that is not known. */
             look: components["schemas"]["Permission"];
             /** @description Its way through a menu in words. */
@@ -3610,6 +3619,11 @@ export interface components {
             /** @description The step; what to do by hand is withheld while the seal is closed. */
             step: components["schemas"]["Step"];
             stuck?: components["schemas"]["Stuck"] | null;
+            /**
+             * Format: int32
+             * @description Usual seconds until its end, hands and waiting.
+             */
+            usual_seconds: number;
         };
         /** @description A set on the shelf, judged for one unit. */
         StockLine: {

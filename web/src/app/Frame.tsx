@@ -8,7 +8,7 @@ import { ConnectionBand } from './ConnectionBand';
 import { Foot } from './Foot';
 import { JumpDialog } from './JumpDialog';
 import { KeysDialog } from './KeysDialog';
-import { usePreferences } from './preferences';
+import { usePreferences } from '../ui/preferences';
 import { Rail } from './Rail';
 import { UnitTag } from './UnitTag';
 

@@ -12,8 +12,6 @@ import type { Action } from './actions';
 
 export type JumpDialogProps = { actions: Action[]; onClose: () => void };
 
-type Place = { action: Action; group: 'Stations and keys' | 'Units' };
-
 /** The one field of the dialog has the focus from the start. */
 function focusOnArrival(field: HTMLInputElement | null): void {
   field?.focus();
@@ -23,40 +21,37 @@ function focusOnArrival(field: HTMLInputElement | null): void {
 export function JumpDialog({ actions, onClose }: JumpDialogProps) {
   const navigate = useNavigate();
   const { data: bench } = useQuery(benchQuery());
-  const units = (bench?.units ?? []).map((unit): Place => ({
-    group: 'Units',
-    action: {
-      id: unit.id,
-      label: `${unit.nickname}, ${unit.sentence}`,
-      run: () => void navigate(`/units/${unit.id}/standing`),
-    },
+  const units = (bench?.units ?? []).map((unit): Action => ({
+    id: unit.id,
+    label: `${unit.nickname}, ${unit.sentence}`,
+    run: () => void navigate(`/units/${unit.id}/standing`),
   }));
-  const places = actions
-    .filter((action) => action.disabledBecause === undefined && action.id !== 'jump')
-    .map((action): Place => ({ group: 'Stations and keys', action }));
+  const places = actions.filter(
+    (action) => action.disabledBecause === undefined && action.id !== 'jump',
+  );
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm" aria-labelledby="jump-title">
       <DialogTitle id="jump-title">Jump anywhere</DialogTitle>
       <Box sx={{ px: 3, pb: 3, pt: 1, minHeight: 460 }}>
         <Autocomplete
           open
+          disablePortal
           autoHighlight
           disableCloseOnSelect
           forcePopupIcon={false}
           options={[...places, ...units]}
-          groupBy={(place) => place.group}
-          getOptionKey={(place) => place.action.id}
-          getOptionLabel={(place) => place.action.label}
+          getOptionKey={(place) => place.id}
+          getOptionLabel={(place) => place.label}
           noOptionsText="Nothing is called that."
           onChange={(_, place) => {
             if (place === null) return;
             onClose();
-            place.action.run();
+            place.run();
           }}
           renderInput={(field) => (
             <TextField {...field} label="Where to?" inputRef={focusOnArrival} />
           )}
-          renderOption={({ key, ...row }, { action }) => (
+          renderOption={({ key, ...row }, action) => (
             <Box
               component="li"
               key={key}

@@ -11,7 +11,7 @@ import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 
 import type { Action } from './actions';
-import { setPreferences, usePreferences } from './preferences';
+import { setPreferences, usePreferences } from '../ui/preferences';
 import { ShowButton } from '../ui/ShowButton';
 
 export type KeysDialogProps = { actions: Action[]; onClose: () => void };

@@ -12,6 +12,17 @@ import { itemShape, itemWord } from '../ui/words';
 
 export type SealButtonProps = { tag: Api<'UnitTag'> };
 
+/** Where the tag is folded the wax alone shows; the words stay its name. */
+const FOLDED = {
+  '@media (max-width: 899px)': {
+    position: 'absolute',
+    width: '1px',
+    height: '1px',
+    overflow: 'hidden',
+    clipPath: 'inset(50%)',
+  },
+};
+
 /** Twelve lobes, as pressed wax has. */
 const LOBES = Array.from({ length: 12 }, (_, index) => {
   const angle = (index * Math.PI) / 6;
@@ -26,11 +37,16 @@ export function SealButton({ tag }: SealButtonProps) {
   return (
     <>
       <ButtonBase
-        aria-label={`Seal, ${tag.seal.missing} missing. ${tag.seal.sentence}`}
+        {...(tag.seal.short == null ? { 'aria-label': tag.seal.sentence } : {})}
         aria-haspopup="dialog"
         onClick={(event) => setAnchor(event.currentTarget)}
-        sx={{ borderRadius: '50%' }}
+        sx={{ borderRadius: 1, gap: 1, px: 0.5 }}
       >
+        {tag.seal.short != null && (
+          <Typography variant="body2" sx={{ maxWidth: 130, textAlign: 'right', ...FOLDED }}>
+            {tag.seal.short}
+          </Typography>
+        )}
         <Box component="svg" viewBox="0 0 56 56" aria-hidden sx={{ width: 64, height: 64 }}>
           {!isNeeded && (
             <circle

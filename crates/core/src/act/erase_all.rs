@@ -145,6 +145,10 @@ impl Kind for EraseAll {
         }
     }
 
+    fn label(&self, _: State, _: &Family, name: &str) -> String {
+        format!("Erase everything on {name}")
+    }
+
     fn words(&self, _: State, family: &Family) -> Words {
         let spec = self.spec(family);
         Words {

@@ -137,6 +137,10 @@ impl Kind for Install {
             })
     }
 
+    fn label(&self, _: State, _: &Family, name: &str) -> String {
+        format!("Install {} on {name}", self.package)
+    }
+
     fn words(&self, _: State, family: &Family) -> Words {
         let spec = family.package(&self.package);
         Words {

@@ -224,6 +224,11 @@ trait Kind: Sized {
     /// What is said of it before it is permitted.
     fn words(&self, at: State, family: &Family) -> Words;
 
+    /// What a person presses to have it done to the unit `name`, where it can't be undone.
+    fn label(&self, at: State, family: &Family, name: &str) -> String {
+        format!("{} of {name}", self.words(at, family).title)
+    }
+
     /// How hands do it.
     fn how(&self, family: &Family) -> How;
 
@@ -447,6 +452,12 @@ impl Act {
 
     pub(crate) fn price(&self, at: State, family: &Family) -> Price {
         of_its_kind!(self, one => one.price(at, family))
+    }
+
+    /// What a person presses to have it done to the unit `name`, where it can't be undone.
+    #[must_use]
+    pub fn label(&self, at: State, family: &Family, name: &str) -> String {
+        of_its_kind!(self, one => one.label(at, family, name))
     }
 
     /// What is said of it before it is permitted. Where hands move the cable, that says where it is (`N4`).

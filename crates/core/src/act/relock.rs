@@ -132,6 +132,14 @@ impl Kind for Relock {
         }
     }
 
+    fn label(&self, _: State, family: &Family, name: &str) -> String {
+        if self.is_critical(family) {
+            format!("Lock the critical partitions of {name} again")
+        } else {
+            format!("Lock {name} again")
+        }
+    }
+
     fn words(&self, _: State, family: &Family) -> Words {
         let act = family.relock.act.as_ref();
         Words {

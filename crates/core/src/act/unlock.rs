@@ -116,6 +116,13 @@ impl Kind for Unlock {
             })
     }
 
+    fn label(&self, at: State, family: &Family, name: &str) -> String {
+        match family.stage(&self.stage).and_then(|spec| spec.label.as_ref()) {
+            Some(label) => label.replace("{unit}", name),
+            None => format!("{} of {name}", self.words(at, family).title),
+        }
+    }
+
     fn words(&self, _: State, family: &Family) -> Words {
         family.stage(&self.stage).map_or_else(
             || Words::titled("Unlock it"),

@@ -93,6 +93,13 @@ impl Kind for Erase {
             })
     }
 
+    fn label(&self, at: State, family: &Family, name: &str) -> String {
+        match family.wipe(&self.way).and_then(|spec| spec.label.as_ref()) {
+            Some(label) => label.replace("{unit}", name),
+            None => format!("{} of {name}", self.words(at, family).title),
+        }
+    }
+
     fn words(&self, _: State, family: &Family) -> Words {
         family.wipe(&self.way).map_or_else(
             || Words::titled("Erase the owner's data"),

@@ -91,6 +91,10 @@ impl Kind for WriteImage {
         price(family)
     }
 
+    fn label(&self, _: State, _: &Family, name: &str) -> String {
+        format!("Write the recovery of {name}")
+    }
+
     fn words(&self, _: State, family: &Family) -> Words {
         words(family)
     }

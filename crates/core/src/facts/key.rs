@@ -220,6 +220,11 @@ const WORKS: &[FactOption] = &[
     option("not-tested", "can't test now"),
 ];
 
+/// Asked once more before all functions are said to work (`K7`): what is noted as working is what counts as lost
+/// when it no longer does.
+pub const ALL_WORKS: &str = "Was each tried just now, above all the equipment ID with its signal, calls, the fingerprint and charging? \
+                             What is noted as working counts as lost by the work if it fails later.";
+
 macro_rules! keys {
     ($($key:ident $id:literal, $title:literal, $kind:expr, [$($stale:ident),*], $group:ident: $doc:literal,)*) => {
         /// What a fact is about.

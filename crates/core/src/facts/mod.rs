@@ -20,7 +20,7 @@ use crate::rule::Rule;
 use crate::steady::Dated;
 
 pub use emptied::Emptied;
-pub use key::{FactGroup, FactKey, FactKind, FactOption, FactSpec};
+pub use key::{ALL_WORKS, FactGroup, FactKey, FactKind, FactOption, FactSpec};
 pub use value::{FactValue, Month, NotAValue};
 
 /// Who says so.

@@ -163,6 +163,8 @@ pub struct StageSpec {
     pub id: String,
     /// Words for it.
     pub title: String,
+    /// The same with the unit's name, for which `{unit}` stands.
+    pub label: Option<String>,
     /// The mode that takes the command.
     pub mode: Mode,
     /// How it is opened.
@@ -270,6 +272,8 @@ pub struct WipeSpec {
     pub id: String,
     /// Words for it.
     pub title: String,
+    /// The same with the unit's name, for which `{unit}` stands.
+    pub label: Option<String>,
     /// Which wipe it is.
     pub wipe: Wipe,
     /// The mode that takes it.

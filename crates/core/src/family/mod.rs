@@ -45,8 +45,9 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// maker's recovery, choices of the write tool, choreographies, ways to erase the owner's data, what
 /// is read before anything foreign is written. 4 = digests of what the maker publishes, how identifiers
 /// are made up. 5 = seconds and key presses of acts. 6 = questions
-/// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 7;
+/// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool.
+/// 8 = labels that name the unit. An older file is one that uses none of what came later.
+pub const FAMILY_SCHEMA: u32 = 8;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[

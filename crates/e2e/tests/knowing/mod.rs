@@ -39,10 +39,11 @@ fn gull_is_ready_after_what_hands_do() {
         bench.press("\u{e007}").await?;
         bench.sees("No account is signed in.").await?;
         bench.click("Nothing of all this is to be kept").await?;
+        bench.click("None of it is to be kept").await?;
         bench.sees("Gull can be unlocked now.").await?;
 
         // A second reading that differs is shown, and counts as not known.
-        bench.click("Type Lock").await?;
+        bench.open_fact("Lock").await?;
         bench.click("unlocked").await?;
         bench.sees("Two sources differ: look again.").await?;
         bench
@@ -66,7 +67,7 @@ fn tern_is_refused_for_good_and_only_for_its_seller() {
         bench.is_accessible().await?;
         bench.shot("tern").await?;
         // The same variant from the open market is not refused.
-        bench.click("Type Bought from").await?;
+        bench.open_fact("Bought from").await?;
         bench.click("the open market").await?;
         bench
             .sees("The switch is greyed. Does an employer or school manage it?")
@@ -108,6 +109,7 @@ fn bittern_waits_until_its_hour() {
         bench.click("Check 9 functions").await?;
         bench.is_accessible().await?;
         bench.click("Everything works").await?;
+        bench.click("Each was tried and works").await?;
         bench.click_last("Record").await?;
         bench.sees("9 checks noted").await?;
         bench.sees("What works as it arrives is noted.").await?;
@@ -122,7 +124,7 @@ fn bittern_waits_until_its_hour() {
         bench.sees("in download mode is this unit's.").await?;
         bench.click("Standing").await?;
         // Found on, the switch ends the wait.
-        bench.click("Type Unlock switch in the settings").await?;
+        bench.open_fact("Unlock switch in the settings").await?;
         bench.click("on").await?;
         bench.sees("Bittern can be unlocked after").await?;
         bench.stop().await

@@ -44,6 +44,7 @@ impl<'b> Table<'b> {
         self.bench
             .click("Nothing of all this is to be kept")
             .await?;
+        self.bench.click("None of it is to be kept").await?;
         self.bench.sees("kinds waived").await
     }
 
@@ -280,6 +281,7 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
         bench.tell("Accounts signed in", "0").await?;
         bench.tell("Screen lock", "off").await?;
         bench.click("Nothing of all this is to be kept").await?;
+        bench.click("None of it is to be kept").await?;
         bench.sees("10 kinds waived").await?;
         bench.click("Run").await?;
         bench
@@ -331,6 +333,7 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
         bench.tell("Accounts signed in", "0").await?;
         bench.tell("Screen lock", "off").await?;
         bench.click("Nothing of all this is to be kept").await?;
+        bench.click("None of it is to be kept").await?;
         bench.sees("10 kinds waived").await?;
         bench.click("Run").await?;
         bench
@@ -366,7 +369,7 @@ fn curlews_token_is_kept_and_opens_it_and_no_other() {
             ])
             .await?;
         curlew.waive().await?;
-        bench.click("Type Unlock token").await?;
+        bench.open_fact("Unlock token").await?;
         bench.fill("The token from the mail", "00A1").await?;
         bench.click("Keep it").await?;
         bench.sees("The token has 4 signs, wanted are 16").await?;
@@ -381,7 +384,7 @@ fn curlews_token_is_kept_and_opens_it_and_no_other() {
             .sees("vkeys exists once in the world and is destroyed")
             .await?;
         curlew.consent().await?;
-        bench.click("Unlock with the token of Curlew").await?;
+        bench.click("Unlock Curlew with the token").await?;
         curlew.face_shows("▸ No, keep it locked").await?;
         curlew.tap("Volume up").await?;
         curlew.tap("Power").await?;
@@ -473,6 +476,7 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         bench.is_accessible().await?;
         bench.shot("functions").await?;
         bench.click("Everything works").await?;
+        bench.click("Each was tried and works").await?;
         bench.click_last("Record").await?;
         bench.sees("9 checks noted").await?;
         bench.tell("Accounts signed in", "0").await?;
@@ -485,7 +489,7 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         bench.click_last("Restart into bootloader mode").await?;
         lapwing.consent().await?;
         bench.shot("relock").await?;
-        bench.click("Lock it again of Lapwing").await?;
+        bench.click("Lock Lapwing again").await?;
         lapwing.face_shows("▸ No, keep it unlocked").await?;
         lapwing.tap("Volume up").await?;
         lapwing.face_shows("▸ Yes, lock and erase").await?;

@@ -525,6 +525,19 @@ impl Entry {
         }
     }
 
+    /// What it reads of the charge, where it tells nothing else: such readings in a row are one line to a
+    /// person.
+    #[must_use]
+    pub fn gauge(&self) -> Option<String> {
+        let Self::Facts { facts } = self else {
+            return None;
+        };
+        let is_charge = |row: &&FactRow| row.key == FactKey::Battery && row.source == Source::Link;
+        let last = facts.iter().rfind(is_charge)?;
+        (facts.iter().filter(is_charge).count() == facts.len())
+            .then(|| last.value.shown(FactKey::Battery))
+    }
+
     /// The entry as a sentence, identifiers masked (`K3`).
     #[must_use]
     pub fn sentence(&self) -> String {

@@ -9,6 +9,7 @@ mod types;
 
 use std::sync::Arc;
 
+use veritope_core::act::Reversibility;
 use veritope_core::budget::{self};
 use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
@@ -259,6 +260,7 @@ impl Views {
             return SealTag {
                 wanted: None,
                 missing: 1,
+                short: None,
                 sentence: format!("{error}."),
                 lines: Vec::new(),
             };
@@ -300,9 +302,14 @@ impl Views {
                 act.to_lowercase()
             ),
         };
+        let short = wanted.as_ref().map(|act| match missing {
+            0 => format!("seal: {}, open", act.to_lowercase()),
+            n => format!("seal: {}, {n} missing", act.to_lowercase()),
+        });
         SealTag {
             wanted,
             missing,
+            short,
             sentence,
             lines,
         }
@@ -346,6 +353,8 @@ impl Views {
                 .any(asks)
             || goal_list.iter().flat_map(|list| &list.lines).any(asks);
         Ok(StandingView {
+            waive_all: veritope_core::keepsafe::ask_once_more(&open),
+            all_works: veritope_core::facts::ALL_WORKS,
             asks_keep_safe,
             goal_list,
             clock: self.seen.clock_note(),
@@ -659,6 +668,14 @@ impl Views {
             of: position(run.sheet.steps.len()),
             phases: family::said(&step.phases),
             menu: step.menu.as_ref().map(Menu::said),
+            label: match (by_link, family) {
+                (false, _) => "Show me how".to_owned(),
+                (true, Some(family)) if step.reversibility == Reversibility::NoReturn => {
+                    step.act.label(step.before, family, &record.nickname)
+                }
+                (true, _) => step.title.clone(),
+            },
+            usual_seconds: step.waiting_seconds + step.hands_on_seconds,
             step: step.clone(),
             by: if by_link {
                 TakenBy::Link

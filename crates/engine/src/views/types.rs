@@ -44,6 +44,8 @@ pub struct SealTag {
     pub wanted: Option<String>,
     /// How many things are missing.
     pub missing: u32,
+    /// In a few words: what it is for, and how many are missing; nothing when nothing ahead needs it.
+    pub short: Option<String>,
     /// In one sentence.
     pub sentence: String,
     /// Its list.
@@ -251,6 +253,10 @@ pub struct StandingView {
     pub facts: Vec<FactEntry>,
     /// Keep-safe list.
     pub keep_safe: Vec<KeepLine>,
+    /// What is asked once more before all that is open on it is waived.
+    pub waive_all: Option<String>,
+    /// What is asked once more before all functions are said to work.
+    pub all_works: &'static str,
     /// Whether what is ahead, the unlock or the goal that was chosen, asks for that list.
     pub asks_keep_safe: bool,
     /// What the chosen goal asks for before its sheet begins, where no other list here says it.
@@ -371,6 +377,10 @@ pub struct StepView {
     pub phases: Vec<PhaseSaid>,
     /// Its way through a menu in words.
     pub menu: Option<String>,
+    /// What a person presses to take it.
+    pub label: String,
+    /// Usual seconds until its end, hands and waiting.
+    pub usual_seconds: u32,
     /// Who takes it.
     pub by: TakenBy,
     /// Where it stands.

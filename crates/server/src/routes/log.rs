@@ -8,7 +8,7 @@ use veritope_wire::{RequestId, UnitId, WallTime};
 
 use super::{App, Json, Query, crossing};
 use crate::error::Problem;
-use crate::store::LogQuery;
+use crate::store::{LogQuery, LogRow};
 
 /// Which lines are wanted.
 #[derive(Deserialize, utoipa::IntoParams)]
@@ -40,6 +40,50 @@ pub(crate) struct LogLine {
     kind: String,
     /// In words.
     sentence: String,
+    /// Since when, where it stands for several readings of one gauge in a row.
+    since: Option<WallTime>,
+}
+
+/// Readings of one gauge in a row, newest first, as one line.
+struct Row {
+    row: LogRow,
+    /// The oldest of them, with how many there are.
+    first: Option<(LogRow, usize)>,
+}
+
+impl Row {
+    fn sentence(&self) -> String {
+        let ends = self.first.as_ref().and_then(|(first, count)| {
+            Some((first.gauge.as_ref()?, self.row.gauge.as_ref()?, count))
+        });
+        match ends {
+            None => self.row.sentence.clone(),
+            Some((was, is, count)) if was == is => {
+                format!("The charge was read {count} times: {is}.")
+            }
+            Some((was, is, count)) => {
+                format!("The charge was read {count} times, from {was} to {is}.")
+            }
+        }
+    }
+}
+
+/// Newest first, as they came.
+fn joined(rows: Vec<LogRow>) -> Vec<Row> {
+    let mut joined: Vec<Row> = Vec::new();
+    for row in rows {
+        let is_more = |last: &&mut Row| {
+            last.row.gauge.is_some() && row.gauge.is_some() && last.row.scope == row.scope
+        };
+        match joined.last_mut().filter(is_more) {
+            Some(last) => {
+                let count = last.first.as_ref().map_or(1, |(_, count)| *count);
+                last.first = Some((row, count + 1));
+            }
+            None => joined.push(Row { row, first: None }),
+        }
+    }
+    joined
 }
 
 /// Lines of the log.
@@ -81,16 +125,23 @@ pub(crate) async fn lines(
         let asked = usize::try_from(limit).unwrap_or(usize::MAX);
         let more = rows.len() > asked;
         rows.truncate(asked);
-        let lines = rows
+        let lines = joined(rows)
             .into_iter()
-            .filter_map(|row| {
+            .filter_map(|joined| {
+                let sentence = joined.sentence();
+                let Row { row, first } = joined;
+                // Older lines go on from the oldest of those that it stands for.
+                let last = first.as_ref().map_or(&row, |(first, _)| first);
                 Some(LogLine {
-                    key: format!("{}.{}.{}", row.at_ms, row.scope, row.seq),
+                    key: format!("{}.{}.{}", last.at_ms, last.scope, last.seq),
+                    since: first
+                        .as_ref()
+                        .and_then(|(first, _)| WallTime::from_ms(first.at_ms).ok()),
                     unit: row.scope.parse().ok(),
                     seq: row.seq,
                     at: WallTime::from_ms(row.at_ms).ok()?,
                     kind: row.kind,
-                    sentence: row.sentence,
+                    sentence,
                 })
             })
             .collect();

@@ -27,12 +27,6 @@ export function UnitRow({ unit, isFirst, isLast }: UnitRowProps) {
         : linkWords(presence);
   const battery =
     unit.battery_percent == null ? 'battery not known' : `battery ${percent(unit.battery_percent)}`;
-  const seal =
-    unit.seal.wanted == null
-      ? undefined
-      : unit.seal.missing === 0
-        ? 'seal open'
-        : `seal closed, ${unit.seal.missing} missing`;
   return (
     <Box
       sx={{
@@ -91,9 +85,9 @@ export function UnitRow({ unit, isFirst, isLast }: UnitRowProps) {
           {battery}, {link}
           {unit.arrived != null && `, ${WORDS.justBack}`}
         </Typography>
-        {seal !== undefined && (
+        {unit.seal.short != null && (
           <Typography variant="body2" color="text.secondary">
-            {seal}
+            {unit.seal.short}
           </Typography>
         )}
         {unit.body_page != null && (

@@ -58,7 +58,15 @@ function Line({ line }: { line: Api<'LogLine'> }) {
       <Typography variant="code" component="time" dateTime={line.at} title={exactOf(line.at)}>
         {clockSecondsOf(line.at)}
       </Typography>
-      <Typography sx={{ overflowWrap: 'anywhere' }}>{line.sentence}</Typography>
+      <Typography sx={{ overflowWrap: 'anywhere' }}>
+        {line.sentence}
+        {line.since != null && (
+          <Typography component="span" color="text.secondary" title={exactOf(line.since)}>
+            {' '}
+            Since {clockSecondsOf(line.since)}.
+          </Typography>
+        )}
+      </Typography>
       <Typography variant="body2" color="text.secondary" align="right">
         {line.kind}, {line.seq}
       </Typography>

@@ -53,7 +53,7 @@ export function GoalChoice({ unit, goals, chosen, onChosen }: GoalChoiceProps) {
           const own = goals.filter((goal) => goal.kind === kind);
           return own.length === 0 ? null : (
             <Stack key={kind} role="group" aria-label={WORDS.goals[kind]}>
-              <Typography variant="h3" component="h3" sx={{ fontSize: 16, mb: 0.5 }}>
+              <Typography variant="h3" component="h2" sx={{ fontSize: 16, mb: 0.5 }}>
                 {WORDS.goals[kind]}
               </Typography>
               {own.map((goal) => (

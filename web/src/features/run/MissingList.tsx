@@ -15,7 +15,9 @@ export function MissingList({ unit, items }: MissingListProps) {
   if (missing.length === 0) return null;
   return (
     <Box component="section" aria-label="What the seal still wants" sx={{ mb: 3, maxWidth: 760 }}>
-      <Typography variant="h3">The seal is closed for this step</Typography>
+      <Typography variant="h3" component="h2">
+        The seal is closed for this step
+      </Typography>
       {missing.map((item) => (
         <Box
           key={item.text}

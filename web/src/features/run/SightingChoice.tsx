@@ -32,12 +32,12 @@ export function SightingChoice({ unit, run, sightings, may }: SightingChoiceProp
     unit,
   );
   return (
-    <Box role="group" aria-labelledby="seen-title">
+    <Box role="group" aria-labelledby="seen-title" data-next="" tabIndex={-1}>
       <Typography variant="h2" id="seen-title" sx={{ mb: 1.5 }}>
         What do you see now?
       </Typography>
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>
-        {sightings.map((sighting, index) =>
+        {sightings.map((sighting) =>
           sighting.likelihood === 'something-else' ? (
             <ShowButton
               key={sighting.id}
@@ -55,7 +55,6 @@ export function SightingChoice({ unit, run, sightings, may }: SightingChoiceProp
               isOff={say.isPending}
               onClick={() => say.mutate({ sighting: sighting.id })}
               sx={{ textAlign: 'left' }}
-              {...(index === 0 ? { 'data-next': '' } : {})}
             >
               {sighting.text}
             </Button>

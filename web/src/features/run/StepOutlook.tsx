@@ -24,7 +24,9 @@ export function StepOutlook({ view }: StepOutlookProps) {
       }}
     >
       <Box>
-        <Typography variant="h3">What you should see</Typography>
+        <Typography variant="h3" component="h2">
+          What you should see
+        </Typography>
         <Typography>{expected?.text}</Typography>
         {step.stuck_seconds > 0 && (
           <Typography color="text.secondary" sx={{ mt: 1 }}>
@@ -33,7 +35,9 @@ export function StepOutlook({ view }: StepOutlookProps) {
         )}
       </Box>
       <Box>
-        <Typography variant="h3">What else may be</Typography>
+        <Typography variant="h3" component="h2">
+          What else may be
+        </Typography>
         {others.map((sighting) => (
           <Typography key={sighting.id} color="text.secondary">
             {sighting.text}

@@ -74,7 +74,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
           <Clock
             unit={unit}
             state={state}
-            usual={step.waiting_seconds + step.hands_on_seconds}
+            usual={view.usual_seconds}
             bound={step.stuck_seconds}
             stuck={view.stuck}
             isSmall={phases.length > 0}
@@ -99,8 +99,6 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
       ),
     unit,
   );
-  const label =
-    view.by === 'hand' ? 'Show me how' : isFinal ? `${step.title} of ${nickname}` : step.title;
   return (
     <>
       {view.consent_wanted ? (
@@ -137,12 +135,10 @@ function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
               }}
               data-next=""
             >
-              {label}
+              {view.label}
             </Button>
             <Typography color="text.secondary">
-              {permission.allowed
-                ? `Usually ${duration(step.waiting_seconds + step.hands_on_seconds)}.`
-                : permission.reason}
+              {permission.allowed ? `Usually ${duration(view.usual_seconds)}.` : permission.reason}
             </Typography>
           </Box>
         </>

@@ -46,3 +46,6 @@ export const FACE = {
   latch: 'Keys stay down until pressed again',
   note: 'This unit is simulated. Its keys are judged by how long they are held, in real seconds.',
 } as const;
+
+/** The same step for whoever lives in a shell. */
+export const RUN_CARD = { open: 'The same from a shell', fold: 'Fold the shell away' };

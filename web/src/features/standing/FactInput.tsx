@@ -16,6 +16,9 @@ export type FactInputProps = {
   onSay: (value: string, shown: string) => void;
 };
 
+/** The next step is the question: the key that leads there never lands on an answer. */
+const NEXT = { 'data-next': '', tabIndex: -1 };
+
 /** Which keyboard and width suit a kind of value. */
 const FIELDS: Record<
   Exclude<Api<'FactInput'>['is'], 'choice' | 'many'>,
@@ -40,16 +43,16 @@ export function FactInput({ fact, isNext, isBusy, may, onSay }: FactInputProps) 
         <Box
           role="group"
           aria-label={fact.title}
+          {...(isNext ? NEXT : {})}
           sx={{ display: 'flex', gap: 1.5, flexWrap: 'wrap' }}
         >
-          {input.options.map((option, index) => (
+          {input.options.map((option) => (
             <Button
               may={may}
               key={option.id}
               variant="outlined"
               isOff={isBusy}
               onClick={() => onSay(option.id, option.shown)}
-              {...(isNext && index === 0 ? { 'data-next': '' } : {})}
             >
               {option.shown}
             </Button>
@@ -158,7 +161,7 @@ function ManyInput({ fact, options, isNext, isBusy, may, onSay }: ManyInputProps
   const [chosen, setChosen] = useState<string[]>([]);
   const shown = options.filter((option) => chosen.includes(option.id));
   return (
-    <Box role="group" aria-label={fact.title}>
+    <Box role="group" aria-label={fact.title} {...(isNext ? NEXT : {})}>
       {options.map((option) => (
         <FormControlLabel
           key={option.id}
@@ -181,7 +184,6 @@ function ManyInput({ fact, options, isNext, isBusy, may, onSay }: ManyInputProps
           may={may}
           variant="outlined"
           isOff={isBusy}
-          {...(isNext ? { 'data-next': '' } : {})}
           onClick={() =>
             onSay(
               shown.map((option) => option.id).join(', '),

@@ -8,6 +8,7 @@ import { FactTable } from './FactTable';
 import { PasteDialog } from './PasteDialog';
 import { WORDS } from './strings';
 import { ShowButton } from '../../ui/ShowButton';
+import { counted } from '../../ui/format';
 
 export type FactPanelProps = {
   unit: string;
@@ -17,9 +18,12 @@ export type FactPanelProps = {
 
 /** What is known, in groups; any of it can be said by hand or pasted from a screen. */
 export function FactPanel({ unit, facts, groups }: FactPanelProps) {
-  const [all, setAll] = useState(false);
+  const [shows, setShows] = useState<'known' | 'asked' | 'all'>('known');
   const [isPasting, setPasting] = useState(false);
-  const shown = facts.filter((fact) => all || fact.asked);
+  const unknown = facts.filter((fact) => fact.asked && fact.rows.length === 0).length;
+  const shown = facts.filter(
+    (fact) => shows === 'all' || fact.rows.length > 0 || (shows === 'asked' && fact.asked),
+  );
   return (
     <Section
       title={WORDS.known}
@@ -44,8 +48,21 @@ export function FactPanel({ unit, facts, groups }: FactPanelProps) {
           </Box>
         );
       })}
-      <ShowButton onClick={() => setAll(!all)} aria-expanded={all}>
-        {all ? WORDS.fewFacts : WORDS.allFacts}
+      {shows === 'known' && unknown > 0 && (
+        <ShowButton onClick={() => setShows('asked')} aria-expanded={false}>
+          {counted(unknown, 'fact', 'facts')} not known: show {unknown === 1 ? 'it' : 'them'}
+        </ShowButton>
+      )}
+      {shows === 'asked' && (
+        <ShowButton onClick={() => setShows('known')} aria-expanded>
+          {WORDS.knownFacts}
+        </ShowButton>
+      )}
+      <ShowButton
+        onClick={() => setShows(shows === 'all' ? 'known' : 'all')}
+        aria-expanded={shows === 'all'}
+      >
+        {shows === 'all' ? WORDS.knownFacts : WORDS.allFacts}
       </ShowButton>
       {isPasting && <PasteDialog unit={unit} onClose={() => setPasting(false)} />}
     </Section>

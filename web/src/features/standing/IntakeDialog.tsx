@@ -6,9 +6,11 @@ import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import RadioGroup from '@mui/material/RadioGroup';
 import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
+import { standingQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { counted } from '../../ui/format';
 import { useNews } from '../../ui/news';
@@ -18,6 +20,7 @@ import { Button } from '../../ui/Button';
 import { ShowButton } from '../../ui/ShowButton';
 import { useMayNote } from '../../ui/useMay';
 import { Radio } from '../../ui/Radio';
+import { OnceMore } from '../../ui/OnceMore';
 
 export type IntakeDialogProps = {
   unit: string;
@@ -36,6 +39,7 @@ export function IntakeDialog({
   onClose,
 }: IntakeDialogProps) {
   const news = useNews();
+  const { data: standing } = useQuery(standingQuery(unit));
   const note = useMayNote(unit);
   const [said, setSaid] = useState<Partial<Record<Api<'FactKey'>, string>>>({});
   const answered = facts.filter((fact) => said[fact.key] !== undefined);
@@ -72,9 +76,9 @@ export function IntakeDialog({
           <Typography color="text.secondary" sx={{ flexGrow: 1 }}>
             {help}
           </Typography>
-          <ShowButton variant="outlined" onClick={all}>
+          <OnceMore may={note} ask={standing?.all_works} yes={WORDS.intakeAllYes} onYes={all}>
             {WORDS.intakeAll}
-          </ShowButton>
+          </OnceMore>
         </Box>
         {facts.map((fact) => (
           <Box

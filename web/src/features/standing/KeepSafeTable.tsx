@@ -7,15 +7,20 @@ import { useNews } from '../../ui/news';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { KeepSafeRow } from './KeepSafeRow';
 import { WORDS } from './strings';
-import { Button } from '../../ui/Button';
 import { useMayNote } from '../../ui/useMay';
+import { OnceMore } from '../../ui/OnceMore';
 
 type Said = { classes: Api<'SaidClass'>[]; text: string };
 
-export type KeepSafeTableProps = { unit: string; lines: Api<'KeepLine'>[] };
+export type KeepSafeTableProps = {
+  unit: string;
+  lines: Api<'KeepLine'>[];
+  /** What is asked before all that is open is waived. */
+  ask: string | null | undefined;
+};
 
 /** What the owner would lose, kind by kind. */
-export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
+export function KeepSafeTable({ unit, lines, ask }: KeepSafeTableProps) {
   const news = useNews();
   const note = useMayNote(unit);
   const post = ({ classes }: Said) =>
@@ -38,20 +43,22 @@ export function KeepSafeTable({ unit, lines }: KeepSafeTableProps) {
         {WORDS.lostHelp}
       </Typography>
       {open.length > 1 && (
-        <Button
-          may={note}
-          variant="outlined"
-          sx={{ mb: 1 }}
-          isOff={say.isPending}
-          onClick={() =>
-            record(
-              open.map((line) => ({ class: line.class, said: { is: 'waived' } })),
-              `${open.length} kinds waived`,
-            )
-          }
-        >
-          {WORDS.waiveAll}
-        </Button>
+        <Box sx={{ mb: 1 }}>
+          <OnceMore
+            may={note}
+            ask={ask}
+            yes={WORDS.waiveAllYes}
+            isOff={say.isPending}
+            onYes={() =>
+              record(
+                open.map((line) => ({ class: line.class, said: { is: 'waived' } })),
+                `${open.length} kinds waived`,
+              )
+            }
+          >
+            {WORDS.waiveAll}
+          </OnceMore>
+        </Box>
       )}
       <Box component="ul" sx={{ listStyle: 'none', p: 0, m: 0 }}>
         {lines.map((line) => (

@@ -28,7 +28,7 @@ export function StandingPage() {
   return (
     <Page>
       <Panel query={query}>
-        {({ standing, facts, groups, keep_safe, asks_keep_safe, goal_list, clock }) => {
+        {({ standing, facts, groups, keep_safe, waive_all, asks_keep_safe, goal_list, clock }) => {
           const open = standing.items.filter((item) => item.state !== 'met');
           const check = standing.next_check;
           const asksCheck = check != null && standing.verdict.is === 'not-known-yet';
@@ -92,7 +92,7 @@ export function StandingPage() {
                   {standing.chain != null && <ChainTable chain={standing.chain} />}
                   {asks_keep_safe && keep_safe.length > 0 && (
                     <Section title={WORDS.lost}>
-                      <KeepSafeTable unit={unit} lines={keep_safe} />
+                      <KeepSafeTable unit={unit} ask={waive_all} lines={keep_safe} />
                     </Section>
                   )}
                 </Box>

@@ -12,6 +12,8 @@ export const WORDS = {
   costs: 'What it costs',
   cautions: 'To mind',
   waiveAll: 'Nothing of all this is to be kept',
+  waiveAllYes: 'None of it is to be kept',
+  intakeAllYes: 'Each was tried and works',
   nextCheck: 'Find out first',
   findings: 'Look at this',
   chain: 'The way from build to build',
@@ -23,7 +25,7 @@ export const WORDS = {
   pasteHelp:
     'Copy the text of a settings or bootloader screen and paste it. Lines that this family prints are found; you say which are right. Nothing is recorded before that.',
   allFacts: 'Show all facts',
-  fewFacts: 'Show what this family asks',
+  knownFacts: 'Show only what is known',
   intake: 'Note once what works as it arrives. Otherwise nobody can say later what was lost.',
   intakeNote: 'Note what works',
   intakeTitle: 'What works as it arrives',

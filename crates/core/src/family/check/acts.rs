@@ -17,6 +17,21 @@ use crate::family::{
 use crate::mode::Mode;
 
 impl Locator<'_> {
+    /// Words that name the unit.
+    fn naming(
+        &self,
+        label: Option<Spanned<String>>,
+        key: &str,
+    ) -> Result<Option<String>, FamilyError> {
+        match label {
+            Some(label) if !label.get_ref().contains("{unit}") => {
+                let text = "`{unit}`, which stands for the unit's name, is missing";
+                Err(self.refuse(label.span(), format!("`{key}`: {text}")))
+            }
+            label => Ok(label.map(Spanned::into_inner)),
+        }
+    }
+
     pub(super) fn moves(
         &self,
         raw: Vec<Spanned<RawMove>>,
@@ -132,6 +147,7 @@ impl Locator<'_> {
                     presses: stage.presses,
                 },
                 id: stage.id.into_inner(),
+                label: self.naming(stage.label, "stage.label")?,
                 title: stage.title,
                 mode: *stage.mode.get_ref(),
                 method: stage.method,
@@ -345,6 +361,7 @@ impl Locator<'_> {
                     presses: spec.presses,
                 },
                 id: spec.id.into_inner(),
+                label: self.naming(spec.label, "wipe.label")?,
                 title: spec.title,
                 wipe: spec.wipe,
                 mode: *spec.mode.get_ref(),

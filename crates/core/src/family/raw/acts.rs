@@ -87,6 +87,10 @@ pub(crate) struct RawWipe {
     pub(crate) id: Spanned<String>,
     /// Words for it.
     pub(crate) title: String,
+    /// The same with the unit's name, for which `{unit}` stands; by default the title, and of which unit.
+    #[serde(default)]
+    #[schema(value_type = Option<String>)]
+    pub(crate) label: Option<Spanned<String>>,
     /// Which wipe it is.
     pub(crate) wipe: Wipe,
     /// Mode that takes it.
@@ -288,6 +292,10 @@ pub(crate) struct RawStage {
     pub(crate) id: Spanned<String>,
     /// Words for it.
     pub(crate) title: String,
+    /// The same with the unit's name, for which `{unit}` stands; by default the title, and of which unit.
+    #[serde(default)]
+    #[schema(value_type = Option<String>)]
+    pub(crate) label: Option<Spanned<String>>,
     /// Mode that takes it.
     #[schema(value_type = Mode)]
     pub(crate) mode: Spanned<Mode>,

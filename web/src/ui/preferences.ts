@@ -3,17 +3,22 @@ import { useSyncExternalStore } from 'react';
 /** What is personal: kept in this browser only. */
 export interface Preferences {
   singleKeys: 'on' | 'off';
+  /** Whether the same step from a shell is shown beside its button. */
+  shell: 'on' | 'off';
 }
 
 const PLACE = 'veritope.preferences';
-const USUAL: Preferences = { singleKeys: 'on' };
+const USUAL: Preferences = { singleKeys: 'on', shell: 'off' };
 const listeners = new Set<() => void>();
 
 function read(): Preferences {
   try {
     const stored: unknown = JSON.parse(localStorage.getItem(PLACE) ?? '{}');
-    const keys = (stored as Partial<Preferences> | null)?.singleKeys;
-    return { singleKeys: keys === 'off' ? 'off' : 'on' };
+    const known = stored as Partial<Preferences> | null;
+    return {
+      singleKeys: known?.singleKeys === 'off' ? 'off' : 'on',
+      shell: known?.shell === 'on' ? 'on' : 'off',
+    };
   } catch {
     return USUAL;
   }
@@ -21,9 +26,9 @@ function read(): Preferences {
 
 let current = read();
 
-export function setPreferences(next: Preferences): void {
-  current = next;
-  localStorage.setItem(PLACE, JSON.stringify(next));
+export function setPreferences(next: Partial<Preferences>): void {
+  current = { ...current, ...next };
+  localStorage.setItem(PLACE, JSON.stringify(current));
   listeners.forEach((listener) => listener());
 }
 
