@@ -22,7 +22,7 @@ use toml::Spanned;
 use veritope_wire::{BenchTime, FactId, WallTime};
 
 use crate::dossier::{By, Dossier, Shelved};
-use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
+use crate::facts::{FactKey, FactRow, FactValue, Facts, InSight, Source};
 use crate::family::Family;
 use crate::keepsafe::{KeepClass, KeepSafe, Kept};
 use crate::state::Presence;
@@ -288,9 +288,15 @@ pub fn load(file: &str, text: &str, now: WallTime) -> Result<FactsFile, FactsFil
         };
         keep_safe.insert(class, kept);
     }
+    // A file tells of it when its facts were seen, and now.
+    let mut moments: Vec<BenchTime> = rows.iter().map(|row| row.at).collect();
+    moments.push(counted);
+    moments.sort_unstable();
+    let mut sight = InSight::default();
+    moments.into_iter().for_each(|at| sight.is_seen(at, false));
     Ok(FactsFile {
         nickname: raw.nickname,
-        facts: Facts::new(&rows, &[], []),
+        facts: Facts::new(&rows, &[], []).in_sight(sight),
         keep_safe,
         link: raw.bench.link.into(),
         image: raw.bench.image.into(),

@@ -11,7 +11,7 @@ use veritope_core::budget::Policy;
 use veritope_core::digest::Seen;
 use veritope_core::dossier::{By, Dossier, Shelved};
 use veritope_core::evidence::{Basis, Line};
-use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, Source};
+use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, InSight, Source};
 use veritope_core::family::{Family, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
@@ -61,6 +61,11 @@ const AT_HAND: Around = Around {
 };
 
 fn row(n: usize, key: FactKey, value: &str) -> FactRow {
+    // Said a minute ago, or as many hours as stand behind the sign.
+    let (value, ago_ms) = match value.split_once('@') {
+        Some((value, hours)) => (value, hours.parse::<i64>().unwrap() * HOUR_MS),
+        None => (value, 60_000),
+    };
     let is_moment = key.spec().kind == FactKind::Moment;
     let value = if is_moment && value.parse::<i64>().is_ok() {
         let hours: i64 = value.parse().unwrap();
@@ -73,7 +78,7 @@ fn row(n: usize, key: FactKey, value: &str) -> FactRow {
         key,
         value: FactValue::parse(key, &value).unwrap(),
         source: Source::Person,
-        at: BenchTime::from_ms(now().ms() - 60_000),
+        at: BenchTime::from_ms(now().ms() - ago_ms),
     }
 }
 
@@ -83,7 +88,11 @@ fn facts(known: &BTreeMap<FactKey, String>) -> Facts {
         .enumerate()
         .map(|(n, (key, value))| row(n, *key, value))
         .collect();
-    Facts::new(&rows, &[], [])
+    let mut moments: Vec<BenchTime> = rows.iter().map(|row| row.at).collect();
+    moments.sort_unstable();
+    let mut sight = InSight::default();
+    moments.into_iter().for_each(|at| sight.is_seen(at, false));
+    Facts::new(&rows, &[], []).in_sight(sight)
 }
 
 fn judged(family: &Family, facts: &Facts, around: Around) -> Standing {
@@ -268,6 +277,52 @@ fn some_facts() -> impl Strategy<Value = Vec<(FactKey, String)>> {
 
 fn any_family() -> impl Strategy<Value = String> {
     (0..SHIPPED.len()).prop_map(|n| SHIPPED[n].0.trim_end_matches(".toml").to_owned())
+}
+
+/// What a token scheme may ask of the account and of the maker's own tool (`U4`): no shipped family does.
+#[test]
+fn a_scheme_that_asks_more_of_the_account_is_judged_by_it() {
+    let (_, text) = SHIPPED
+        .iter()
+        .find(|(file, _)| *file == "lodestar.toml")
+        .unwrap();
+    let more =
+        "mail_hours = 24\naccount_hours = 72\nunits_per_account = 2\ntool_erases = \"yes\"\n";
+    let family = load("lodestar.toml", &text.replace("mail_hours = 24\n", more)).unwrap();
+    let judge_with = |more: &str| {
+        let (mut known, around) = changed(
+            &table().bases["lodestar"],
+            "-token portal-account=yes portal-agreed=yes",
+        );
+        for pair in more.split_whitespace() {
+            let (key, value) = pair.split_once('=').unwrap();
+            known.insert(FactKey::from_id(key).unwrap(), value.to_owned());
+        }
+        let standing = judged(&family, &facts(&known), around);
+        let open = standing.lines.iter().filter(|line| !line.is_met());
+        let open: Vec<String> = open.map(|line| line.text.clone()).collect();
+        (short(&standing.verdict), open.join(" "))
+    };
+    let (verdict, open) = judge_with("");
+    assert_eq!(verdict, "ask");
+    assert!(
+        open.contains("72 h after it was made: since when"),
+        "{open}"
+    );
+    assert!(open.contains("for 2 units: how many had one?"), "{open}");
+    assert!(open.contains("own tool erases by itself"), "{open}");
+    let (verdict, open) = judge_with("account-since=20 account-units=0");
+    assert!(
+        open.contains("The account may ask 72 h after"),
+        "{verdict} {open}"
+    );
+    let (verdict, open) = judge_with("account-since=80 account-units=2");
+    assert!(
+        open.contains("had a token for 2 units, and gets one for 2"),
+        "{verdict} {open}"
+    );
+    let (_, open) = judge_with("account-since=80 account-units=1");
+    assert!(!open.contains("account"), "{open}");
 }
 
 proptest! {

@@ -306,6 +306,8 @@ keys! {
     AskedUpdates "asked-updates", "Asked for updates", Choice(YES_NO), [Wiped], Unlocking: "Whether it was made to ask for updates (`U2`).",
     PortalAccount "portal-account", "Account at the maker's portal", Choice(YES_NO), [], Unlocking: "Whether the owner has an account at the maker's portal (`U4`).",
     PortalAgreed "portal-agreed", "Agreement accepted at the portal", Choice(YES_NO), [], Unlocking: "Whether the portal's agreement was accepted (`U4`).",
+    AccountSince "account-since", "Account at the portal since", Moment, [], Unlocking: "Since when there is an account at the maker's portal (`U4`).",
+    AccountUnits "account-units", "Units the account has asked for", Count(99), [], Unlocking: "For how many units the account had a token before (`U4`).",
     TokenAsked "token-asked", "Token asked for", Moment, [], Unlocking: "When the maker's portal was asked for the token (`U4`).",
     Token "token", "Unlock token", Choice(TOKENS), [], Unlocking: "Whether the token that opens this unit has come (`U4`).",
     Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [RecoveryWritten], Unlocking: "What lies in the recovery partition.",

@@ -7,6 +7,7 @@
 mod emptied;
 pub mod equipment;
 mod key;
+mod sight;
 mod value;
 pub mod version;
 
@@ -21,6 +22,7 @@ use crate::steady::Dated;
 
 pub use emptied::Emptied;
 pub use key::{ALL_WORKS, FactGroup, FactKey, FactKind, FactOption, FactSpec};
+pub use sight::{InSight, OUT_OF_SIGHT_HOURS};
 pub use value::{FactValue, Month, NotAValue};
 
 /// Who says so.
@@ -126,6 +128,7 @@ pub struct Facts {
     newest: BTreeMap<(FactKey, Source), FactRow>,
     happened: BTreeMap<Happening, BenchTime>,
     emptied: Emptied,
+    sight: InSight,
     /// What an erase leaves as it is on this unit.
     survives: BTreeSet<FactKey>,
     /// What has to be read again, since it changes by itself.
@@ -175,6 +178,19 @@ impl Facts {
     pub fn emptied(mut self, emptied: Emptied) -> Self {
         self.emptied = emptied;
         self
+    }
+
+    /// The same of a unit that was in sight then.
+    #[must_use]
+    pub fn in_sight(mut self, sight: InSight) -> Self {
+        self.sight = sight;
+        self
+    }
+
+    /// When it was in sight.
+    #[must_use]
+    pub fn sight(&self) -> InSight {
+        self.sight
     }
 
     /// The same on a unit whose erases leave `keys` as they are.
@@ -357,6 +373,10 @@ impl Facts {
 
     fn is_stale(&self, row: &FactRow) -> bool {
         if self.are_held_back || self.old.contains(&row.key) {
+            return true;
+        }
+        let back = self.sight.back().filter(|_| row.key.changes_unseen());
+        if back.is_some_and(|back| back > row.at) {
             return true;
         }
         let voiding = row.key.spec().stale_on;

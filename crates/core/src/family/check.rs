@@ -271,6 +271,9 @@ impl Locator<'_> {
             portal: spec.portal,
             mail_hours: spec.mail_hours,
             again: spec.again == YesNo::Yes,
+            account_hours: spec.account_hours,
+            units_per_account: spec.units_per_account,
+            tool_erases: spec.tool_erases == YesNo::Yes,
         });
         let wants_token = stages
             .iter()

@@ -46,7 +46,7 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// is read before anything foreign is written. 4 = digests of what the maker publishes, how identifiers
 /// are made up. 5 = seconds and key presses of acts. 6 = questions
 /// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool.
-/// 8 = labels that name the unit. An older file is one that uses none of what came later.
+/// 8 = labels that name the unit; what a token scheme asks of the account. An older file is one that uses none of what came later.
 pub const FAMILY_SCHEMA: u32 = 8;
 
 /// The families that ship with the program: file names and texts.
@@ -330,6 +330,12 @@ pub struct TokenSpec {
     pub mail_hours: u32,
     /// Whether the same token opens it again.
     pub again: bool,
+    /// Hours that an account has to be there before it may ask.
+    pub account_hours: Option<u32>,
+    /// How many units one account gets a token for.
+    pub units_per_account: Option<u32>,
+    /// Whether the maker's own tool erases by itself.
+    pub tool_erases: bool,
 }
 
 impl TokenSpec {

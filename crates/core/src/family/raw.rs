@@ -232,6 +232,15 @@ pub(super) struct RawToken {
     pub(super) mail_hours: u32,
     /// Whether the same token works again.
     pub(super) again: YesNo,
+    /// Hours that an account has to be there before it may ask.
+    #[serde(default)]
+    pub(super) account_hours: Option<u32>,
+    /// How many units one account gets a token for.
+    #[serde(default)]
+    pub(super) units_per_account: Option<u32>,
+    /// Whether the maker's own tool, with which it is asked for or used, erases by itself.
+    #[serde(default)]
+    pub(super) tool_erases: YesNo,
 }
 
 /// A volume inside a container partition.

@@ -14,6 +14,9 @@ impl Family {
     /// `facts` as they count on a unit of this family at `now`.
     #[must_use]
     pub fn told(&self, facts: Facts, now: BenchTime) -> Facts {
+        let mut sight = facts.sight();
+        sight.is_seen(now, false);
+        let facts = facts.in_sight(sight);
         let switch = FactKey::Toggle;
         let survives = (!self.goes_on_wipe(switch)).then_some(switch);
         let stated = self.places.iter().filter(|place| place.age_hours.is_some());

@@ -307,7 +307,7 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
         };
         let before = wipes()?;
         bench
-            .click("Erase the owner's data from the bootloader of Ruff")
+            .click("Erase the owner's data on Ruff from the bootloader")
             .await?;
         while wipes()? == before {
             tokio::time::sleep(Duration::from_millis(5)).await;
@@ -337,7 +337,7 @@ fn ruffs_data_is_erased_after_a_typed_name_with_the_screen_kept_on() {
         bench.sees("10 kinds waived").await?;
         bench.click("Run").await?;
         bench
-            .click("Erase the owner's data from the bootloader of Ruff")
+            .click("Erase the owner's data on Ruff from the bootloader")
             .await?;
         bench.click("Start the system").await?;
         bench.sees("The goal is reached").await?;

@@ -8,7 +8,7 @@ use veritope_core::act::{Act, How, Touches};
 use veritope_core::consent::Consent;
 use veritope_core::coverage::{Agreement, CaptureFacts, CopyFacts, Torn, Written};
 use veritope_core::extent::Pace;
-use veritope_core::facts::{Emptied, FactKey, FactRow, Facts, Happening, Source};
+use veritope_core::facts::{Emptied, FactKey, FactRow, Facts, Happening, InSight, Source};
 use veritope_core::family::Paired;
 use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepSafe;
@@ -83,6 +83,8 @@ pub struct UnitRecord {
     pub touched: Option<BenchTime>,
     /// Whether it was put away.
     pub is_away: bool,
+    /// When it was in sight (`K5`).
+    pub sight: InSight,
 }
 
 /// One run.
@@ -190,6 +192,7 @@ impl UnitRecord {
             first_write: None,
             touched: None,
             is_away: false,
+            sight: InSight::default(),
         })
     }
 
@@ -197,6 +200,16 @@ impl UnitRecord {
     pub fn apply(&mut self, stamped: &Stamped) {
         self.seq = stamped.seq;
         let now = stamped.at.bench;
+        // A linked unit that goes is noted as gone: until then it was there.
+        let went = matches!(
+            stamped.entry,
+            Entry::Happened {
+                happening: Happening::ModeChanged,
+                ..
+            }
+        );
+        let stayed = matches!(self.way, Way::Link { .. }) && !went;
+        self.sight.is_seen(now, stayed);
         match &stamped.entry {
             Entry::Facts { facts } => {
                 facts.iter().for_each(|row| self.take_fact(row));
@@ -377,6 +390,7 @@ impl UnitRecord {
     pub fn known(&self) -> Facts {
         Facts::new(&self.facts, &self.retracted, self.happened.iter().copied())
             .emptied(self.emptied)
+            .in_sight(self.sight)
     }
 
     /// What bytes can be put back from: a capture of the unit, or a set of its maker's.

@@ -94,7 +94,7 @@ impl Keeping {
             },
             by: By { link, token },
             now,
-            facts: family.told(facts, now),
+            facts: family.told(self.links.sighted(record, facts), now),
             family,
         }
     }

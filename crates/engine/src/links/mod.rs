@@ -295,6 +295,16 @@ impl Links {
         ))
     }
 
+    /// Facts of a unit that is in sight now, where its link has it before it (`K5`).
+    pub(crate) fn sighted(&self, record: &UnitRecord, facts: Facts) -> Facts {
+        let is_there = record.way != Way::Hand && self.answers(record);
+        let mut sight = facts.sight();
+        if is_there {
+            sight.is_seen(self.pen.now(), true);
+        }
+        facts.in_sight(sight)
+    }
+
     pub(crate) fn answers(&self, record: &UnitRecord) -> bool {
         record.way == Way::Hand
             || matches!(

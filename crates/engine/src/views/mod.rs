@@ -187,7 +187,7 @@ impl Views {
 
     /// What is known of a unit now: nothing while its record is held back.
     fn facts_of(&self, record: &UnitRecord) -> Facts {
-        let facts = record.known();
+        let facts = self.seen.sighted(record, record.known());
         let facts = match self.seen.family_of(record) {
             Some(family) => family.told(facts, self.seen.now()),
             None => facts,

@@ -77,6 +77,7 @@ asks! {
     turns => phase(run: RunId) -> Option<StepPhase>;
     links => arrived(unit: UnitId) -> Option<BenchTime>;
     links => body_page(record: &UnitRecord) -> Option<String>;
+    links => sighted(record: &UnitRecord, facts: Facts) -> Facts;
     links => bridges() -> Vec<(BridgeId, String, String)>;
     links => link_view(record: &UnitRecord) -> LinkView;
     keeping => coverage_of(record: &UnitRecord, family: &Family) -> Coverage;

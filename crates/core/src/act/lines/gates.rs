@@ -498,18 +498,79 @@ fn token(on: Ground<'_>) -> Vec<Line> {
             None => not_known(family, facts, Rule::U4, key, question),
         });
     }
+    items.extend(account(on, spec));
     items.push(mail(on, spec, ask));
     items
+}
+
+/// What a scheme asks of the account itself: how long it is there, how many units it had (`U4`).
+fn account(on: Ground<'_>, spec: &TokenSpec) -> Vec<Line> {
+    let (family, facts, now) = (on.family(), on.of.facts, on.of.now);
+    let mut lines = Vec::new();
+    if let Some(hours) = spec.account_hours {
+        let key = FactKey::AccountSince;
+        let since = facts.dated(key).map(|dated| dated.counted);
+        lines.push(match since.filter(|at| *at <= now).zip(facts.known(key)) {
+            None => {
+                let text = format!(
+                    "An account may ask {hours} h after it was made: since when is it there?"
+                );
+                not_known(family, facts, Rule::U4, key, &text)
+            }
+            Some((since, row)) => {
+                let until = since.after_ms(i64::from(hours).saturating_mul(HOUR_MS));
+                if now < until {
+                    let text = format!("The account may ask {hours} h after it was made.");
+                    Line::missing(Rule::U4, text, Cure::Wait { until }.by_person())
+                        .citing(facts, [key])
+                } else {
+                    let text = "The account is there for long enough to ask.";
+                    Line::met(Rule::U4, text, Basis::Fact(row.into()))
+                }
+            }
+        });
+    }
+    if let Some(most) = spec.units_per_account {
+        let key = FactKey::AccountUnits;
+        lines.push(match facts.count(key).zip(facts.known(key)) {
+            None => {
+                let text = format!("One account gets a token for {most} units: how many had one?");
+                not_known(family, facts, Rule::U4, key, &text)
+            }
+            Some((had, _)) if had >= most => {
+                let instruction = format!(
+                    "This account had a token for {had} units, and gets one for {most}: {} says when it may ask again, or another account of the owner's asks.",
+                    spec.portal
+                );
+                let cure = Cure::DoThenType {
+                    key,
+                    instruction: instruction.clone(),
+                };
+                missing(Rule::U4, instruction, cure, facts, key)
+            }
+            Some((had, row)) => {
+                let text = format!("The account had a token for {had} of {most} units.");
+                Line::met(Rule::U4, text, Basis::Fact(row.into()))
+            }
+        });
+    }
+    lines
 }
 
 /// The mail with the token: asked for, waited for, overdue (`U4`).
 fn mail(on: Ground<'_>, spec: &TokenSpec, ask: Cure) -> Line {
     let (facts, now) = (on.of.facts, on.of.now);
     let portal = &spec.portal;
+    let own = match spec.tool_erases {
+        true => {
+            " The maker's own tool erases by itself: what is to be kept is kept before it is started."
+        }
+        false => "",
+    };
     let asked = facts.dated(FactKey::TokenAsked).map(|dated| dated.counted);
     let Some(asked) = asked.filter(|at| *at <= now) else {
         let text = format!(
-            "The token comes by mail from {portal}, usually within {} h of asking.",
+            "The token comes by mail from {portal}, usually within {} h of asking.{own}",
             spec.mail_hours
         );
         return missing(Rule::U4, text, ask, facts, FactKey::Token);

@@ -44,7 +44,7 @@ fn each_mistake_is_named_with_its_line() {
         (
             "schema = 6",
             "schema = 9",
-            "`schema` is 9; this program reads 1 to 7",
+            "`schema` is 9; this program reads 1 to 8",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
         (
@@ -97,6 +97,11 @@ fn each_mistake_is_named_with_its_line() {
             "erases = [\"user-data\", \"cache\"]\nends_in = \"bootloader\"\nusual = 20",
             "erases = [\"user-data\", \"device-unique\"]\nends_in = \"bootloader\"\nusual = 20",
             "`wipe.erases` takes user-data, with or without cache",
+        ),
+        (
+            "title = \"Unlock the bootloader\"",
+            "title = \"Unlock the bootloader\"\nlabel = \"Unlock it\"",
+            "`stage.label`: `{unit}`, which stands for the unit's name, is missing",
         ),
         ("role = \"os\"", "role = \"os", "invalid basic string"),
     ];
