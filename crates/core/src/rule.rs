@@ -65,6 +65,8 @@ rules! {
         "A unit whose owner can't be named is not worked on. Identifiers are never altered and theft protection is never defeated; radio rules and local law apply, and a swollen or hot battery goes to somebody licensed.",
     C1: "Done means that the tool's answer and the device's own new state agree, read again."
         "A tool that reports success has been wrong often enough; the pair of before and after is kept.",
+    C3: "What was changed for the work is put back, or stands open."
+        "Power saving, a driver, a program that was stopped: on a computer that is used for other things nobody remembers it a week later.",
     E1: "What is unknown, contradicted or out of date satisfies nothing and never counts as zero."
         "A line that is met says what was read, by whom and when. An index that is not known is not 0, and two sources that differ are none.",
     E2: "What is asked for can be done here, or it is said what it would take."

@@ -80,6 +80,8 @@ pub enum FactGroup {
     Body,
     /// What works, checked once at intake (`K7`).
     Works,
+    /// What was changed on this computer (`C3`).
+    Computer,
 }
 
 impl FactSpec {
@@ -94,13 +96,14 @@ impl FactSpec {
 
 impl FactGroup {
     /// All groups, in the order they are shown.
-    pub const ALL: [Self; 6] = [
+    pub const ALL: [Self; 7] = [
         Self::Unlocking,
         Self::System,
         Self::Owner,
         Self::Identity,
         Self::Body,
         Self::Works,
+        Self::Computer,
     ];
 
     /// Words for a person.
@@ -113,6 +116,7 @@ impl FactGroup {
             Self::Owner => "What its owner set",
             Self::Body => "Its body",
             Self::Works => "What works as it arrives",
+            Self::Computer => "On this computer",
         }
     }
 }
@@ -179,6 +183,14 @@ const OWNERS: &[FactOption] = &[
     option("mine", "mine"),
     option("asked", "I am asked to work on it by its owner"),
     option("neither", "neither, or not known"),
+    option("lost", "found, or reported lost or stolen"),
+];
+const COMPUTER: &[FactOption] = &[
+    option("power-saving", "power saving of the port switched off"),
+    option("other-program", "a program stopped that held the port"),
+    option("driver", "a driver put in place of another"),
+    option("rights", "rights to the port given"),
+    option("sleep", "sleep and updates switched off"),
 ];
 const SELLERS: &[FactOption] = &[
     option("open", "the open market"),
@@ -334,6 +346,7 @@ keys! {
     BatteryBody "battery-body", "The battery itself", Choice(BATTERIES), [], Body: "What the battery looks and feels like; swollen ends all work.",
     FedBy "fed-by", "Fed by", Choice(FEEDS), [ModeChanged], Body: "What feeds it (`U7`).",
     OnCharger "on-charger", "On a charger since", Moment, [SystemRan], Body: "Since when it hangs on a charger, where no mode shows its charge (`U7`).",
+    ComputerChanged "computer-changed", "Changed on this computer", Many(COMPUTER), [], Computer: "What was changed on this computer for the work, and is to be put back (`C3`).",
     Complaint "complaint", "The original complaint", Text, [], Body: "What the owner came with.",
     WorksStarts "works-starts", "Starts to the home screen", Choice(WORKS), [], Works: "Function check (`K7`, `C2`): starts.",
     WorksCalls "works-calls", "Calls and messages, both ways", Choice(WORKS), [], Works: "Function check: calls and messages.",

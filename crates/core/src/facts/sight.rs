@@ -111,6 +111,7 @@ impl FactKey {
             | Self::StandInBy
             | Self::BatteryBody
             | Self::OnCharger
+            | Self::ComputerChanged
             | Self::Complaint
             | Self::WorksStarts
             | Self::WorksCalls

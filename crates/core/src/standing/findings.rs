@@ -51,6 +51,7 @@ pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
         nothing_kept(of),
         hibernates(facts),
         intake(facts),
+        on_the_computer(facts),
     ]
     .into_iter()
     .flatten()
@@ -177,6 +178,35 @@ fn contradictions(facts: &Facts) -> Vec<Finding> {
             _ => None,
         })
         .collect()
+}
+
+/// What was changed on the computer for the work is an open item until it is put back (`C3`).
+fn on_the_computer(facts: &Facts) -> Option<Finding> {
+    let undo = put_back_on_the_computer(facts);
+    (!undo.is_empty()).then(|| {
+        let text = format!(
+            "This computer was changed for the work. When it is done: {} Then say that nothing is changed any more.",
+            undo.join(" ")
+        );
+        finding(Rule::C3, Level::Note, text, &[facts], &[FactKey::ComputerChanged])
+    })
+}
+
+/// How each change of this computer is undone (`C3`).
+#[must_use]
+pub fn put_back_on_the_computer(facts: &Facts) -> Vec<&'static str> {
+    let changed = facts.known(FactKey::ComputerChanged);
+    let Some(FactValue::Many(changed)) = changed.map(|row| &row.value) else {
+        return Vec::new();
+    };
+    let undo = |id: &&'static str| match *id {
+        "power-saving" => "Power saving of the port on again.",
+        "other-program" => "The program that held the port started again.",
+        "driver" => "The driver that was there put back.",
+        "rights" => "The rights to the port taken back.",
+        _ => "Sleep and updates as they were.",
+    };
+    changed.iter().map(undo).collect()
 }
 
 /// `B6`: where no lock stands in the way, the next foreign write could end the only copy there is. Nobody is

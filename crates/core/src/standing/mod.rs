@@ -35,7 +35,7 @@ use crate::state::{Presence, State};
 
 pub use crate::evidence::Finality;
 pub use check::NextCheck;
-pub use findings::{Finding, Level};
+pub use findings::{Finding, Level, put_back_on_the_computer};
 pub use lines::{FactLine, FactReading, fact_lines};
 pub use outlook::{Outcome, Outlook, OutlookOf};
 

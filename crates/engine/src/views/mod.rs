@@ -593,8 +593,20 @@ impl Views {
                     let wiped = record.known().last(Happening::Wiped);
                     run.ended.is_some() && wiped.is_some_and(|at| at >= run.begun)
                 })
-                .map_or_else(Vec::new, ledger::again),
+                .map_or_else(Vec::new, ledger::again)
+                .into_iter()
+                .chain(self.to_put_back(record, run))
+                .collect(),
         }
+    }
+
+    /// What was changed on this computer for the work, once a run ended (`C3`).
+    fn to_put_back(&self, record: &UnitRecord, run: &RunRecord) -> Vec<String> {
+        if run.ended.is_none() {
+            return Vec::new();
+        }
+        let undo = standing::put_back_on_the_computer(&record.known());
+        undo.into_iter().map(str::to_owned).collect()
     }
 
     /// A sheet goes on by the family's text that it began with; that another one was kept since is said.

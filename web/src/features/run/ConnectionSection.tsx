@@ -1,6 +1,9 @@
 import Box from '@mui/material/Box';
+import PageLink from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+
+import { Link } from 'react-router';
 
 import { doctorQuery } from '../../api/queries';
 import { ProblemNote } from '../../ui/ProblemNote';
@@ -30,6 +33,12 @@ export function ConnectionSection({ unit }: ConnectionSectionProps) {
           <Typography>{line.text}</Typography>
         </Box>
       ))}
+      <Typography variant="body2" color="text.secondary" sx={{ mt: 0.5 }}>
+        {WORDS.computerHelp}{' '}
+        <PageLink component={Link} to={`/units/${unit}/standing`}>
+          {WORDS.computer}
+        </PageLink>
+      </Typography>
       {error !== null && <ProblemNote error={error} />}
     </Section>
   );

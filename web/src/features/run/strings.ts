@@ -1,4 +1,6 @@
 export const WORDS = {
+  computerHelp: 'What you change on this computer for it stays an open item until it is put back.',
+  computer: 'Note it under Changed on this computer',
   goal: 'What is to be reached?',
   goals: {
     changes: 'It is changed',

@@ -178,7 +178,7 @@ pub(crate) fn comes_up(family: &Family, facts: &Facts) -> Option<Line> {
         instruction: format!("{} Then say in which mode it is.", hands.join(" ")),
     };
     let text = format!(
-        "Its system does not come up. Does it answer in {}? Without that, only its maker helps.",
+        "Its system does not come up. Does it answer in {}? If it answers nowhere, nothing here reaches it.",
         lower.shown()
     );
     let minutes = if rule == Rule::T21 { 35 } else { 5 };

@@ -12,13 +12,16 @@ use crate::keepsafe::{KeepSafe, Kept, still_open};
 use crate::mode::Mode;
 use crate::rule::Rule;
 
+const LOST: &str =
+    "It is reported lost or stolen: it is not worked on, and goes back to whom it belongs to.";
+
 /// Somebody who may decide about it does.
 pub(crate) fn ownership(family: &Family, facts: &Facts) -> Line {
     if facts.choice(FactKey::ReportedLost) == Some("yes") {
-        let text = "It is reported lost or stolen: it is not worked on, and goes back to whom it belongs to.";
-        return Line::absent(Rule::Care, text).citing(facts, [FactKey::ReportedLost]);
+        return Line::absent(Rule::Care, LOST).citing(facts, [FactKey::ReportedLost]);
     }
     match choice(facts, FactKey::Ownership) {
+        Some(("lost", _)) => Line::absent(Rule::Care, LOST).citing(facts, [FactKey::Ownership]),
         Some(("mine" | "asked", basis)) => Line::met(
             Rule::Care,
             "The unit is yours, or its owner asked you.",
@@ -55,7 +58,7 @@ pub(crate) fn twin(family: &Family, facts: &Facts, twin: Option<&str>) -> Option
     let key = ids.first().map_or(FactKey::Serial, |id| id.key);
     let text = if family.identifies(facts) {
         format!(
-            "{other} gives an identity that this one gives too, and one of the two was read off the other: read both again."
+            "{other} gives an identity that this one gives too: it is one unit put on the bench twice, or one of the two readings is wrong. Read both again."
         )
     } else {
         format!("{other} is of the same model: by what is this one told from it?")
