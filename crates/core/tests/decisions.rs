@@ -339,8 +339,9 @@ proptest! {
         let before = judged(&families[&codename], &facts(&known), AT_HAND);
         if before.verdict == Verdict::Ready {
             prop_assert!(before.lines.iter().all(Line::is_met));
-            // What it is recognised by is asked of nobody; it only must not contradict.
-            let optional = [FactKey::ModelCode, FactKey::Codename, FactKey::Region];
+            // What it is recognised by is asked of nobody; it only must not contradict. Without a supply it is the
+            // charge that counts.
+            let optional = [FactKey::ModelCode, FactKey::Codename, FactKey::Region, FactKey::FedBy];
             let rests = before.lines.iter().any(|line| cited(line).contains(&key));
             let rests = rests && !optional.contains(&key);
             known.remove(&key);

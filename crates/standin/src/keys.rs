@@ -4,6 +4,8 @@
 
 use veritope_wire::body::BodyKey as Key;
 
+use crate::scheme::Opening;
+
 /// Where a start leads when certain keys are held as the firmware looks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Lead {
@@ -103,6 +105,43 @@ const USUAL: Chart = Chart {
     answers: ["yes", "no"],
     lamp: None,
 };
+
+fn part(key: Key) -> Option<&'static str> {
+    match key {
+        Key::Power => Some("power-key"),
+        Key::VolumeUp => Some("volume-up"),
+        Key::VolumeDown => Some("volume-down"),
+        Key::Home => Some("home-key"),
+        Key::DockButton => None,
+        Key::Screen => Some("touch"),
+    }
+}
+
+/// The parts of a device that opening its lock takes: a finger or keys to answer, and eyes on its screen; by the
+/// names that bodies are described with.
+#[must_use]
+pub fn parts_to_open(codename: &str, opening: Opening) -> Vec<&'static str> {
+    let chart = Chart::named(codename);
+    match (opening, chart.menus) {
+        (Opening::NoLock, _) => Vec::new(),
+        // The way to the warning screen goes by keys, and the cable that is put in.
+        (Opening::LongPress, _) => {
+            let way = chart.cable.map_or(&[][..], |cable| cable.down);
+            let mut parts = vec!["screen", "volume-up", "port"];
+            parts.extend(way.iter().filter_map(|key| part(*key)));
+            parts
+        }
+        (_, Menus::Touch) => vec!["screen", "touch", "port"],
+        (_, Menus::Keys | Menus::Lamp) => {
+            // The highlight stands on *no*.
+            let to_yes = match chart.answers {
+                ["yes", _] => "volume-up",
+                _ => "volume-down",
+            };
+            vec!["screen", to_yes, "power-key", "port"]
+        }
+    }
+}
 
 impl Chart {
     /// The chart of a family; the usual one when it has none of its own.

@@ -28,3 +28,4 @@ pub use condition::{Birth, Fault, LockState, NextStart, Running, Setting};
 pub use content::{recovery_image, stock_images};
 pub use device::{Device, MEMORY_BYTES};
 pub use factory::Factory;
+pub use keys::parts_to_open;

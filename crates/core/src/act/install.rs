@@ -3,6 +3,7 @@
 
 use veritope_wire::Label;
 
+use super::lines::card::card;
 use super::lines::index::index;
 use super::lines::owner::{accounts, intake};
 use super::{Takes, works, 
@@ -13,7 +14,7 @@ use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier};
 use crate::digest::Claimed;
 use crate::evidence::{Basis, Cure, Due, Need, choice, not_known};
-use crate::facts::{FactKey, FactValue, Facts, Happening};
+use crate::facts::{FactKey, FactValue, Happening};
 use crate::family::{Family, Lies, PackageSpec, Wipe};
 use crate::goal::Goal;
 use crate::mode::Lock;
@@ -339,58 +340,6 @@ fn place(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
         )
     };
     line.due(Due::Begin)
-}
-
-/// What the card itself has against it (`Q11`): it is out, takes no file as long as this, or has no room left.
-fn card(spec: &PackageSpec, family: &Family, facts: &Facts) -> Option<Line> {
-    let name = &spec.name;
-    if facts.choice(FactKey::Card) == Some("none") {
-        let cure = Cure::DoThenType {
-            key: FactKey::Card,
-            instruction: "Put the card with the packages in.".to_owned(),
-        };
-        let text = format!("{name} must lie on the card, and the card is out.");
-        return Some(
-            Line::missing(Rule::Q11, text, cure.by_person())
-                .minutes(1)
-                .citing(facts, [FactKey::Card]),
-        );
-    }
-    let mib = spec.mib?;
-    if mib >= 4096 {
-        let key = FactKey::CardFormat;
-        let question = format!("{name} is {mib} MiB long. Does the card's file system take files of 4 GiB and more?");
-        match choice(facts, key) {
-            None => return Some(not_known(family, facts, Rule::Q11, key, &question)),
-            Some(("large", _)) => {}
-            Some(_) => {
-                let cure = Cure::DoThenType {
-                    key,
-                    instruction: "Keep what is on the card, and format it with a file system for larger files.".to_owned(),
-                };
-                let text = format!("{name} is {mib} MiB long, and the card takes no file of 4 GiB.");
-                return Some(
-                    Line::missing(Rule::Q11, text, cure.by_person())
-                        .minutes(10)
-                        .citing(facts, [key]),
-                );
-            }
-        }
-    }
-    let lies_there = facts.known(FactKey::CardFiles).is_some_and(
-        |row| matches!(&row.value, FactValue::Names(names) if names.contains(name)),
-    );
-    let free = facts.count(FactKey::CardFreeMib).filter(|_| !lies_there)?;
-    (free < mib).then(|| {
-        let cure = Cure::DoThenType {
-            key: FactKey::CardFreeMib,
-            instruction: format!("Make room on the card, {} MiB more.", mib - free),
-        };
-        let text = format!("{name} takes {mib} MiB, and the card has {free} left: {} are missing.", mib - free);
-        Line::missing(Rule::Q11, text, cure.by_person())
-            .minutes(5)
-            .citing(facts, [FactKey::CardFreeMib])
-    })
 }
 
 /// The base that it states is there (`Q12`); on a sheet the package before brings it.

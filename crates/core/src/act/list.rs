@@ -3,7 +3,7 @@
 
 use veritope_wire::{BenchTime, Digest, UnitId};
 
-use super::lines::body::{answers_not, battery_body, by_cable};
+use super::lines::body::{answers_not, battery_body, by_cable, in_reach};
 use super::lines::copies::copies;
 use super::lines::owner::{battery, keep_safe, merging, ownership, recognised, torn, twin};
 use super::{Act, Ask, Doing, Ground, How, Standpoint, Touches, When, Whose};
@@ -68,6 +68,7 @@ pub(crate) fn planned(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     lines
         .into_iter()
         .map(|line| readable(unless_doubted(line, of.family, of.facts), of))
+        .map(|line| in_reach(line, of.facts))
         .collect()
 }
 

@@ -1,5 +1,6 @@
 //! Verdicts against the truth: two thousand units whose gates are the stand-in's, judged from what a
-//! person reads on them. *Ready* opens; a final *no* refuses whatever anyone tries; a wait ends at
+//! person reads on them: some with a broken part, read a day ago, beside a twin, with a token that is not kept
+//! or another's, without their card, or with odd choices in the write tool. *Ready* opens; a final *no* refuses whatever anyone tries; a wait ends at
 //! its moment and not before.
 
 use std::collections::BTreeMap;
@@ -8,14 +9,18 @@ use std::sync::Arc;
 use veritope_core::budget::Policy;
 use veritope_core::digest::Seen;
 use veritope_core::dossier::{By, Dossier};
-use veritope_core::evidence::Cure;
-use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, Source};
+use veritope_core::evidence::{Cure, Line};
+use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, InSight, Source};
 use veritope_core::family::{Family, Method, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
-use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
+use veritope_core::rule::Rule;
+use veritope_core::standing::{
+    Depth, Finality, Outcome, OutlookOf, Standing, StandingInput, Verdict, judge,
+};
 use veritope_core::state::Presence;
 use veritope_standin::gate::{Answer, Gate, Seller, SwitchReads, Try};
-use veritope_standin::scheme::{Opening, SCHEMES, Scheme};
+use veritope_standin::parts_to_open;
+use veritope_standin::scheme::{Opening, SCHEMES, Scheme, Switch};
 use veritope_wire::{BenchTime, WallTime};
 
 const UNITS: u64 = 2_000;
@@ -77,11 +82,110 @@ fn unit(scheme: &Scheme, dice: &mut Dice) -> Gate {
     gate
 }
 
+/// What is drawn besides the gate.
+#[derive(Debug, Clone, Default)]
+struct Around {
+    /// A part that does not work.
+    broken: Option<&'static str>,
+    /// What was read thirty hours ago and is otherwise since.
+    aged: Option<FactKey>,
+    /// Whether another of its kind can't be told from it.
+    twin: bool,
+    /// The token that was mailed, and whether it was typed and kept.
+    token: Mailed,
+    /// How the card is.
+    card: Card,
+    /// What stands ticked in the write tool.
+    ticked: Option<&'static str>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+enum Mailed {
+    #[default]
+    NotYet,
+    Kept,
+    NotKept,
+    /// Asked for with an equipment ID that can't be right: it opens another unit.
+    Anothers,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+enum Card {
+    #[default]
+    In,
+    /// Packages were put on it, and it lies beside the unit.
+    Out,
+    /// Nothing more fits on it.
+    Full,
+}
+
+const PARTS: [&str; 7] = [
+    "screen",
+    "touch",
+    "power-key",
+    "volume-up",
+    "volume-down",
+    "port",
+    "home-key",
+];
+
+fn around(scheme: &Scheme, dice: &mut Dice) -> Around {
+    let mut around = Around {
+        token: match dice.below(9) {
+            0..=2 => Mailed::NotYet,
+            3 => Mailed::NotKept,
+            4 => Mailed::Anothers,
+            _ => Mailed::Kept,
+        },
+        ..Around::default()
+    };
+    match dice.below(14) {
+        0 => around.broken = Some(PARTS[usize::try_from(dice.below(7)).unwrap()]),
+        1 => {
+            let keys = [FactKey::Toggle, FactKey::Lock, FactKey::Build];
+            around.aged = Some(keys[usize::try_from(dice.below(3)).unwrap()]);
+        }
+        2 => around.twin = true,
+        3 => around.card = Card::Out,
+        4 => around.card = Card::Full,
+        5 => {
+            let choices = match scheme.codename {
+                "thimble" => ["Erase everything", "Write only", "Verify twice"],
+                _ => ["Re-partition", "Auto-restart", "Verify twice"],
+            };
+            around.ticked = Some(choices[usize::try_from(dice.below(3)).unwrap()]);
+        }
+        _ => {}
+    }
+    around
+}
+
+/// The unit as it is now: what was read a day ago is otherwise since, the card lies where it lies.
+fn meanwhile(scheme: &Scheme, gate: &mut Gate, around: &Around, dice: &mut Dice) {
+    match around.aged {
+        Some(FactKey::Toggle) => gate.switched_on = !gate.switched_on,
+        Some(FactKey::Lock) => gate.open = !gate.open && scheme.opening != Opening::NoLock,
+        Some(FactKey::Build) => {
+            let count = scheme.builds.len() as u64;
+            let build = &scheme.builds[usize::try_from(dice.below(count)).unwrap()];
+            gate.build = build.id.to_owned();
+            gate.fused = gate.fused.max(build.index);
+        }
+        _ => {}
+    }
+    if around.card == Card::Out {
+        gate.card.clear();
+    }
+    if around.token == Mailed::Anothers {
+        gate.token = "5555555555555555".to_owned();
+    }
+}
+
 /// What a person reads on it, with a few things left out.
 fn read(
     scheme: &Scheme,
     gate: &Gate,
-    has_token: bool,
+    around: &Around,
     now_ms: i64,
     dice: &mut Dice,
 ) -> BTreeMap<FactKey, String> {
@@ -112,7 +216,13 @@ fn read(
         (FactKey::ServiceAllowed, gate.service_allows.id()),
         (FactKey::Root, "no"),
         (FactKey::AskedUpdates, gate.asked_updates.id()),
-        (FactKey::Token, if has_token { "in-hand" } else { "none" }),
+        (
+            FactKey::Token,
+            match around.token {
+                Mailed::NotYet => "none",
+                Mailed::Kept | Mailed::NotKept | Mailed::Anothers => "in-hand",
+            },
+        ),
         (FactKey::Toggle, gate.switch(scheme, now_ms).id()),
     ]
     .map(|(key, value)| (key, value.to_owned()))
@@ -126,6 +236,21 @@ fn read(
             WallTime::nearest_ms(first).to_string(),
         );
     }
+    if let Some(part) = around.broken {
+        said.insert(FactKey::Broken, part.to_owned());
+    }
+    if let Some(ticked) = around.ticked {
+        said.insert(FactKey::ToolChoice, ticked.to_owned());
+    }
+    if around.token == Mailed::Anothers {
+        // The last digit is none that belongs behind the others.
+        said.insert(FactKey::EquipmentId, "356049111234561".to_owned());
+    }
+    match around.card {
+        Card::In => {}
+        Card::Out => drop(said.insert(FactKey::Card, "none".to_owned())),
+        Card::Full => drop(said.insert(FactKey::CardFreeMib, "0".to_owned())),
+    }
     let keys: Vec<FactKey> = said.keys().copied().collect();
     if dice.once_in(6) {
         said.remove(&keys[usize::try_from(dice.below(keys.len() as u64)).unwrap()]);
@@ -133,7 +258,12 @@ fn read(
     said
 }
 
-fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Standing {
+fn judged(
+    family: &Family,
+    said: &BTreeMap<FactKey, String>,
+    around: &Around,
+    now_ms: i64,
+) -> Standing {
     let now = BenchTime::from_ms(now_ms);
     let rows: Vec<FactRow> = said
         .iter()
@@ -143,7 +273,10 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
             key: *key,
             value: FactValue::parse(*key, value).unwrap(),
             source: Source::Person,
-            at: now,
+            at: match around.aged == Some(*key) {
+                true => BenchTime::from_ms(now_ms - 30 * HOUR_MS),
+                false => now,
+            },
         })
         .collect();
     let keep_safe: KeepSafe = family
@@ -156,7 +289,12 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
         (one.name.clone(), Arc::new(Seen::of(&bytes)))
     });
     let packages: BTreeMap<_, _> = packages.collect();
-    let facts = family.told(Facts::new(&rows, &[], []), now);
+    let mut sight = InSight::default();
+    if around.aged.is_some() {
+        sight.is_seen(BenchTime::from_ms(now_ms - 30 * HOUR_MS), false);
+    }
+    sight.is_seen(now, false);
+    let facts = family.told(Facts::new(&rows, &[], []).in_sight(sight), now);
     let of = Dossier::new(family, &facts, now);
     judge(&StandingInput {
         nickname: "Unit",
@@ -167,12 +305,12 @@ fn judged(family: &Family, said: &BTreeMap<FactKey, String>, now_ms: i64) -> Sta
             packages: &packages,
             by: By {
                 link: Presence::Here,
-                // What has come was typed, checked and kept.
-                token: match facts.choice(FactKey::Token) {
-                    Some("in-hand") => Presence::Here,
-                    _ => Presence::Missing,
+                token: match around.token {
+                    Mailed::Kept | Mailed::Anothers => Presence::Here,
+                    Mailed::NotYet | Mailed::NotKept => Presence::Missing,
                 },
             },
+            twin: around.twin.then_some("Another"),
             ..of
         }),
         policy: &Policy::usual(),
@@ -281,6 +419,66 @@ fn anything_opens(scheme: &Scheme, gate: &Gate) -> Option<String> {
     None
 }
 
+/// *Ready*, now or after what hands do, rests on nothing that is broken, old, another's or away.
+fn can_be_done(
+    scheme: &Scheme,
+    around: &Around,
+    said: &BTreeMap<FactKey, String>,
+    standing: &Standing,
+    about: &str,
+) {
+    let open = || standing.lines.iter().filter(|item| !item.is_met());
+    if let Some(part) = around
+        .broken
+        .filter(|_| said.contains_key(&FactKey::Broken))
+    {
+        let takes = parts_to_open(scheme.codename, scheme.opening);
+        assert!(!takes.contains(&part), "{about}");
+    }
+    let is_token = scheme.opening == Opening::Token && !matches!(around.token, Mailed::NotYet);
+    if is_token && around.token != Mailed::Kept && said.contains_key(&FactKey::EquipmentId) {
+        assert!(
+            open().any(|line| line.rule == Rule::U4 || line.rule == Rule::K3),
+            "{about}"
+        );
+    }
+    if around.twin {
+        // Which of the two it is comes first.
+        assert!(open().any(|line| line.rule == Rule::K4), "{about}");
+    }
+    if around.aged.is_some_and(|key| key != FactKey::Build) && standing.verdict == Verdict::Ready {
+        // It was not asked for: this family has no such thing.
+        assert!(scheme.switch == Switch::None, "{about}");
+    }
+    let fetches = open().any(|line| matches!(line.cure(), Some(Cure::Fetch { .. })));
+    if around.card == Card::Full && said.contains_key(&FactKey::CardFreeMib) && fetches {
+        let is_room = |line: &Line| line.text.contains("card");
+        assert!(standing.lines.iter().any(is_room), "{about}");
+    }
+}
+
+/// What stands ticked and destroys is refused, what nobody knows is not waved through.
+fn tool_is_judged(
+    scheme: &Scheme,
+    around: &Around,
+    said: &BTreeMap<FactKey, String>,
+    standing: &Standing,
+    about: &str,
+) {
+    let has_tool = matches!(scheme.codename, "kelpie" | "thimble");
+    let ticked = around
+        .ticked
+        .filter(|_| has_tool && said.contains_key(&FactKey::ToolChoice));
+    let Some(ticked) = ticked else { return };
+    let mut of_tool = standing
+        .outlook
+        .iter()
+        .filter(|one| matches!(one.of, OutlookOf::Tool | OutlookOf::WholeErase));
+    let is_fine = ticked == "Write only";
+    let is_waved = of_tool.all(|one| one.outcome == Outcome::Open);
+    assert_eq!(is_waved, is_fine, "{about}: {ticked}");
+}
+
 #[test]
 fn two_thousand_units_are_judged_as_they_are() {
     let families: BTreeMap<String, Family> = SHIPPED
@@ -297,10 +495,50 @@ fn two_thousand_units_are_judged_as_they_are() {
         let scheme = &SCHEMES[usize::try_from(dice.below(7)).unwrap()];
         let family = &families[scheme.codename];
         let mut gate = unit(scheme, &mut dice);
-        let has_token = !dice.once_in(3);
-        let said = read(scheme, &gate, has_token, NOW_MS, &mut dice);
-        let standing = judged(family, &said, NOW_MS);
-        let about = format!("seed {seed}, {}: {}", scheme.codename, standing.sentence);
+        let around = around(scheme, &mut dice);
+        let said = read(scheme, &gate, &around, NOW_MS, &mut dice);
+        meanwhile(scheme, &mut gate, &around, &mut dice);
+        let standing = judged(family, &said, &around, NOW_MS);
+        let open = standing.lines.iter().filter(|line| !line.is_met());
+        let open: Vec<&str> = open.map(|line| line.text.as_str()).collect();
+        let about = format!(
+            "seed {seed}, {}, {around:?}: {} {open:?}",
+            scheme.codename, standing.sentence
+        );
+        tool_is_judged(scheme, &around, &said, &standing, &about);
+        if let Verdict::Ready | Verdict::ReadyAfter { .. } = standing.verdict {
+            can_be_done(scheme, &around, &said, &standing, &about);
+        }
+        for (drawn, is) in [
+            ("broken", around.broken.is_some()),
+            ("aged", around.aged.is_some()),
+            ("twin", around.twin),
+            ("token not kept", around.token == Mailed::NotKept),
+            ("token of another", around.token == Mailed::Anothers),
+            ("card out", around.card == Card::Out),
+            ("card full", around.card == Card::Full),
+            ("ticked", around.ticked.is_some()),
+        ] {
+            *counted.entry(drawn).or_default() += u32::from(is);
+        }
+        // What hands can't do on it, hands that work could: the gate tells nothing of that.
+        let barred = standing
+            .lines
+            .iter()
+            .any(|line| line.rule == Rule::N2 && line.absence().is_some());
+        let because = standing.because.as_deref().unwrap_or_default();
+        let is_body = barred || because.contains("does not work here");
+        if is_body {
+            let part = around.broken.unwrap_or_default();
+            // Or something has to be changed in its settings first.
+            let takes = parts_to_open(scheme.codename, scheme.opening);
+            assert!(
+                takes.contains(&part) || matches!(part, "screen" | "touch"),
+                "{about}"
+            );
+            *counted.entry("not by these hands").or_default() += 1;
+            continue;
+        }
         let kind = match &standing.verdict {
             Verdict::Ready => {
                 let done = follow(scheme, family, &mut gate, &standing, NOW_MS);
@@ -313,8 +551,17 @@ fn two_thousand_units_are_judged_as_they_are() {
                 if open().all(|item| item.is_missing()) {
                     gate.move_switch(scheme, true, NOW_MS);
                     for item in open() {
-                        if let Some(Cure::Fetch { packages, .. }) = item.cure() {
-                            gate.card.extend(packages.iter().cloned());
+                        match item.cure() {
+                            Some(Cure::Fetch { packages, .. }) => {
+                                gate.card.extend(packages.iter().cloned());
+                            }
+                            // It goes back in, with what lies on it.
+                            Some(Cure::DoThenType { key, .. }) if *key == FactKey::Card => {
+                                let lies = said.get(&FactKey::CardFiles);
+                                let lies = lies.into_iter().flat_map(|names| names.split(','));
+                                gate.card.extend(lies.map(str::to_owned));
+                            }
+                            _ => {}
                         }
                     }
                     let done = follow(scheme, family, &mut gate, &standing, NOW_MS);
@@ -325,9 +572,9 @@ fn two_thousand_units_are_judged_as_they_are() {
             Verdict::WaitUntil { at } => {
                 let (before, then) = (at.ms() - 1, at.ms());
                 assert_eq!(gate.switch(scheme, before), SwitchReads::Absent, "{about}");
-                let early = judged(family, &said, before);
+                let early = judged(family, &said, &around, before);
                 assert_eq!(early.verdict, standing.verdict, "{about}");
-                let late = judged(family, &said, then);
+                let late = judged(family, &said, &around, then);
                 assert!(
                     !matches!(late.verdict, Verdict::WaitUntil { .. }),
                     "{about}"
@@ -396,6 +643,15 @@ fn two_thousand_units_are_judged_as_they_are() {
         "open",
         "no lock",
         "not known",
+        "not by these hands",
+        "broken",
+        "aged",
+        "twin",
+        "token not kept",
+        "token of another",
+        "card out",
+        "card full",
+        "ticked",
     ] {
         let count = counted.get(kind).copied().unwrap_or(0);
         assert!(

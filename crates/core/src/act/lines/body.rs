@@ -137,6 +137,35 @@ pub(crate) fn in_settings(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     dead.into_iter().chain(shown).collect()
 }
 
+/// What is looked up or changed on its screens takes the screen and a finger: nobody is sent there where they
+/// don't work and nothing stands in for them (`N2`).
+pub(crate) fn in_reach(line: Line, facts: &Facts) -> Line {
+    let (Some(Cure::TypeFact { key, .. }) | Some(Cure::DoThenType { key, .. })) = line.cure()
+    else {
+        return line;
+    };
+    if line.is_met() || !key.is_of_the_system() {
+        return line;
+    }
+    let mut taken = [BodyPart::Screen, BodyPart::Touch].into_iter();
+    let is_out = |part: &BodyPart| {
+        part.is_among(facts, FactKey::Broken) && !part.is_among(facts, FactKey::StandIn)
+    };
+    let Some(part) = taken.find(is_out) else {
+        return line;
+    };
+    let text = format!(
+        "{} That is done on its screen: it takes {}, which does not work here, and nobody has said what stands in for it.",
+        line.text,
+        part.shown()
+    );
+    Line {
+        rule: Rule::N2,
+        text,
+        ..line.left_to_nobody()
+    }
+}
+
 /// What goes over the cable takes the port.
 pub(crate) fn by_cable(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     let of = on.of;

@@ -4,6 +4,7 @@
 use veritope_wire::BenchTime;
 
 use super::body::answers_not;
+use super::card::room;
 use crate::act::{Ground, Standpoint, When};
 use crate::builds::{self, Chain, Gate, Leg, NoChain};
 use crate::evidence::{Basis, Cure, Due, Finality, Line, Need, choice, cite, look_at, not_known};
@@ -22,6 +23,7 @@ pub(crate) fn gates(on: Ground<'_>) -> Vec<Line> {
     items.extend(service_screen(family, facts));
     items.extend(relocked(family, facts));
     items.extend(build(on));
+    items.extend(room_for_chain(on));
     items.extend(toggle(family, facts, now));
     items.extend(token(on));
     items.extend(answers(family, facts));
@@ -86,6 +88,14 @@ fn relocked(family: &Family, facts: &Facts) -> Option<Line> {
             "Was it unlocked before and locked again?",
         ),
     })
+}
+
+/// What is still to be fetched for the way from build to build has room where it is put (`Q11`).
+fn room_for_chain(on: Ground<'_>) -> Option<Line> {
+    let (family, facts) = (on.family(), on.of.facts);
+    let chain = builds::gate(family, facts, None).chain(on.end)?;
+    let missing = chain.missing.iter().filter_map(|name| family.package(name));
+    room(missing, facts)
 }
 
 fn build(on: Ground<'_>) -> Option<Line> {

@@ -1,6 +1,7 @@
 //! Lines that several kinds share.
 
 pub(super) mod body;
+pub(crate) mod card;
 pub(super) mod copies;
 pub(super) mod foreign;
 pub(crate) mod gates;
