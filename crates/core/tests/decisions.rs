@@ -339,11 +339,15 @@ proptest! {
         let before = judged(&families[&codename], &facts(&known), AT_HAND);
         if before.verdict == Verdict::Ready {
             prop_assert!(before.lines.iter().all(Line::is_met));
-            // What it is recognised by is asked of nobody; it only must not contradict. Without a supply it is the
-            // charge that counts.
-            let optional = [FactKey::ModelCode, FactKey::Codename, FactKey::Region, FactKey::FedBy];
+            // What it is recognised by is asked of nobody; it only must not contradict. Of two that stand in for one
+            // another either is enough.
+            let halves = [(FactKey::Battery, FactKey::FedBy), (FactKey::Accounts, FactKey::OwnerLogin)];
+            let is_half = halves.iter().any(|(one, other)| {
+                (key == *one && known.contains_key(other)) || (key == *other && known.contains_key(one))
+            });
+            let optional = [FactKey::ModelCode, FactKey::Codename, FactKey::Region];
             let rests = before.lines.iter().any(|line| cited(line).contains(&key));
-            let rests = rests && !optional.contains(&key);
+            let rests = rests && !is_half && !optional.contains(&key);
             known.remove(&key);
             let after = judged(&families[&codename], &facts(&known), AT_HAND);
             prop_assert!(!rests || after.verdict != Verdict::Ready, "{:?} gone, still ready", key);
