@@ -2,14 +2,14 @@
 import { ESLint } from 'eslint';
 
 const TRIED = [
-  ['src/features/run/words.ts', "import '../backups/BackupsPage';", true],
-  ['src/features/run/words.ts', "import '../../features/backups/BackupsPage';", true],
-  ['src/features/run/words.ts', "import '../../app/actions';", true],
-  ['src/features/run/words.ts', "import '@mui/material/Button';", true],
-  ['src/features/run/words.ts', "import '@mui/material/Checkbox';", true],
-  ['src/features/run/words.ts', "import '@mui/material';", true],
-  ['src/features/run/words.ts', "import '../../ui/format';", false],
-  ['src/features/run/words.ts', "import './strings';", false],
+  ['src/features/run/strings.ts', "import '../backups/BackupsPage';", true],
+  ['src/features/run/strings.ts', "import '../../features/backups/BackupsPage';", true],
+  ['src/features/run/strings.ts', "import '../../app/actions';", true],
+  ['src/features/run/strings.ts', "import '@mui/material/Button';", true],
+  ['src/features/run/strings.ts', "import '@mui/material/Checkbox';", true],
+  ['src/features/run/strings.ts', "import '@mui/material';", true],
+  ['src/features/run/strings.ts', "import '../../ui/format';", false],
+  ['src/features/run/strings.ts', "import './strings';", false],
   ['src/app/Frame.tsx', "import '../features/run/RunPage';", true],
   ['src/app/router.tsx', "import '../features/run/RunScreen';", true],
   ['src/app/router.tsx', "import '../features/run/RunPage';", false],

@@ -78,7 +78,7 @@ pub struct Battery {
 }
 
 /// Whether the charge suffices.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum BatteryVerdict {
     /// Enough.

@@ -305,9 +305,9 @@ struct Shown {
 }
 
 /// How a line stands, in a word.
-#[derive(Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
-enum LineState {
+pub enum LineState {
     /// It is so.
     Met,
     /// It is known to be otherwise.

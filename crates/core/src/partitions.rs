@@ -35,7 +35,7 @@ pub struct Described {
 }
 
 /// How table and family file agree about a partition.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Listing {
     /// Listed, same size.

@@ -5,6 +5,7 @@ use serde::Serialize;
 
 use crate::evidence::Line;
 use crate::goal::{Goal, GoalKind};
+use crate::permission::sentence;
 use crate::plan::due::in_the_way;
 use crate::plan::{NoPlan, Reach, Sheet};
 use crate::rule::Rule;
@@ -51,6 +52,8 @@ pub struct Judged {
     pub no_returns: u32,
     /// Whether its sheet leads to a look for now, and is planned on from what is seen there.
     pub to_a_look: bool,
+    /// All of that in a line: how it stands, and what it costs.
+    pub said: String,
 }
 
 /// Judges a goal by the sheet that was found for it, and what must be there before that begins.
@@ -59,9 +62,11 @@ pub fn judge(goal: Goal, found: Result<&Sheet, &NoPlan>, before: &[Line]) -> Jud
     let sheet = match found {
         Ok(sheet) => sheet,
         Err(why) => {
+            let because = sentence(&why.to_string());
             return Judged {
+                said: format!("No way: {because}"),
                 prospect: Prospect::NoWay {
-                    because: sentence(&why.to_string()),
+                    because,
                     rule: None,
                 },
                 kind: goal.kind(),
@@ -80,8 +85,19 @@ pub fn judge(goal: Goal, found: Result<&Sheet, &NoPlan>, before: &[Line]) -> Jud
             .steps
             .iter()
             .any(|step| step.permitted && step.act.part().is_some());
+    // A goal that changes something, and whose sheet leads to it and changes nothing, is reached: what is left
+    // leads back.
+    let is_there = goal.kind() == GoalKind::Changes
+        && sheet.steps.iter().all(|step| !step.permitted)
+        && sheet.reach != Reach::FirstLook
+        && sheet.why_not.is_empty();
+    let prospect = match is_there {
+        true => Prospect::ThereAlready,
+        false => prospect(sheet, before),
+    };
     Judged {
-        prospect: prospect(sheet, before),
+        said: said(&prospect, sheet),
+        prospect,
         kind: match is_changed {
             true => GoalKind::Changes,
             false => goal.kind(),
@@ -91,6 +107,41 @@ pub fn judge(goal: Goal, found: Result<&Sheet, &NoPlan>, before: &[Line]) -> Jud
         wipes: head.wipes,
         no_returns: head.no_returns,
         to_a_look: sheet.reach == Reach::FirstLook,
+    }
+}
+
+/// How it stands and what it costs, in a line.
+fn said(prospect: &Prospect, sheet: &Sheet) -> String {
+    let head = &sheet.head;
+    let seconds = head.hands_on_seconds + head.waiting_seconds;
+    let counted = |count: u32, one: &str| match count {
+        0 => None,
+        1 => Some(format!("1 {one}")),
+        many => Some(format!("{many} {one}s")),
+    };
+    let time = match seconds {
+        0..60 => format!("{seconds} s"),
+        _ => format!("{} min", seconds.div_ceil(60)),
+    };
+    let costs: Vec<String> = [
+        Some(time),
+        counted(head.wipes, "wipe"),
+        counted(head.no_returns, "step").map(|steps| format!("{steps} without return")),
+        (sheet.reach == Reach::FirstLook).then(|| "to a look first, then on".to_owned()),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
+    let costs = costs.join(", ");
+    match prospect {
+        Prospect::ThereAlready => "There already.".to_owned(),
+        Prospect::Open => format!("Open: {costs}."),
+        Prospect::After { things, first } => {
+            let first = first.trim_end_matches('.');
+            let things = counted(*things, "thing").unwrap_or_default();
+            format!("After {things} ({first}): {costs}.")
+        }
+        Prospect::NoWay { because, .. } => format!("No way: {because}"),
     }
 }
 
@@ -118,12 +169,6 @@ fn prospect(sheet: &Sheet, before: &[Line]) -> Prospect {
             first: first.text.clone(),
         },
     }
-}
-
-fn sentence(text: &str) -> String {
-    let mut chars = text.chars();
-    let first = chars.next().map(|first| first.to_uppercase().to_string());
-    format!("{}{}.", first.unwrap_or_default(), chars.as_str())
 }
 
 #[cfg(test)]

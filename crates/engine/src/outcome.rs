@@ -4,7 +4,7 @@ use serde::Serialize;
 use veritope_wire::Label;
 
 /// How a step ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum StepResult {
     /// The device is as the step should leave it.

@@ -62,6 +62,8 @@ pub struct JobProgress {
     pub done_bytes: u64,
     /// Bytes in all.
     pub total_bytes: u64,
+    /// The share that is moved, in thousandths; all of it at the end.
+    pub permille: u64,
     /// Bytes a second, over the whole job.
     pub bytes_per_second: u64,
     /// Seconds left at that rate, once there is one.

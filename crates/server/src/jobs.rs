@@ -359,6 +359,12 @@ impl Watcher for JobWatcher<'_> {
                 what: moving.what.clone(),
                 done_bytes: moving.done_bytes,
                 total_bytes: moving.total_bytes,
+                permille: (moving
+                    .done_bytes
+                    .min(moving.total_bytes)
+                    .saturating_mul(1000))
+                .checked_div(moving.total_bytes)
+                .unwrap_or(1000),
                 bytes_per_second: rate,
                 seconds_left: left.checked_div(rate),
             });

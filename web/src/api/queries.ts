@@ -111,6 +111,13 @@ export const rulesQuery = () =>
     staleTime: Infinity,
   });
 
+export const wordsQuery = () =>
+  queryOptions({
+    queryKey: ['words'],
+    queryFn: ({ signal }) => unwrap(client.GET('/api/words', { signal })),
+    staleTime: Infinity,
+  });
+
 export const familiesQuery = () =>
   queryOptions({
     queryKey: ['bench', 'families'],

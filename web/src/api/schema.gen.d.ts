@@ -947,6 +947,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Words for what answers tell by its kind alone. */
+        get: operations["words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1332,6 +1349,8 @@ export interface components {
             is: "image";
             /** @description Whether place or length were other ones then. */
             moved: boolean;
+            /** @description How it compares with the base, in words. */
+            said: string;
             /** @description First digits of its digest. */
             short: string;
             /**
@@ -2233,6 +2252,11 @@ export interface components {
             done_bytes: number;
             /**
              * Format: int64
+             * @description The share that is moved, in thousandths; all of it at the end.
+             */
+            permille: number;
+            /**
+             * Format: int64
              * @description Seconds left at that rate, once there is one.
              */
             seconds_left?: number | null;
@@ -2306,6 +2330,8 @@ export interface components {
             no_returns: number;
             /** @description How it stands. */
             prospect: components["schemas"]["Prospect"];
+            /** @description All of that in a line: how it stands, and what it costs. */
+            said: string;
             /** @description Whether its sheet leads to a look for now, and is planned on from what is seen there. */
             to_a_look: boolean;
             /**
@@ -2784,6 +2810,11 @@ export interface components {
             act: string;
             /** @description The keys that are down, in words. */
             keys: string[];
+            /**
+             * @description Where it begins and ends on the score, in thousandths of its length: short phases stay legible, long ones
+             *     do not push them off.
+             */
+            score: number[];
             /** @description Then, at the cue. */
             then: string;
             /** @description Until what. */
@@ -3871,6 +3902,69 @@ export interface components {
             step: number;
             /** @description Which wipe it is. */
             wipe: components["schemas"]["Wipe"];
+        };
+        /** @description The words, by what they are for and by the id in answers. */
+        WordBook: {
+            /** @description What the charge is good for (`U7`). */
+            battery: {
+                [key: string]: string;
+            };
+            /** @description Where the cable is (`N4`). */
+            cable: {
+                [key: string]: string;
+            };
+            /** @description What ends a phase, where there is little room; seconds are counted. */
+            cue: {
+                [key: string]: string;
+            };
+            /** @description A key. */
+            key: {
+                [key: string]: string;
+            };
+            /** @description How much a finding weighs. */
+            level: {
+                [key: string]: string;
+            };
+            /** @description How a line stands. */
+            line: {
+                [key: string]: string;
+            };
+            /** @description How the family's list and the unit's own table agree. */
+            listing: {
+                [key: string]: string;
+            };
+            /** @description How something comes out. */
+            outcome: {
+                [key: string]: string;
+            };
+            /** @description How a link stands. */
+            presence: {
+                [key: string]: string;
+            };
+            /** @description How a step ended. */
+            result: {
+                [key: string]: string;
+            };
+            /** @description What a partition is there for. */
+            role: {
+                [key: string]: string;
+            };
+            /** @description Who says so. */
+            source: {
+                [key: string]: string;
+            };
+            /** @description The same, where there is little room. */
+            source_short: {
+                [key: string]: string;
+            };
+            /** @description A copy, or what lies on the unit. */
+            trust: {
+                [key: string]: string;
+            };
+            /** @description What a wipe takes. */
+            wipe: {
+                [key: string]: string;
+            };
         };
         /**
          * @description How much bytes are worth, the least first.
@@ -5784,6 +5878,33 @@ export interface operations {
                 };
                 content: {
                     "text/calendar": string;
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordBook"];
                 };
             };
             default: {

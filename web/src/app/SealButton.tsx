@@ -8,7 +8,8 @@ import type { Api } from '../api/client';
 import { CureLink } from '../ui/CureLink';
 import { RuleMark } from '../ui/RuleMark';
 import { StateShape } from '../ui/shapes';
-import { itemShape, itemWord } from '../ui/words';
+import { itemShape } from '../ui/stateShapes';
+import { useWords } from '../ui/wordBook';
 
 export type SealButtonProps = { tag: Api<'UnitTag'> };
 
@@ -122,6 +123,7 @@ export function SealButton({ tag }: SealButtonProps) {
 }
 
 function SealList({ tag, onLeave }: { tag: Api<'UnitTag'>; onLeave: () => void }) {
+  const itemWord = useWords('line');
   return (
     <>
       <Typography variant="h2" gutterBottom>

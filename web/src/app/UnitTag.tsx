@@ -5,8 +5,9 @@ import { Link } from 'react-router';
 
 import { unitQuery } from '../api/queries';
 import type { Api } from '../api/client';
-import { percent } from '../ui/format';
-import { linkStanding } from '../ui/words';
+import { onWall } from '../api/clock';
+import { clockOf, percent } from '../ui/format';
+import { useWords } from '../ui/wordBook';
 import { JobTray } from './JobTray';
 import { SealButton } from './SealButton';
 
@@ -53,6 +54,9 @@ export function UnitTag({ unit }: UnitTagProps) {
 }
 
 function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
+  const linkWords = useWords('presence');
+  const { presence, since } = tag.link;
+  const isGone = presence !== 'ready' && presence !== 'by-hand' && since != null;
   return (
     <>
       <Box sx={{ minWidth: 0 }}>
@@ -82,7 +86,9 @@ function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
       />
       <TagField
         name="Link"
-        value={linkStanding(tag.link)}
+        value={
+          isGone ? `${linkWords(presence)}, since ${clockOf(onWall(since))}` : linkWords(presence)
+        }
         isKnown={tag.link.presence === 'ready'}
         hideable
       />

@@ -13,7 +13,7 @@ export function ByteProgress({ progress }: ByteProgressProps) {
     <Box>
       <LinearProgress
         variant="determinate"
-        value={Math.min(100, (100 * progress.done_bytes) / Math.max(1, progress.total_bytes))}
+        value={progress.permille / 10}
         aria-label={progress.what}
         sx={{ my: 1 }}
       />

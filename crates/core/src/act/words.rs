@@ -15,7 +15,7 @@ pub enum Reversibility {
 }
 
 /// Where the cable is during a step (`N4`).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Cable {
     /// In, and it stays in.

@@ -215,6 +215,7 @@ mod tests {
             trust: Trust::Verified,
             moved: false,
             short: String::new(),
+            said: String::new(),
         }
     }
 

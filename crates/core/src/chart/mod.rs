@@ -20,7 +20,7 @@ pub const MOST_CAPTURES: usize = 10;
 pub const TICKS: u64 = 64;
 
 /// How well a shown image is kept.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Trust {
     /// On the unit itself, as last read.
@@ -84,6 +84,8 @@ pub enum Cell {
         moved: bool,
         /// First digits of its digest.
         short: String,
+        /// How it compares with the base, in words.
+        said: String,
     },
 }
 
@@ -165,6 +167,25 @@ pub fn chart(own: &[Described], live: ColumnInput, captures: Vec<ColumnInput>) -
     }
 }
 
+/// A cell in words, for whoever does not see it.
+fn said(step: usize, ticks: usize, moved: bool) -> String {
+    let content = if step == 0 {
+        "as the base".to_owned()
+    } else {
+        let parts = usize::try_from(TICKS).unwrap_or(usize::MAX);
+        format!(
+            "other content {step}, {} % of its parts differ",
+            (ticks * 100 + parts / 2) / parts
+        )
+    };
+    let moved = if moved {
+        ", place or length differ"
+    } else {
+        ""
+    };
+    format!("{content}{moved}")
+}
+
 /// The newest capture of which anything was verified and nothing is damaged; else the unit itself.
 fn base(inputs: &[ColumnInput]) -> usize {
     let trusts = |input: &ColumnInput, wanted: Trust| {
@@ -212,12 +233,14 @@ fn row(label: &Label, inputs: &[ColumnInput], base: usize) -> Vec<Cell> {
                     .iter()
                     .position(|other| other == digest)
                     .map_or(0, |at| at + 1);
+                let ticks = match base {
+                    Some((_, of)) if step > 0 => ticks(frames, of),
+                    _ => Vec::new(),
+                };
                 Cell::Image {
+                    said: said(step, ticks.len(), *moved),
                     step: u32::try_from(step).unwrap_or(u32::MAX),
-                    ticks: match base {
-                        Some((_, of)) if step > 0 => ticks(frames, of),
-                        _ => Vec::new(),
-                    },
+                    ticks,
                     trust: *trust,
                     moved: *moved,
                     short: digest.short(),

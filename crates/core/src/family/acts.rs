@@ -256,7 +256,9 @@ pub struct RelockAct {
 }
 
 /// A wipe by its name (JOB, *Terms*).
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Wipe {
     /// Loses apps and settings.

@@ -167,7 +167,9 @@ pub enum PhaseKind {
 }
 
 /// What ends a phase.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Cue {
     /// The screen goes black.
@@ -236,6 +238,9 @@ pub struct PhaseSaid {
     pub then: String,
     /// The keys that are down, in words.
     pub keys: Vec<&'static str>,
+    /// Where it begins and ends on the score, in thousandths of its length: short phases stay legible, long ones
+    /// do not push them off.
+    pub score: [u32; 2],
 }
 
 impl Phase {
@@ -316,6 +321,8 @@ impl Phase {
             ),
         };
         PhaseSaid {
+            // All of it, where it stands alone.
+            score: [0, 1000],
             act,
             until,
             then,
@@ -324,14 +331,24 @@ impl Phase {
     }
 }
 
+/// The least length of a phase on the score, and the seconds from which on it grows no more.
+const LEAST_LENGTH: u32 = 3;
+const MOST_SECONDS: u32 = 15;
+
 /// All phases in words, each with what stays down from the one before.
 #[must_use]
 pub fn said(phases: &[Phase]) -> Vec<PhaseSaid> {
     let mut down: Vec<Key> = Vec::new();
+    let length = |phase: &Phase| LEAST_LENGTH + phase.seconds.min(MOST_SECONDS);
+    let whole: u32 = phases.iter().map(length).sum();
+    let mut at = 0;
     phases
         .iter()
         .map(|phase| {
-            let said = phase.said(&down);
+            let mut said = phase.said(&down);
+            let end = at + length(phase);
+            said.score = [at, end].map(|one| one * 1000 / whole.max(1));
+            at = end;
             down = phase
                 .keys
                 .iter()

@@ -32,7 +32,7 @@ pub enum OutlookOf {
 }
 
 /// How it comes out.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Outcome {
     /// Nothing is in the way.

@@ -6,7 +6,7 @@ use veritope_wire::BenchTime;
 use veritope_wire::link::{Epoch, Listed};
 
 /// How a unit's link stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum LinkPresence {
     /// It answers.

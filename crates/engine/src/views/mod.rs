@@ -6,6 +6,7 @@ mod error;
 mod may;
 mod seen;
 mod types;
+mod words;
 
 use std::sync::Arc;
 
@@ -42,6 +43,7 @@ pub use types::{
     RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
     Wait,
 };
+pub use words::{WordBook, words};
 
 /// What screens show.
 pub struct Views {

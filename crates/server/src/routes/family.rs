@@ -5,6 +5,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use serde::{Deserialize, Serialize};
 use veritope_core::rule::{self, RuleLine};
+use veritope_engine::views::WordBook;
 use veritope_engine::{FamilyChecked, FamilyLine, FamilyPage};
 use veritope_wire::RequestId;
 
@@ -24,6 +25,12 @@ pub(crate) async fn list(State(app): State<App>) -> Result<Json<Vec<FamilyLine>>
 #[utoipa::path(get, path = "/api/rules", operation_id = "rules", responses((status = 200, body = Vec<RuleLine>), (status = "default", body = Problem)))]
 pub(crate) async fn rules() -> Json<Vec<RuleLine>> {
     Json(rule::lines())
+}
+
+/// Words for what answers tell by its kind alone.
+#[utoipa::path(get, path = "/api/words", operation_id = "words", responses((status = 200, body = WordBook), (status = "default", body = Problem)))]
+pub(crate) async fn words() -> Json<WordBook> {
+    Json(veritope_engine::views::words())
 }
 
 /// One family as a page to read, with its text.

@@ -122,6 +122,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(notes::wait_calendar))
         .routes(routes!(notes::trust_clock))
         .routes(routes!(family::rules))
+        .routes(routes!(family::words))
         .routes(routes!(family::list, family::keep))
         .routes(routes!(family::page, family::drop))
         .routes(routes!(family::file))

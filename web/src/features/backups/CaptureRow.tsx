@@ -7,7 +7,8 @@ import { ago, dayOf, exactOf, mib } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
-import { trustShape, trustWords } from '../../ui/words';
+import { trustShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { CaptureInside } from './CaptureInside';
 import { useCopyWork } from './useBackupJob';
 import { Button } from '../../ui/Button';
@@ -24,6 +25,7 @@ export type CaptureRowProps = {
 
 /** A capture with its copies: where each lies, when it was read back, what can be done. */
 export function CaptureRow({ unit, capture, isFirst, onRestore, children }: CaptureRowProps) {
+  const trustWords = useWords('trust');
   const now = useNow(30_000);
   const work = useCopyWork(unit);
   const [isOpen, setOpen] = useState(false);

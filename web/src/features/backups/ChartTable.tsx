@@ -7,11 +7,13 @@ import TableRow from '@mui/material/TableRow';
 import type { Api } from '../../api/client';
 import { clockOf, dayOf, mib } from '../../ui/format';
 import { cellWords } from './cells';
+import { useWords } from '../../ui/wordBook';
 
 export type ChartTableProps = { chart: Api<'Chart'> };
 
 /** The core chart as a table: the same cells, in words. */
 export function ChartTable({ chart }: ChartTableProps) {
+  const trustWords = useWords('trust');
   return (
     <Table size="small" aria-label="Partitions over time">
       <TableHead>
@@ -37,7 +39,9 @@ export function ChartTable({ chart }: ChartTableProps) {
               {mib(row.length_bytes)}
             </TableCell>
             {row.cells.map((cell, index) => (
-              <TableCell key={chart.columns[index]?.capture ?? 'live'}>{cellWords(cell)}</TableCell>
+              <TableCell key={chart.columns[index]?.capture ?? 'live'}>
+                {cellWords(cell, trustWords)}
+              </TableCell>
             ))}
           </TableRow>
         ))}

@@ -6,6 +6,7 @@ import { clockOf, dayOf, mib } from '../../ui/format';
 import { ChartCell } from './ChartCell';
 import { cellWords } from './cells';
 import { WORDS } from './strings';
+import { useWords } from '../../ui/wordBook';
 
 export type CoreChartProps = {
   chart: Api<'Chart'>;
@@ -21,6 +22,7 @@ const WIDEST = 900;
 
 /** What lies where, seen over time: partitions down, the unit and its captures across. */
 export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChartProps) {
+  const trustWords = useWords('trust');
   const [cursor, setCursor] = useState({ row: 0, column: 0 });
   const { layout } = chart;
   const at = chart.rows[cursor.row];
@@ -50,7 +52,7 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
   const said =
     at === undefined || cell === undefined
       ? ''
-      : `${at.label}, ${columnWords(chart, cursor.column)}: ${cellWords(cell)}`;
+      : `${at.label}, ${columnWords(chart, cursor.column)}: ${cellWords(cell, trustWords)}`;
   return (
     <Box sx={{ overflowX: 'auto' }}>
       <Box

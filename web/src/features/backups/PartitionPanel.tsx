@@ -5,7 +5,7 @@ import type { Api } from '../../api/client';
 import { hex, mib } from '../../ui/format';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
-import { listingWords, roleWords } from '../../ui/words';
+import { useWords } from '../../ui/wordBook';
 
 export type PartitionPanelProps = { row: Api<'CoverageRow'> };
 
@@ -24,6 +24,8 @@ function keepingShape(kept: Api<'Keeping'>): ShapeKind {
 
 /** The chosen partition: what it is, how it is kept, what is missing. */
 export function PartitionPanel({ row }: PartitionPanelProps) {
+  const roleWords = useWords('role');
+  const listingWords = useWords('listing');
   return (
     <Box>
       <Typography variant="h2" sx={{ typography: 'code', fontSize: '1.25rem', fontWeight: 700 }}>

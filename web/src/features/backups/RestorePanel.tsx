@@ -62,9 +62,6 @@ export function RestorePanel({ unit, capture, take, title, onClose }: RestorePan
               (label) =>
                 chosen[label] ?? plan.rows.some((row) => row.label === label && row.suggested),
             );
-            const bytes = plan.rows
-              .filter((row) => wanted.includes(row.label))
-              .reduce((sum, row) => sum + row.bytes, 0);
             return (
               <>
                 <Box ref={intoView} sx={{ scrollMarginTop: 120 }} />
@@ -104,7 +101,7 @@ export function RestorePanel({ unit, capture, take, title, onClose }: RestorePan
                         ? 'Nothing differs that may be put back.'
                         : wanted.length === 0
                           ? 'Choose what is to be put back.'
-                          : `${wanted.join(', ')}: ${mib(bytes)} will be written.`}
+                          : `${wanted.join(', ')} will be written.`}
                   </Typography>
                 </Box>
               </>

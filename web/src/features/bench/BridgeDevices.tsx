@@ -7,7 +7,7 @@ import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { foundQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { Panel } from '../../ui/Panel';
-import { linkWords } from '../../ui/words';
+import { useWords } from '../../ui/wordBook';
 import { KnownDevice } from './KnownDevice';
 import { UnitForm } from './UnitForm';
 import { WORDS } from './strings';
@@ -22,6 +22,7 @@ export type BridgeDevicesProps = {
 
 /** What a bridge offers and the bench doesn't have yet. */
 export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
+  const linkWords = useWords('presence');
   const query = useQuery(foundQuery(bridge.id));
   const note = useMayNoteOnBench();
   const [chosen, setChosen] = useState<string | undefined>();

@@ -4,7 +4,7 @@ import Typography from '@mui/material/Typography';
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
 import { ProblemNote } from '../../ui/ProblemNote';
-import { linkWords } from '../../ui/words';
+import { useWords } from '../../ui/wordBook';
 import { Button } from '../../ui/Button';
 import { useMayNoteOnBench } from '../../ui/useMay';
 
@@ -12,6 +12,7 @@ export type KnownDeviceProps = { bridge: string; device: Api<'FoundDevice'> };
 
 /** A device that is a unit of this bench, as its identifiers tell: it can be linked. */
 export function KnownDevice({ bridge, device }: KnownDeviceProps) {
+  const linkWords = useWords('presence');
   const note = useMayNoteOnBench();
   const known = device.recognised;
   const link = useChange((unit: string) =>

@@ -8,7 +8,8 @@ import type { Api } from '../../api/client';
 import { left, percent, untilOf } from '../../ui/format';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
-import { linkWords, verdictShape } from '../../ui/words';
+import { verdictShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { WORDS } from './strings';
 import { LinkButton } from '../../ui/LinkButton';
 
@@ -18,6 +19,7 @@ const NARROW = '@media (max-width: 899px)';
 
 /** A unit: what it is, what is judged, what it waits for, what is next. */
 export function UnitRow({ unit, isFirst, isLast }: UnitRowProps) {
+  const linkWords = useWords('presence');
   const { presence } = unit.link;
   const link =
     presence === 'by-hand'

@@ -7,13 +7,14 @@ import TableRow from '@mui/material/TableRow';
 import type { Api } from '../../api/client';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
-import { roleWords } from '../../ui/words';
+import { useWords } from '../../ui/wordBook';
 import { WORDS } from './strings';
 
 export type GuidePartitionsProps = { partitions: Api<'GuidePartition'>[] };
 
 /** The partitions of a family. */
 export function GuidePartitions({ partitions }: GuidePartitionsProps) {
+  const roleWords = useWords('role');
   if (partitions.length === 0) return null;
   const hasAreas = partitions.some((part) => part.area > 0);
   return (

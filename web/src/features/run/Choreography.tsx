@@ -8,8 +8,8 @@ import { useNow } from '../../ui/useNow';
 import { ScoreChart } from './ScoreChart';
 import { SCORE } from './strings';
 import { sound, useChoreography } from './useChoreography';
-import { keyWords } from './words';
 import { ShowButton } from '../../ui/ShowButton';
+import { useWords } from '../../ui/wordBook';
 
 export type ChoreographyProps = {
   phases: Api<'Phase'>[];
@@ -20,6 +20,7 @@ export type ChoreographyProps = {
 
 /** What both hands do, as a timed score that is followed without touching the computer. */
 export function Choreography({ phases, said, isAway }: ChoreographyProps) {
+  const keyWords = useWords('key');
   const { beat, cue, again, countIn } = useChoreography(phases, isAway);
   const [isSounding, setSounding] = useState(false);
   const now = useNow(100);
@@ -129,7 +130,11 @@ export function Choreography({ phases, said, isAway }: ChoreographyProps) {
           <b>{phase.missed}</b> {phase.retry}
         </Typography>
       )}
-      <ScoreChart phases={phases} at={beat.is === 'phase' ? { index, share } : undefined} />
+      <ScoreChart
+        phases={phases}
+        said={said}
+        at={beat.is === 'phase' ? { index, share } : undefined}
+      />
     </Box>
   );
 }

@@ -9,7 +9,8 @@ import { doctorQuery } from '../../api/queries';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
-import { itemShape, itemWord } from '../../ui/words';
+import { itemShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { WORDS } from './strings';
 import { ShowButton } from '../../ui/ShowButton';
 
@@ -17,6 +18,7 @@ export type ConnectionSectionProps = { unit: string };
 
 /** What lies between this program and the unit, looked at before anything that can't be undone. */
 export function ConnectionSection({ unit }: ConnectionSectionProps) {
+  const itemWord = useWords('line');
   const { data: lines, error, isFetching, refetch } = useQuery(doctorQuery(unit));
   return (
     <Section

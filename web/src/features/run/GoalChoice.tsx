@@ -6,7 +6,6 @@ import Typography from '@mui/material/Typography';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
-import { counted, duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
@@ -99,40 +98,17 @@ function GoalLine({ goal, note }: GoalLineProps) {
       <Box sx={{ display: 'flex', gap: 1, py: 1 }}>
         {judged != null && <StateShape kind={SHAPES[judged.prospect.is]} size={18} />}
         <Typography variant="body2" component="div" sx={{ color: 'text.secondary' }}>
-          {judged != null && <Standing judged={judged} />} {goal.good_for}
+          {judged != null && (
+            <Box component="span" sx={{ color: 'text.primary' }}>
+              {judged.said}{' '}
+              {judged.prospect.is === 'no-way' && judged.prospect.rule != null && (
+                <RuleMark id={judged.prospect.rule} />
+              )}
+            </Box>
+          )}{' '}
+          {goal.good_for}
         </Typography>
       </Box>
     </Box>
   );
-}
-
-/** In words: there already, open, after how many things, or no way and why. */
-function Standing({ judged }: { judged: Api<'Judged'> }) {
-  const { prospect } = judged;
-  return (
-    <Box component="span" sx={{ color: 'text.primary' }}>
-      {prospect.is === 'there-already' && 'There already.'}
-      {prospect.is === 'open' && `Open: ${costs(judged)}.`}
-      {prospect.is === 'after' &&
-        `After ${counted(prospect.things, 'thing', 'things')} (${prospect.first.replace(/\.$/, '')}): ${costs(judged)}.`}
-      {prospect.is === 'no-way' && (
-        <>
-          No way: {prospect.because} {prospect.rule != null && <RuleMark id={prospect.rule} />}
-        </>
-      )}
-    </Box>
-  );
-}
-
-function costs(judged: Api<'Judged'>): string {
-  const seconds = judged.hands_on_seconds + judged.waiting_seconds;
-  return [
-    seconds < 60 ? duration(seconds) : `${Math.ceil(seconds / 60)} min`,
-    judged.wipes > 0 && counted(judged.wipes, 'wipe', 'wipes'),
-    judged.no_returns > 0 &&
-      counted(judged.no_returns, 'step without return', 'steps without return'),
-    judged.to_a_look && 'to a look first, then on',
-  ]
-    .filter(Boolean)
-    .join(', ');
 }

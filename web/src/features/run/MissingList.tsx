@@ -5,12 +5,14 @@ import type { Api } from '../../api/client';
 import { CureLink } from '../../ui/CureLink';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
-import { itemShape, itemWord } from '../../ui/words';
+import { itemShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 
 export type MissingListProps = { unit: string; items: Api<'Line'>[] };
 
 /** Why the seal withholds a step: each missing piece with the way to it. */
 export function MissingList({ unit, items }: MissingListProps) {
+  const itemWord = useWords('line');
   const missing = items.filter((item) => item.state !== 'met');
   if (missing.length === 0) return null;
   return (

@@ -3,7 +3,7 @@ import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
 import { counted, duration } from '../../ui/format';
-import { cableWords, wipeWords } from './words';
+import { useWords } from '../../ui/wordBook';
 
 export type PaperSheetProps = {
   nickname: string;
@@ -12,6 +12,8 @@ export type PaperSheetProps = {
 
 /** The sheet as it lies beside the unit: boxes to tick, hands, what is seen, when to worry. Seen on paper only. */
 export function PaperSheet({ nickname, preview }: PaperSheetProps) {
+  const wipeWords = useWords('wipe');
+  const cableWords = useWords('cable');
   const open = preview.preparations.filter((line) => line.state !== 'met');
   const { sheet } = preview;
   return (

@@ -6,12 +6,14 @@ import TableRow from '@mui/material/TableRow';
 
 import type { Api } from '../../api/client';
 import { hex, mib } from '../../ui/format';
-import { listingWords, roleWords } from '../../ui/words';
+import { useWords } from '../../ui/wordBook';
 
 export type PartitionTableProps = { rows: Api<'Described'>[] };
 
 /** The partitions in disk order. */
 export function PartitionTable({ rows }: PartitionTableProps) {
+  const roleWords = useWords('role');
+  const listingWords = useWords('listing');
   return (
     <Table size="small" aria-label="Partitions">
       <TableHead>

@@ -1,10 +1,12 @@
 import Box from '@mui/material/Box';
 
 import type { Api } from '../../api/client';
-import { cueWords, keyWords } from './words';
+import { duration } from '../../ui/format';
+import { useWords } from '../../ui/wordBook';
 
 export type ScoreChartProps = {
   phases: Api<'Phase'>[];
+  said: Api<'PhaseSaid'>[];
   /** The phase that is on, and how far; before the first one none. */
   at: { index: number; share: number } | undefined;
 };
@@ -15,17 +17,19 @@ const ROW = 44;
 const TOP = 34;
 
 /** The phases as a score: a row for each key, time to the right, a bar while a key is down. */
-export function ScoreChart({ phases, at }: ScoreChartProps) {
+export function ScoreChart({ phases, said, at }: ScoreChartProps) {
+  const keyWords = useWords('key');
+  const cueWords = useWords('cue');
   const keys = [...new Set(phases.flatMap((phase) => phase.keys))];
   const hasCable = phases.some((phase) => phase.kind === 'cable-in' || phase.kind === 'cable-out');
   const rows = [...keys.map(keyWords), ...(hasCable ? ['cable'] : [])];
-  // Short phases stay legible, long ones do not push them off.
-  const lengths = phases.map((phase) => 3 + Math.min(phase.seconds, 15));
-  const whole = lengths.reduce((sum, length) => sum + length, 0);
-  const scale = (WIDTH - LEFT) / whole;
-  const starts = lengths.map(
-    (_, index) => LEFT + scale * lengths.slice(0, index).reduce((sum, one) => sum + one, 0),
-  );
+  const placeOf = (permille: number) => LEFT + ((WIDTH - LEFT) * permille) / 1000;
+  const spanOf = (index: number) => {
+    const [from = 0, to = 0] = said[index]?.score ?? [];
+    return { x: placeOf(from), width: placeOf(to) - placeOf(from) };
+  };
+  const here = at === undefined ? undefined : spanOf(at.index);
+  const head = here === undefined ? LEFT : here.x + here.width * (at?.share ?? 0);
   const height = TOP + rows.length * ROW + 6;
   return (
     <Box
@@ -62,8 +66,7 @@ export function ScoreChart({ phases, at }: ScoreChartProps) {
         </g>
       ))}
       {phases.map((phase, index) => {
-        const x = starts[index] ?? LEFT;
-        const width = (lengths[index] ?? 0) * scale;
+        const { x, width } = spanOf(index);
         const isNow = at?.index === index;
         const kind = isNow ? 'now' : 'bar';
         return (
@@ -107,20 +110,13 @@ export function ScoreChart({ phases, at }: ScoreChartProps) {
               strokeDasharray="3 4"
             />
             <text x={x + width - 6} y={20} textAnchor="end" fontSize={18}>
-              {cueWords(phase)}
+              {phase.cue === 'seconds' ? duration(phase.seconds) : cueWords(phase.cue)}
             </text>
           </g>
         );
       })}
       {at !== undefined && (
-        <line
-          x1={(starts[at.index] ?? LEFT) + (lengths[at.index] ?? 0) * scale * at.share}
-          x2={(starts[at.index] ?? LEFT) + (lengths[at.index] ?? 0) * scale * at.share}
-          y1={TOP - 10}
-          y2={height}
-          className="head"
-          strokeWidth={3}
-        />
+        <line x1={head} x2={head} y1={TOP - 10} y2={height} className="head" strokeWidth={3} />
       )}
     </Box>
   );

@@ -9,7 +9,8 @@ import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { CureLink } from '../../ui/CureLink';
 import { StateShape } from '../../ui/shapes';
-import { itemShape, itemWord } from '../../ui/words';
+import { itemShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { ConnectionSection } from './ConnectionSection';
 import { SheetHead } from './SheetHead';
 import { StepTable } from './StepTable';
@@ -28,6 +29,7 @@ export type SheetTableProps = {
 
 /** Everything that would be done, before any of it is. */
 export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
+  const itemWord = useWords('line');
   const top = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (isFresh) top.current?.scrollIntoView({ block: 'start' });

@@ -3,7 +3,7 @@ import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
-import { resultWords } from './words';
+import { useWords } from '../../ui/wordBook';
 
 export type StepLadderProps = { run: Api<'RunView'> };
 
@@ -24,6 +24,7 @@ const RESULT_SHAPES: Record<Api<'StepResult'>, ShapeKind> = {
 
 /** What was done, what is in hand, what is ahead. */
 export function StepLadder({ run }: StepLadderProps) {
+  const resultWords = useWords('result');
   const done: Rung[] = run.done.map((step) => ({
     id: step.began,
     title: step.title,

@@ -17,8 +17,8 @@ import { SightingChoice } from './SightingChoice';
 import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
 import { useAwake } from './useAwake';
-import { cableWords, wipeWords } from './words';
 import { Button } from '../../ui/Button';
+import { useWords } from '../../ui/wordBook';
 
 export type StepScreenProps = {
   unit: string;
@@ -29,6 +29,8 @@ export type StepScreenProps = {
 
 /** One step fills the screen: what to do, what may be seen, how long it takes. */
 export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
+  const wipeWords = useWords('wipe');
+  const cableWords = useWords('cable');
   const { step, state } = view;
   const isFinal = step.reversibility === 'no-return';
   useAwake();

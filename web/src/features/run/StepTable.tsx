@@ -8,12 +8,13 @@ import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
 import { duration } from '../../ui/format';
-import { wipeWords } from './words';
+import { useWords } from '../../ui/wordBook';
 
 export type StepTableProps = { steps: Api<'Step'>[] };
 
 /** The steps with their because; what can't be undone has a line of its own kind. */
 export function StepTable({ steps }: StepTableProps) {
+  const wipeWords = useWords('wipe');
   return (
     <Table aria-label="Steps">
       <TableHead>

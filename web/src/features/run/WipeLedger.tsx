@@ -4,12 +4,13 @@ import Typography from '@mui/material/Typography';
 import type { Api } from '../../api/client';
 import { Section } from '../../ui/Section';
 import { WORDS } from './strings';
-import { wipeWords } from './words';
+import { useWords } from '../../ui/wordBook';
 
 export type WipeLedgerProps = { ledger: Api<'Ledger'> };
 
 /** Every wipe ahead by its name: what it takes, what it leaves, what is switched on again after. */
 export function WipeLedger({ ledger }: WipeLedgerProps) {
+  const wipeWords = useWords('wipe');
   if (ledger.wipes.length === 0) return null;
   return (
     <Section title={WORDS.wiped}>

@@ -5,12 +5,14 @@ import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { ago, exactOf, untilOf } from '../../ui/format';
 import { useNow } from '../../ui/useNow';
-import { sourceShort, sourceWords } from '../../ui/words';
+import { useWords } from '../../ui/wordBook';
 
 export type FactReadingProps = { fact: Api<'FactEntry'> };
 
 /** How a fact reads: every live source with its age, or that nobody knows. */
 export function FactReading({ fact }: FactReadingProps) {
+  const sourceWords = useWords('source');
+  const sourceShort = useWords('source_short');
   const now = useNow(30_000);
   if (fact.rows.length === 0) {
     return <Typography color="text.secondary">not known</Typography>;

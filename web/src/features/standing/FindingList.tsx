@@ -7,7 +7,8 @@ import type { Api } from '../../api/client';
 import { RuleMark } from '../../ui/RuleMark';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
-import { findingShape, findingWord } from '../../ui/words';
+import { findingShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { IntakeDialog } from './IntakeDialog';
 import { WORDS } from './strings';
 import { ShowButton } from '../../ui/ShowButton';
@@ -20,6 +21,7 @@ export type FindingListProps = {
 
 /** What is odd about the facts themselves, the heaviest first. */
 export function FindingList({ unit, findings, facts }: FindingListProps) {
+  const findingWord = useWords('level');
   const [asked, setAsked] = useState<Api<'FactKey'>[] | undefined>();
   if (findings.length === 0) return null;
   return (

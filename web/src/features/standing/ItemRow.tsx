@@ -8,7 +8,8 @@ import { CureLink } from '../../ui/CureLink';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
-import { itemShape, itemWord, sourceWords } from '../../ui/words';
+import { itemShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { CheckControl } from './CheckControl';
 import { FactField } from './FactField';
 import { ShowButton } from '../../ui/ShowButton';
@@ -23,6 +24,8 @@ export type ItemRowProps = {
 
 /** One line of the evidence list, with what closes the gap right beneath. */
 export function ItemRow({ unit, item, facts, isNext }: ItemRowProps) {
+  const itemWord = useWords('line');
+  const sourceWords = useWords('source');
   const now = useNow(30_000);
   return (
     <Box

@@ -4,7 +4,8 @@ import Typography from '@mui/material/Typography';
 import type { Api } from '../../api/client';
 import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
-import { outcomeShape, outcomeWord } from '../../ui/words';
+import { outcomeShape } from '../../ui/stateShapes';
+import { useWords } from '../../ui/wordBook';
 import { ItemRow } from './ItemRow';
 import { OUTLOOK } from './strings';
 
@@ -16,6 +17,7 @@ export type OutlookListProps = {
 
 /** What else there is to say of the unit, beside the unlock. */
 export function OutlookList({ unit, outlook, facts }: OutlookListProps) {
+  const outcomeWord = useWords('outcome');
   return outlook.map((one) => (
     <Section key={one.of} title={OUTLOOK[one.of]}>
       <Box sx={{ display: 'flex', gap: 1.25, alignItems: 'start', mb: 1 }}>

@@ -6,7 +6,7 @@ import type { Api } from '../../api/client';
 import { counted, dayOf, left, untilOf } from '../../ui/format';
 import { StateShape } from '../../ui/shapes';
 import { useNow } from '../../ui/useNow';
-import { verdictShape } from '../../ui/words';
+import { verdictShape } from '../../ui/stateShapes';
 import { WORDS } from './strings';
 import { DownloadButton } from '../../ui/DownloadButton';
 import { LinkButton } from '../../ui/LinkButton';
