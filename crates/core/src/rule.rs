@@ -63,7 +63,7 @@ rules! {
         "Fixed partitions read twice and equal are kept as at rest; living ones are kept too, marked, and don't count: the system writes to them meanwhile.",
     Care: "Only devices that one owns or is asked to work on are worked on (JOB 14)."
         "A unit whose owner can't be named is not worked on. Identifiers are never altered and theft protection is never defeated; radio rules and local law apply, and a swollen or hot battery goes to somebody licensed.",
-    C1: "Done means that the tool's answer and the device's own new state agree, read again."
+    C1: "Done means that the tool's answer and the unit's own new state agree, read again."
         "A tool that reports success has been wrong often enough; the pair of before and after is kept.",
     C3: "What was changed for the work is put back, or stands open."
         "Power saving, a driver, a program that was stopped: on a computer that is used for other things nobody remembers it a week later.",
@@ -107,11 +107,11 @@ rules! {
         "It is a fact of the unit, not of its variant.",
     K7: "What works is checked once at intake, or nobody knows later what was lost."
         "Calls, data, wireless, camera, fingerprint, sensors, equipment ID, charging.",
-    L1: "The family's own command form first; the other only if the first is unknown to the device."
+    L1: "The family's own command form first; the other only if the first is unknown to the unit."
         "Any other refusal is a refusal.",
     L2: "A second stage for critical partitions only when the plan writes them."
         "Whether it is open already is asked first: opening it erases once more.",
-    L3: "After confirming, the state is read again from the device as evidence."
+    L3: "After confirming, the state is read again from the unit as evidence."
         "The cable stays in, and a lock that nobody has seen since is not known.",
     L4: "A wipe resets debugging."
         "The unlock switch only where the family keeps it in user data; once unlocked it shows as fixed on.",

@@ -83,7 +83,6 @@ fn from_the_bench_to_the_table_read() {
         bench
             .fill("Type Sanderling to consent", "Sanderling")
             .await?;
-        bench.click("I consent").await?;
         bench.click("Unlock the bootloader of Sanderling").await?;
         bench.sees("Its default answer: no").await?;
         bench.is_accessible().await?;
@@ -125,7 +124,6 @@ async fn captured(bench: &Bench) -> Outcome {
     bench
         .fill("Type Sanderling to consent", "Sanderling")
         .await?;
-    bench.click("I consent").await?;
     bench.click("Unlock the bootloader of Sanderling").await?;
     bench.sees("Its default answer: no").await?;
     bench.touch("sanderling", "Yes, unlock and erase").await?;
@@ -151,15 +149,17 @@ fn kept_written_wiped_and_brought_back() {
         bench.sees("persist: 1 of 2 copies read back.").await?;
         bench.is_accessible().await?;
         bench.shot("withheld").await?;
-        bench.click("To its copies").await?;
+        // What is missing is brought right there.
+        bench.click("Copy capture 1 to stick").await?;
+        bench.sees_not("The seal is closed for this step").await?;
+        bench.click("Backups").await?;
         bench.sees("What lies where").await?;
         bench.is_accessible().await?;
-        bench.click("Copy capture 1 to stick").await?;
         bench.sees("stick: read back, whole").await?;
         bench.buttons_have_names_of_their_own().await?;
         // The seal opens, and says why.
         bench
-            .run("document.querySelector('[aria-label^=\"Seal\"]').click()")
+            .run("document.querySelector('header [aria-haspopup=\"dialog\"]').click()")
             .await?;
         bench.sees("Open for: write the recovery.").await?;
         bench.sees("persist: 2 of 2 copies read back.").await?;
@@ -434,8 +434,7 @@ fn by_hand_from_first_use_to_a_recovery_running() {
             "not how, before consent"
         );
         bench.fill("Type Dunnock to consent", "Dunnock").await?;
-        bench.click("I consent").await?;
-        bench.click("Show me how").await?;
+        bench.click("I consent: show me how").await?;
         bench.sees("send the unlock command").await?;
         bench
             .click(

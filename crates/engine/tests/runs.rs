@@ -408,7 +408,7 @@ fn a_cable_out_in_a_step_is_unknown_and_settles_when_it_is_back() {
     assert_eq!(
         end,
         StepEnd::Unknown {
-            why: "the device went away".to_owned()
+            why: "the unit went away".to_owned()
         }
     );
     assert_eq!(

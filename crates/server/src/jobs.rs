@@ -298,7 +298,7 @@ fn state_of(end: &StepEnd) -> JobState {
     };
     match end {
         StepEnd::DoneBefore => done("This was done before."),
-        StepEnd::AsExpected => done("The device is as expected."),
+        StepEnd::AsExpected => done("The unit is as expected."),
         StepEnd::GoalReached => done("The goal is reached."),
         StepEnd::ByHand => done("It is for your hands now."),
         StepEnd::NotTaken { why } => JobState::Done {
@@ -308,10 +308,10 @@ fn state_of(end: &StepEnd) -> JobState {
             text: format!("Planned again. {why}"),
         },
         StepEnd::Refused { words } => JobState::Failed {
-            text: format!("The device declined: {words}."),
+            text: format!("The unit declined: {words}."),
         },
         StepEnd::Unknown { why } => JobState::Failed {
-            text: format!("How it ended is not known: {why}. Look at the device."),
+            text: format!("How it ended is not known: {why}. Look at the unit."),
         },
     }
 }
@@ -321,7 +321,7 @@ impl Watcher for JobWatcher<'_> {
         let state = match phase {
             StepPhase::Running { .. } => JobState::Running,
             StepPhase::Asking { question, .. } => JobState::Waiting {
-                why: format!("The device asks: {question}"),
+                why: format!("The unit asks: {question}"),
             },
         };
         self.show(|job| job.state = state);

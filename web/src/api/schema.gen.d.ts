@@ -3617,10 +3617,17 @@ export interface components {
             consent: components["schemas"]["Permission"];
             /** @description Whether a consent is wanted and missing. */
             consent_wanted: boolean;
+            /**
+             * @description What a person presses once the name is typed: only to consent where more is missing, else to consent and
+             *     take it.
+             */
+            consents: string;
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
             /** @description What a person presses to take it. */
             label: string;
+            /** @description Whether its consent is all that is missing. */
+            lacks_consent_only: boolean;
             /** @description Whether a look may settle how it ended: while that is not known. */
             look: components["schemas"]["Permission"];
             /** @description Its way through a menu in words. */

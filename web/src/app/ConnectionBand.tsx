@@ -26,8 +26,8 @@ export function ConnectionBand() {
         >
           <StateShape kind="away" />
           <Typography>
-            Not connected since {clockOf(connection.since)}. The device may still be working;
-            nothing can be started from here.
+            Not connected since {clockOf(connection.since)}. A unit may still be working; nothing
+            can be started from here.
           </Typography>
         </Box>
       )}

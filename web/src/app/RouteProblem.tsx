@@ -14,7 +14,7 @@ export function RouteProblem() {
       </Typography>
       <Typography sx={{ mb: 2 }}>
         {error instanceof Error
-          ? `${error.message}. Nothing on the device was touched by it.`
+          ? `${error.message}. Nothing on any unit was touched by it.`
           : 'The unit may have another address now.'}
       </Typography>
       <LinkButton variant="contained" to="/">

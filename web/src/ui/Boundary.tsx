@@ -32,7 +32,7 @@ function BrokeOff({ error, resetErrorBoundary }: FallbackProps) {
       <Box>
         <Typography sx={{ fontWeight: 650 }}>This part of the page broke off.</Typography>
         <Typography>
-          Nothing on the device was touched by it; what stands around it still holds.
+          Nothing on any unit was touched by it; what stands around it still holds.
         </Typography>
         <ShowButton onClick={resetErrorBoundary}>Show it again</ShowButton>
         <ShowButton onClick={() => void navigator.clipboard.writeText(details)}>

@@ -211,7 +211,7 @@ pub(super) fn role(family: &Family, label: &Label) -> Line {
         ),
         Some(Takes::LeftAlone) => Line::absent(
             Rule::S3,
-            format!("{label} starts the device and starts it now: it is left alone."),
+            format!("{label} starts the unit and starts it now: it is left alone."),
         ),
         Some(Takes::Scratch) => Line::absent(
             Rule::S3,

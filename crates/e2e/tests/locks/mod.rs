@@ -125,8 +125,7 @@ impl<'b> Table<'b> {
     async fn consent(&self) -> Outcome {
         let label = format!("Type {} to consent", self.name);
         self.bench.sees(&label).await?;
-        self.bench.fill(&label, self.name).await?;
-        self.bench.click("I consent").await
+        self.bench.fill(&label, self.name).await
     }
 }
 
@@ -209,7 +208,7 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
             .await?;
 
         bittern.consent().await?;
-        bench.click("Show me how").await?;
+        bench.click("I consent: show me how").await?;
         bench.sees("Hold volume up").await?;
         bench.click("Pull the cable").await?;
         bittern.face_shows("Plug the cable in").await?;

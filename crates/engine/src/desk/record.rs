@@ -661,7 +661,7 @@ impl Entry {
             Self::Outcome { result, saw, .. } => match result {
                 StepResult::AsExpected => format!("As expected. {saw}"),
                 StepResult::Otherwise => format!("Not as expected. {saw}"),
-                StepResult::Refused => format!("The device declined. {saw}"),
+                StepResult::Refused => format!("The unit declined. {saw}"),
                 StepResult::NotKnown => format!("How it ended is not known. {saw}"),
             },
             Self::TableRead { partitions, .. } => {
@@ -713,7 +713,7 @@ impl Entry {
                 shown,
             } => match shown {
                 WriteShown::Reported => format!(
-                    "{label} was written, image {}; the device reports success.",
+                    "{label} was written, image {}; the unit reports success.",
                     image.short()
                 ),
                 WriteShown::ReadBack => format!(

@@ -269,7 +269,7 @@ impl Runs {
             }
             if self.pen.now().ms_since(waiting_since) > bound {
                 return Attempt::Lost(match answer {
-                    Ok(_) => "the device has not come back".to_owned(),
+                    Ok(_) => "the unit has not come back".to_owned(),
                     Err(error) => error.to_string(),
                 });
             }

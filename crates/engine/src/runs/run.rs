@@ -418,7 +418,7 @@ impl Runs {
             }
             Attempt::Through => match self.links.observe(unit) {
                 Ok(seen) if seen.mode().is_none() => Ok(StepEnd::Unknown {
-                    why: "the device went away".to_owned(),
+                    why: "the unit went away".to_owned(),
                 }),
                 Ok(seen) => self.conclude(unit, run, &step, &seen, StepResult::Otherwise),
                 Err(error) => Ok(StepEnd::Unknown {
@@ -441,6 +441,6 @@ fn lets_nobody_in(step: &Step, seen: &Observation) -> Option<String> {
 fn not_there() -> veritope_wire::link::Refusal {
     veritope_wire::link::Refusal {
         code: veritope_wire::link::RefusalCode::NotConnected,
-        words: "the device is not there".to_owned(),
+        words: "the unit is not there".to_owned(),
     }
 }

@@ -676,19 +676,30 @@ impl Views {
                 ..
             }
         );
+        let label = match (by_link, family) {
+            (false, _) => "Show me how".to_owned(),
+            (true, Some(family)) if step.reversibility == Reversibility::NoReturn => {
+                step.act.label(step.before, family, &record.nickname)
+            }
+            (true, _) => step.title.clone(),
+        };
+        let lacks_consent_only = consent_wanted
+            && in_the_way
+                .iter()
+                .all(|line| line.cure() == Some(&Cure::Consent));
         let position = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
         StepView {
             number: position(run.at + 1),
             of: position(run.sheet.steps.len()),
             phases: family::said(&step.phases),
             menu: step.menu.as_ref().map(Menu::said),
-            label: match (by_link, family) {
-                (false, _) => "Show me how".to_owned(),
-                (true, Some(family)) if step.reversibility == Reversibility::NoReturn => {
-                    step.act.label(step.before, family, &record.nickname)
-                }
-                (true, _) => step.title.clone(),
+            lacks_consent_only,
+            consents: match (lacks_consent_only, by_link) {
+                (false, _) => "I consent".to_owned(),
+                (true, false) => "I consent: show me how".to_owned(),
+                (true, true) => label.clone(),
             },
+            label,
             usual_seconds: step.waiting_seconds + step.hands_on_seconds,
             step: step.clone(),
             by: if by_link {

@@ -379,6 +379,11 @@ pub struct StepView {
     pub menu: Option<String>,
     /// What a person presses to take it.
     pub label: String,
+    /// What a person presses once the name is typed: only to consent where more is missing, else to consent and
+    /// take it.
+    pub consents: String,
+    /// Whether its consent is all that is missing.
+    pub lacks_consent_only: bool,
     /// Usual seconds until its end, hands and waiting.
     pub usual_seconds: u32,
     /// Who takes it.

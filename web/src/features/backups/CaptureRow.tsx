@@ -10,7 +10,7 @@ import { useNow } from '../../ui/useNow';
 import { trustShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
 import { CaptureInside } from './CaptureInside';
-import { useCopyWork } from './useBackupJob';
+import { useCopyWork } from '../../api/useCopyWork';
 import { Button } from '../../ui/Button';
 import { ShowButton } from '../../ui/ShowButton';
 

@@ -1,5 +1,5 @@
 import Box from '@mui/material/Box';
-import { useState, type KeyboardEvent } from 'react';
+import { useId, useState, type KeyboardEvent } from 'react';
 
 import type { Api } from '../../api/client';
 import { clockOf, dayOf, mib } from '../../ui/format';
@@ -26,7 +26,6 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
   const [cursor, setCursor] = useState({ row: 0, column: 0 });
   const { layout } = chart;
   const at = chart.rows[cursor.row];
-  const cell = at?.cells[cursor.column];
   const onKeyDown = (event: KeyboardEvent) => {
     const moves: Record<string, [number, number]> = {
       ArrowUp: [-1, 0],
@@ -49,16 +48,15 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
       onChoose(at.label);
     }
   };
-  const said =
-    at === undefined || cell === undefined
-      ? ''
-      : `${at.label}, ${columnWords(chart, cursor.column)}: ${cellWords(cell, trustWords)}`;
+  const gridId = useId();
+  const cellId = (row: number, column: number) => `${gridId}-${row}-${column}`;
   return (
     <Box sx={{ overflowX: 'auto' }}>
       <Box
         component="svg"
-        role="application"
-        aria-label={`${WORDS.chart}. ${said}`}
+        role="grid"
+        aria-label={WORDS.chart}
+        aria-activedescendant={cellId(cursor.row, cursor.column)}
         tabIndex={0}
         onKeyDown={onKeyDown}
         viewBox={`0 0 ${layout.width} ${layout.height}`}
@@ -74,23 +72,32 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
           '& .faint': { fill: 'var(--mui-palette-text-secondary)', fontSize: 13.5 },
         }}
       >
-        {chart.columns.map((column, index) => {
-          const box = layout.columns[index];
-          if (box === undefined) return null;
-          return (
-            <g key={column.capture ?? 'live'}>
-              <text x={box.x} y={16} fontWeight={column.base ? 700 : 500}>
-                {column.capture == null ? 'Live' : column.capture === stock ? 'First' : 'Capture'}
-              </text>
-              <text x={box.x} y={34} className="faint">
-                {column.at == null ? 'not read' : clockOf(column.at)}
-              </text>
-              <text x={box.x} y={51} className="faint">
-                {column.base ? 'base' : column.at == null ? '' : dayOf(column.at)}
-              </text>
-            </g>
-          );
-        })}
+        <g role="row">
+          <text role="columnheader" x={0} y={16} className="faint">
+            {WORDS.partition}
+          </text>
+          {chart.columns.map((column, index) => {
+            const box = layout.columns[index];
+            if (box === undefined) return null;
+            return (
+              <g
+                key={column.capture ?? 'live'}
+                role="columnheader"
+                aria-label={columnWords(chart, index)}
+              >
+                <text x={box.x} y={16} fontWeight={column.base ? 700 : 500}>
+                  {column.capture == null ? 'Live' : column.capture === stock ? 'First' : 'Capture'}
+                </text>
+                <text x={box.x} y={34} className="faint">
+                  {column.at == null ? 'not read' : clockOf(column.at)}
+                </text>
+                <text x={box.x} y={51} className="faint">
+                  {column.base ? 'base' : column.at == null ? '' : dayOf(column.at)}
+                </text>
+              </g>
+            );
+          })}
+        </g>
         {chart.rows.map((row, rowIndex) => {
           const line = layout.rows[rowIndex];
           if (line === undefined) return null;
@@ -98,9 +105,9 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
           return (
             <g
               key={row.label}
+              role="row"
               onClick={() => onChoose(row.label)}
               style={{ cursor: 'pointer' }}
-              aria-hidden
             >
               <rect
                 x={0}
@@ -110,6 +117,7 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
                 fill={row.label === chosen ? 'var(--mui-palette-band)' : 'transparent'}
               />
               <text
+                role="rowheader"
                 x={isUnique ? 10 : 0}
                 y={line.y + line.height / 2 + 5}
                 className="code"
@@ -146,13 +154,14 @@ export function CoreChart({ chart, stock, chosen, onChoose, onTable }: CoreChart
                 const box = line.cells[columnIndex];
                 return (
                   box !== undefined && (
-                    <ChartCell
+                    <g
                       key={chart.columns[columnIndex]?.capture ?? 'live'}
-                      cell={one}
-                      box={box}
-                      line={line}
-                      isUnique={isUnique}
-                    />
+                      role="gridcell"
+                      id={cellId(rowIndex, columnIndex)}
+                      aria-label={cellWords(one, trustWords)}
+                    >
+                      <ChartCell cell={one} box={box} line={line} isUnique={isUnique} />
+                    </g>
                   )
                 );
               })}

@@ -1,4 +1,5 @@
 export const WORDS = {
+  partition: 'Partition',
   chart: 'Core chart: partitions down, the unit and its captures across',
   legend:
     'In line with the base: the same bytes. Stepped to the right: other bytes, the older the further left; ticks at its foot show where they differ. Filled: read back and whole. Hollow: not read back. Cracked: damaged. Dashed: not read since it could change. A notched corner: exists once in the world. Arrow keys walk the chart, T shows it as a table.',

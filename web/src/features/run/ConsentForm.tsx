@@ -3,46 +3,34 @@ import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 
-import { client, newRequest, unwrap, type Api } from '../../api/client';
-import { useChange } from '../../api/useChange';
+import type { Api } from '../../api/client';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { WORDS } from './strings';
 import { Button } from '../../ui/Button';
+import { useConsent } from './useStep';
 
 export type ConsentFormProps = {
   unit: string;
   run: Api<'RunView'>;
-  consequences: Api<'Consequence'>[];
-  may: Api<'Permission'>;
-  /** Whether the unit asks by itself before it acts. */
-  asks: boolean;
+  view: Api<'StepView'>;
   nickname: string;
 };
 
 /** What it costs, said once and whole; consent is the unit's name, typed. */
-export function ConsentForm({ unit, run, consequences, may, asks, nickname }: ConsentFormProps) {
+export function ConsentForm({ unit, run, view, nickname }: ConsentFormProps) {
   const [typed, setTyped] = useState('');
-  const consent = useChange(
-    () =>
-      unwrap(
-        client.POST('/api/units/{unit}/run/{run}/consent', {
-          params: { path: { unit, run: run.id } },
-          body: { revision: run.revision, typed, request: newRequest() },
-        }),
-      ),
-    unit,
-  );
+  const consent = useConsent(unit, run, view.lacks_consent_only);
   return (
     <Box
       component="form"
       sx={{ borderLeft: 5, borderColor: 'noReturn', pl: 3, maxWidth: 760 }}
       onSubmit={(event) => {
         event.preventDefault();
-        consent.mutate(undefined);
+        consent.mutate(typed);
       }}
     >
       <Box component="ul" sx={{ m: 0, mb: 2.5, pl: 2.5 }}>
-        {consequences.map((one) => (
+        {view.consequences.map((one) => (
           <Typography component="li" key={one.area} sx={{ mb: 0.75, fontSize: '1.1875rem' }}>
             {one.text}
           </Typography>
@@ -58,17 +46,17 @@ export function ConsentForm({ unit, run, consequences, may, asks, nickname }: Co
           slotProps={{ htmlInput: { 'data-next': '' } }}
         />
         <Button
-          may={may}
+          may={view.consent}
           type="submit"
           color="error"
-          variant="outlined"
+          variant={view.lacks_consent_only ? 'contained' : 'outlined'}
           isOff={consent.isPending || typed === ''}
         >
-          I consent
+          {view.consents}
         </Button>
       </Box>
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
-        {asks ? WORDS.asksOnceMore : WORDS.asksNothing}
+        {view.step.question != null ? WORDS.asksOnceMore : WORDS.asksNothing}
       </Typography>
       {consent.error !== null && <ProblemNote error={consent.error} />}
     </Box>

@@ -7,6 +7,7 @@ import { RuleMark } from '../../ui/RuleMark';
 import { StateShape } from '../../ui/shapes';
 import { itemShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
+import { CopyHere } from './CopyHere';
 
 export type MissingListProps = { unit: string; items: Api<'Line'>[] };
 
@@ -15,6 +16,8 @@ export function MissingList({ unit, items }: MissingListProps) {
   const itemWord = useWords('line');
   const missing = items.filter((item) => item.state !== 'met');
   if (missing.length === 0) return null;
+  // One button for all that waits for the same copy.
+  const copies = missing.find((item) => item.cure?.cure === 'keep-copies');
   return (
     <Box component="section" aria-label="What the seal still wants" sx={{ mb: 3, maxWidth: 760 }}>
       <Typography variant="h3" component="h2">
@@ -37,7 +40,7 @@ export function MissingList({ unit, items }: MissingListProps) {
           <Box sx={{ flexShrink: 0 }}>
             <RuleMark id={item.rule} />
           </Box>
-          <CureLink unit={unit} line={item} />
+          {item === copies ? <CopyHere unit={unit} /> : <CureLink unit={unit} line={item} />}
         </Box>
       ))}
     </Box>

@@ -3,9 +3,8 @@ import Typography from '@mui/material/Typography';
 
 import { useQuery } from '@tanstack/react-query';
 
-import { client, newRequest, unwrap, type Api } from '../../api/client';
+import type { Api } from '../../api/client';
 import { unitQuery } from '../../api/queries';
-import { useChange } from '../../api/useChange';
 import { duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { Choreography } from './Choreography';
@@ -19,6 +18,7 @@ import { StepProgress } from './StepProgress';
 import { useAwake } from './useAwake';
 import { Button } from '../../ui/Button';
 import { useWords } from '../../ui/wordBook';
+import { useStep } from './useStep';
 
 export type StepScreenProps = {
   unit: string;
@@ -91,29 +91,13 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
 function ReadyStep({ unit, run, view, nickname }: StepScreenProps) {
   const { step, permission } = view;
   const isFinal = step.reversibility === 'no-return';
-  const take = useChange(
-    () =>
-      unwrap(
-        client.POST('/api/units/{unit}/run/{run}/step', {
-          params: { path: { unit, run: run.id } },
-          body: { revision: run.revision, request: newRequest() },
-        }),
-      ),
-    unit,
-  );
+  const take = useStep(unit, run);
   return (
     <>
       {view.consent_wanted ? (
         <>
           {view.seal != null && <MissingList unit={unit} items={view.seal.filter(isNoConsent)} />}
-          <ConsentForm
-            unit={unit}
-            run={run}
-            consequences={view.consequences}
-            may={view.consent}
-            asks={view.step.question != null}
-            nickname={nickname}
-          />
+          <ConsentForm unit={unit} run={run} view={view} nickname={nickname} />
         </>
       ) : (
         <>

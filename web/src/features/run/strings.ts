@@ -14,12 +14,12 @@ export const WORDS = {
   wiped: 'What is wiped',
   again: 'To be switched on again after the last wipe',
   begin: 'Begin',
-  unknown: 'How this step ended is not known. Look at the device; the bench looks when you press.',
+  unknown: 'How this step ended is not known. Look at the unit; the bench looks when you press.',
   asksOnceMore: 'Nothing is sent yet; the step itself comes after, and the unit asks once more.',
   asksNothing: 'Nothing is sent yet; the step itself comes after. The unit will not ask again.',
   cableGone:
     'The link has lost the unit while it asks. Put the cable back before you answer; it stays in until the step is over.',
-  answerHere: 'Answer on the device itself. The bench sees what you answer.',
+  answerHere: 'Answer on the unit itself. The bench sees what you answer.',
 };
 
 /** The timed score of a choreography. */

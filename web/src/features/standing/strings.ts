@@ -48,11 +48,11 @@ export const OWNER = {
   costs: 'What unlocking costs',
   keep: 'What would be lost',
   keepHelp:
-    'Unlocking erases the device at the moment it is confirmed. Copied and opened to check, or not needed:',
+    'Unlocking erases the unit at the moment it is confirmed. Copied and opened to check, or not needed:',
   works: 'What works as it arrives',
   signed: 'Read and understood',
   signHelp:
-    'The device is mine, or its owner asked me. I know what is lost and what it costs. Local law and the rules for radio devices apply.',
+    'The unit is mine, or its owner asked me. I know what is lost and what it costs. Local law and the rules for radio devices apply.',
   owner: 'Owner, date',
   bench: 'At the bench, date',
 };
