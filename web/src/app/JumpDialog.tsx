@@ -36,6 +36,7 @@ export function JumpDialog({ actions, onClose }: JumpDialogProps) {
         <Autocomplete
           open
           disablePortal
+          slotProps={{ listbox: { sx: { maxHeight: 380 } } }}
           autoHighlight
           disableCloseOnSelect
           forcePopupIcon={false}

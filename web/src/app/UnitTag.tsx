@@ -16,6 +16,8 @@ export type UnitTagProps = { unit: string };
 /** Where the rail lies on top, the tag is folded. */
 const FLAT = '@media (max-width: 719px), (max-height: 499px)';
 const WIDE_ONLY = { '@media (max-width: 899px)': { display: 'none' } };
+/** What is as it should be gives way first. */
+const WIDEST_ONLY = { '@media (max-width: 1099px)': { display: 'none' } };
 
 /** The unit's tag, tied to it wherever one goes. */
 export function UnitTag({ unit }: UnitTagProps) {
@@ -82,15 +84,15 @@ function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
         name="Battery"
         value={tag.battery_percent == null ? 'not known' : percent(tag.battery_percent)}
         isKnown={tag.battery_percent != null}
-        hideable
+        hides={WIDE_ONLY}
       />
       <TagField
         name="Link"
         value={
           isGone ? `${linkWords(presence)}, since ${clockOf(onWall(since))}` : linkWords(presence)
         }
-        isKnown={tag.link.presence === 'ready'}
-        hideable
+        isKnown={presence === 'ready'}
+        hides={presence === 'ready' ? WIDEST_ONLY : WIDE_ONLY}
       />
       <Box sx={{ flexGrow: 1, minWidth: 0, ...WIDE_ONLY }}>
         <Typography variant="body2" sx={{ color: 'tagFaint' }}>
@@ -113,11 +115,11 @@ function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
   );
 }
 
-type TagFieldProps = { name: string; value: string; isKnown: boolean; hideable?: boolean };
+type TagFieldProps = { name: string; value: string; isKnown: boolean; hides?: object };
 
-function TagField({ name, value, isKnown, hideable = false }: TagFieldProps) {
+function TagField({ name, value, isKnown, hides = {} }: TagFieldProps) {
   return (
-    <Box sx={{ flexShrink: 0, ...(hideable ? WIDE_ONLY : {}) }}>
+    <Box sx={{ flexShrink: 0, ...hides }}>
       <Typography variant="body2" sx={{ color: 'tagFaint' }}>
         {name}
       </Typography>

@@ -56,7 +56,7 @@ pub struct Layout {
 }
 
 /// Width that columns share, with labels.
-const WIDTH: u32 = 700;
+const WIDTH: u32 = 680;
 /// Height that few rows are stretched to.
 const FITTED: f64 = 430.0;
 /// How far they are stretched at most.
@@ -76,6 +76,7 @@ const MIB: f64 = 1_048_576.0;
 /// Room at a cell's ends that ticks leave free.
 const TICK_MARGIN: u32 = 3;
 const FOOT: u32 = 8;
+const EDGE: u32 = 2;
 
 /// Lays `rows` out under `columns` columns.
 #[must_use]
@@ -94,7 +95,7 @@ pub(super) fn layout(rows: &[ChartRow], columns: usize) -> Layout {
     let natural: f64 = heights.iter().map(|(height, gap)| height + gap).sum();
     let stretch = ((FITTED - f64::from(HEADS)) / natural.max(1.0)).clamp(1.0, MOST_STRETCH);
     let mut y = HEADS;
-    let boxes = rows
+    let boxes: Vec<RowBox> = rows
         .iter()
         .zip(heights)
         .map(|(row, (height, gap))| {
@@ -113,9 +114,11 @@ pub(super) fn layout(rows: &[ChartRow], columns: usize) -> Layout {
             }
         })
         .collect();
-    let end = columns
-        .last()
-        .map_or(labels, |last| last.x + last.width + COLUMN_GAP);
+    // The furthest cell ends the drawing, however far it stands aside.
+    let cells = boxes.iter().flat_map(|row: &RowBox| &row.cells);
+    let end = cells.map(|cell| cell.x + cell.width).max();
+    let heads = columns.last().map(|last| last.x + last.width);
+    let end = end.max(heads).unwrap_or(labels) + EDGE;
     Layout {
         width: end.max(WIDTH),
         height: y + FOOT,
@@ -272,6 +275,10 @@ mod tests {
         let drawn = layout(&[row("a_label_that_is_thirty_letters", 1, cells)], 11);
         assert!(drawn.columns.iter().all(|one| one.width == LEAST_COLUMN));
         assert!(drawn.width > WIDTH && drawn.labels > 300);
+        // The last column may stand aside too: nothing of it lies outside.
+        let aside = layout(&[row("modemst1", 1, vec![image(0, &[]), image(3, &[])])], 2);
+        let cell = &aside.rows[0].cells[1];
+        assert!(cell.x + cell.width < aside.width && aside.width <= WIDTH + EDGE);
         assert_eq!(layout(&[], 0).columns, []);
     }
 }

@@ -771,11 +771,11 @@ fn captured_in_words(capture: &CaptureFacts) -> String {
     } else {
         format!(" Blank: {}.", blank.join(", "))
     };
-    format!(
-        "{} partitions, {} MiB, were captured {how}.{blank}",
-        capture.partitions.len(),
-        bytes >> 20
-    )
+    let what = match capture.partitions.len() {
+        1 => "1 partition".to_owned(),
+        many => format!("{many} partitions"),
+    };
+    format!("{what} captured {how}, {} MiB.{blank}", bytes >> 20)
 }
 
 /// What was seen, in words for an outcome.

@@ -107,7 +107,7 @@ export function UnitRow({ unit, isFirst, isLast }: UnitRowProps) {
         {...(isFirst ? { 'data-next': '' } : {})}
         sx={{
           px: 1.5,
-          whiteSpace: 'nowrap',
+          textAlign: 'center',
           justifySelf: 'end',
           [NARROW]: { gridColumn: 2, justifySelf: 'start' },
         }}

@@ -36,7 +36,7 @@ export function ConsentForm({ unit, run, view, nickname }: ConsentFormProps) {
           </Typography>
         ))}
       </Box>
-      <Box sx={{ display: 'flex', gap: 2, alignItems: 'flex-start' }}>
+      <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
         <TextField
           label={`Type ${nickname} to consent`}
           value={typed}
@@ -56,9 +56,16 @@ export function ConsentForm({ unit, run, view, nickname }: ConsentFormProps) {
         </Button>
       </Box>
       <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
-        {view.step.question != null ? WORDS.asksOnceMore : WORDS.asksNothing}
+        {afterwards(view)}
       </Typography>
       {consent.error !== null && <ProblemNote error={consent.error} />}
     </Box>
   );
+}
+
+/** What comes of the press. */
+function afterwards(view: Api<'StepView'>): string {
+  if (!view.lacks_consent_only) return WORDS.onlyConsents;
+  if (view.by === 'hand') return WORDS.showsHow;
+  return view.step.question != null ? WORDS.asksOnceMore : WORDS.asksNothing;
 }

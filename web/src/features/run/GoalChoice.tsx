@@ -82,7 +82,7 @@ function GoalLine({ goal, note }: GoalLineProps) {
     <Box
       sx={{
         display: 'grid',
-        gridTemplateColumns: { xs: '1fr', sm: 'minmax(220px, 300px) minmax(0, 1fr)' },
+        gridTemplateColumns: { xs: '1fr', md: 'minmax(220px, 300px) minmax(0, 1fr)' },
         columnGap: 3,
         alignItems: 'start',
         py: 0.25,

@@ -15,8 +15,10 @@ export const WORDS = {
   again: 'To be switched on again after the last wipe',
   begin: 'Begin',
   unknown: 'How this step ended is not known. Look at the unit; the bench looks when you press.',
-  asksOnceMore: 'Nothing is sent yet; the step itself comes after, and the unit asks once more.',
-  asksNothing: 'Nothing is sent yet; the step itself comes after. The unit will not ask again.',
+  asksOnceMore: 'Pressing it sends the command; the unit asks once more before it acts.',
+  asksNothing: 'Pressing it does it: nothing asks again.',
+  onlyConsents: 'Nothing is done yet: the rest of the list comes first.',
+  showsHow: 'Pressing it shows how; your hands do it.',
   cableGone:
     'The link has lost the unit while it asks. Put the cable back before you answer; it stays in until the step is over.',
   answerHere: 'Answer on the unit itself. The bench sees what you answer.',
