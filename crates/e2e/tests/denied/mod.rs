@@ -149,7 +149,7 @@ fn nothing_acts_without_a_permission() {
             try_all(&bench, &proxy, &path).await?;
         }
         let sent = proxy.sent();
-        for change in ["/facts", "/verify", "/copy", "/stop"] {
+        for change in ["/facts", "/captures", "/stop"] {
             assert!(
                 sent.iter().any(|one| one.ends_with(change)),
                 "{change}: {sent:?}"
