@@ -110,6 +110,17 @@ fn from_the_bench_to_the_table_read() {
     });
 }
 
+/// Puts a unit of this family onto the bench by hand.
+async fn by_hand(bench: &Bench, family: &str, nickname: &str) -> Outcome {
+    bench.open("/").await?;
+    bench.click("Add a device by hand").await?;
+    bench.click(family).await?;
+    bench.fill("Name on this bench", nickname).await?;
+    bench.click("mine").await?;
+    bench.click_last("Put on the bench").await?;
+    bench.sees(&format!("Whether {nickname} can be unlocked")).await
+}
+
 /// From locked to a recovery in memory, with everything that exists once captured in one place.
 async fn captured(bench: &Bench) -> Outcome {
     bench.open("/").await?;

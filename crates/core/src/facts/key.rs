@@ -237,6 +237,9 @@ const WORKS: &[FactOption] = &[
 pub const ALL_WORKS: &str = "Was each tried just now, above all the equipment ID with its signal, calls, the fingerprint and charging? \
                              What is noted as working counts as lost by the work if it fails later.";
 
+/// The answer of a function check that says that it works.
+pub const WORKS_WELL: &str = "yes";
+
 macro_rules! keys {
     ($($key:ident $id:literal, $title:literal, $kind:expr, [$($stale:ident),*], $group:ident: $doc:literal,)*) => {
         /// What a fact is about.

@@ -6,7 +6,7 @@ use serde_json::{Value, json};
 use veritope_e2e::proxy::Proxy;
 use veritope_e2e::{Bench, Outcome};
 
-use super::{FAST, captured, in_browser};
+use super::{FAST, by_hand, captured, in_browser};
 
 /// Controls on one page that are tried at most.
 const MOST_CLICKS: u32 = 160;
@@ -84,6 +84,11 @@ async fn units(bench: &Bench) -> Outcome<Vec<(String, String)>> {
     Ok(serde_json::from_value(bench.run(script).await?)?)
 }
 
+fn id_of(units: &[(String, String)], wanted: &str) -> String {
+    let unit = units.iter().find(|(_, nickname)| nickname == wanted);
+    unit.map(|(id, _)| id.clone()).unwrap()
+}
+
 #[test]
 fn nothing_acts_without_a_permission() {
     in_browser(|| async {
@@ -95,13 +100,7 @@ fn nothing_acts_without_a_permission() {
         bench.choose("Go to bootloader mode").await?;
         bench.click("Begin").await?;
         bench.sees("Step 1 of").await?;
-        bench.open("/").await?;
-        bench.click("Add a device by hand").await?;
-        bench.click("Finch Loop, watch on a dock").await?;
-        bench.fill("Name on this bench", "Siskin").await?;
-        bench.click("mine").await?;
-        bench.click_last("Put on the bench").await?;
-        bench.sees("Whether Siskin can be unlocked").await?;
+        by_hand(&bench, "Finch Loop, watch on a dock", "Siskin").await?;
         bench.tell("Mode", "running system").await?;
         bench.tell("Commands from a computer", "on").await?;
         bench.click("Run").await?;
@@ -116,10 +115,7 @@ fn nothing_acts_without_a_permission() {
             tried += try_all(&bench, &proxy, path).await?;
             assert_eq!(proxy.sent(), Vec::<String>::new(), "{path}");
         }
-        let id_of = |wanted: &str| {
-            let unit = units.iter().find(|(_, nickname)| nickname == wanted);
-            unit.map(|(id, _)| id.clone()).unwrap()
-        };
+        let id_of = |wanted: &str| id_of(&units, wanted);
         // Each station once, and where something is in hand.
         for (nickname, station) in [
             ("Sanderling", "standing"),
@@ -165,8 +161,8 @@ fn what_breaks_off_breaks_off_alone() {
         let bench = Bench::start(FAST).await?;
         captured(&bench).await?;
         let units = units(&bench).await?;
-        let unit = units.iter().find(|(_, nickname)| nickname == "Sanderling");
-        let backups = format!("/units/{}/backups", unit.unwrap().0);
+        let unit = id_of(&units, "Sanderling");
+        let backups = format!("/units/{}/backups", unit);
         let proxy = Proxy::before(bench.origin()).await?;
         proxy.allow();
 
@@ -198,10 +194,10 @@ fn a_change_is_read_anew_once() {
         bench.open("/").await?;
         let units = units(&bench).await?;
         // By hand: nothing but what is said changes it.
-        let unit = units.iter().find(|(_, nickname)| nickname == "Lapwing");
+        let unit = id_of(&units, "Lapwing");
         let proxy = Proxy::before(bench.origin()).await?;
         proxy.allow();
-        let address = format!("{}/units/{}/standing", proxy.url, unit.unwrap().0);
+        let address = format!("{}/units/{}/standing", proxy.url, unit);
         bench.browser.goto(&address).await?;
         bench.sees("What is known").await?;
         bench.click("Show all facts").await?;
@@ -211,6 +207,63 @@ fn a_change_is_read_anew_once() {
         // Longer than the page waits for the server's word.
         tokio::time::sleep(Duration::from_millis(700)).await;
         assert_eq!(proxy.asked("/standing") - before, 2);
+        bench.stop().await
+    });
+}
+
+/// Lines of a log that are typed for it.
+const MANY: u32 = 230;
+
+#[test]
+fn a_long_log_is_drawn_in_part_and_the_point_key_lands_on_no_answer() {
+    in_browser(|| async {
+        let bench = Bench::start(FAST).await?;
+        bench.to("Lapwing", "Standing").await?;
+        let units = units(&bench).await?;
+        let unit = id_of(&units, "Lapwing");
+        let typed = format!(
+            "return (async () => {{
+                for (let n = 0; n < {MANY}; n += 1) {{
+                    const told = await fetch('/api/units/{unit}/facts', {{
+                        method: 'POST',
+                        headers: {{ 'content-type': 'application/json' }},
+                        body: JSON.stringify({{
+                            facts: [{{ key: 'free-mib', value: String(1000 + n) }}],
+                            request: crypto.randomUUID(),
+                        }}),
+                    }});
+                    if (!told.ok) return await told.text();
+                }}
+                return 'all';
+            }})()"
+        );
+        assert_eq!(bench.run(&typed).await?, json!("all"));
+        bench.click("Log").await?;
+        for _ in 0..5 {
+            bench.sees("Older lines").await?;
+            bench.click("Older lines").await?;
+            tokio::time::sleep(Duration::from_millis(300)).await;
+        }
+        let drawn = "return document.querySelectorAll('main ol > li').length";
+        let newest = format!("Free space in MiB {}", 1000 + MANY - 1);
+        bench.sees(&newest).await?;
+        let drawn = bench.run(drawn).await?.as_u64().unwrap();
+        assert!((10..120).contains(&drawn), "{drawn} lines are drawn");
+        bench.is_accessible().await?;
+        // Far down the oldest of them are drawn, and the newest are not.
+        bench
+            .run("const main = document.querySelector('main'); main.scrollTop = main.scrollHeight")
+            .await?;
+        bench.sees_not(&newest).await?;
+
+        // The next step is a question: the key that leads there lands on it, and on none of its answers.
+        bench.to("Gull", "Standing").await?;
+        bench.sees("Does it answer this computer in bootloader mode?").await?;
+        bench.press(".").await?;
+        let landed = "const at = document.activeElement;
+            return [at.getAttribute('role'), at.getAttribute('aria-label'), at.querySelectorAll('button').length]";
+        let answers = json!(["group", "Answered in bootloader mode", 2]);
+        assert_eq!(bench.run(landed).await?, answers);
         bench.stop().await
     });
 }

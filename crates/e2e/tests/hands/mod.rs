@@ -3,20 +3,14 @@
 use serde_json::json;
 use veritope_e2e::Bench;
 
-use super::{FAST, in_browser};
+use super::{FAST, by_hand, in_browser};
 
 /// A step by hand has its clock; what nobody knows takes a sentence and leads to causes, not back to the list.
 #[test]
 fn what_is_none_of_the_known_leads_to_causes() {
     in_browser(|| async {
         let bench = Bench::start(FAST).await?;
-        bench.open("/").await?;
-        bench.click("Add a device by hand").await?;
-        bench.click("Finch Loop, watch on a dock").await?;
-        bench.fill("Name on this bench", "Siskin").await?;
-        bench.click("mine").await?;
-        bench.click_last("Put on the bench").await?;
-        bench.sees("Whether Siskin can be unlocked").await?;
+        by_hand(&bench, "Finch Loop, watch on a dock", "Siskin").await?;
         bench.tell("Mode", "running system").await?;
         bench.tell("Commands from a computer", "on").await?;
         bench.click("Run").await?;
@@ -51,15 +45,8 @@ fn what_is_none_of_the_known_leads_to_causes() {
 fn four_keys_are_led_by_a_pedal() {
     in_browser(|| async {
         let bench = Bench::start(FAST).await?;
-        bench.open("/").await?;
-        bench.click("Add a device by hand").await?;
-        bench
-            .click("Ostrel Bramble S, phone with a download mode")
-            .await?;
-        bench.fill("Name on this bench", "Whimbrel").await?;
-        bench.click("mine").await?;
-        bench.click_last("Put on the bench").await?;
-        bench.sees("Whether Whimbrel can be unlocked").await?;
+        let bramble = "Ostrel Bramble S, phone with a download mode";
+        by_hand(&bench, bramble, "Whimbrel").await?;
         for (title, value) in [
             ("Mode", "download mode"),
             ("Lock", "unlocked"),

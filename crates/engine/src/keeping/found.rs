@@ -130,7 +130,7 @@ impl Keeping {
 
     /// Takes over a unit that was found in a place, with all its captures that are not known here; each is
     /// read back from its medium. A unit that is not on this bench comes onto it, by hand until a link to it
-    /// is found. Killed on the way, the same request goes on.
+    /// is found; `ownership` is asked of those. Killed on the way, the same request goes on.
     ///
     /// # Errors
     /// When there is nothing of this unit, its family is not known here, its name can't be used, or the
@@ -139,7 +139,7 @@ impl Keeping {
         &self,
         place: PlaceId,
         unit: UnitId,
-        ownership: &str,
+        ownership: Option<&str>,
         request: RequestId,
         watcher: &dyn Watcher,
     ) -> Result<(), KeepingError> {
@@ -159,7 +159,10 @@ impl Keeping {
         })?;
         let records = self.pen.journal.units();
         if records.iter().all(|record| record.id != unit) {
-            let owner = FactValue::parse(FactKey::Ownership, ownership)?;
+            let whose = ownership.ok_or_else(|| {
+                KeepingError::BadInput("say whose it is: it comes onto the bench".to_owned())
+            })?;
+            let owner = FactValue::parse(FactKey::Ownership, whose)?;
             let at = self.pen.now();
             let mut facts = vec![self.pen.row(FactKey::Ownership, owner, Source::Person, at)];
             for id in &family.identifiers {

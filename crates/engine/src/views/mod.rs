@@ -38,7 +38,7 @@ use crate::views::seen::Seen;
 
 pub use error::ViewError;
 pub use types::{
-    AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
+    AllWorks, AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
     FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,
     RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
     Wait,
@@ -356,7 +356,10 @@ impl Views {
             || goal_list.iter().flat_map(|list| &list.lines).any(asks);
         Ok(StandingView {
             waive_all: veritope_core::keepsafe::ask_once_more(&open),
-            all_works: veritope_core::facts::ALL_WORKS,
+            all_works: AllWorks {
+                ask: veritope_core::facts::ALL_WORKS,
+                answer: veritope_core::facts::WORKS_WELL,
+            },
             asks_keep_safe,
             goal_list,
             clock: self.seen.clock_note(),

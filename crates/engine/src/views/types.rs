@@ -240,6 +240,15 @@ pub struct Wait {
     pub text: String,
 }
 
+/// All functions said to work in one go.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct AllWorks {
+    /// What is asked once more before.
+    pub ask: &'static str,
+    /// The answer that is given for each function then.
+    pub answer: &'static str,
+}
+
 /// The standing station.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct StandingView {
@@ -255,8 +264,8 @@ pub struct StandingView {
     pub keep_safe: Vec<KeepLine>,
     /// What is asked once more before all that is open on it is waived.
     pub waive_all: Option<String>,
-    /// What is asked once more before all functions are said to work.
-    pub all_works: &'static str,
+    /// How all functions are said to work in one go (`K7`).
+    pub all_works: AllWorks,
     /// Whether what is ahead, the unlock or the goal that was chosen, asks for that list.
     pub asks_keep_safe: bool,
     /// What the chosen goal asks for before its sheet begins, where no other list here says it.

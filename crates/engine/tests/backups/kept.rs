@@ -305,7 +305,7 @@ fn a_fresh_bench_takes_over_what_another_wrote_and_puts_it_back() {
     );
     fresh
         .keeping
-        .take_over(place, bench.unit, "mine", request(), &Patient)
+        .take_over(place, bench.unit, Some("mine"), request(), &Patient)
         .unwrap();
     let again = fresh.keeping.found_in(place).unwrap();
     assert!(again[0].here && again[0].captures[0].known);

@@ -8,7 +8,7 @@ use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
-use veritope_core::standing::{Level, Standing, Verdict};
+use veritope_core::standing::{FactReading, Level, Standing, Verdict};
 use veritope_engine::LibraryError;
 use veritope_engine::desk::record::Way;
 use veritope_engine::runs::RunsError;
@@ -668,6 +668,43 @@ fn odd_facts_become_findings() {
 }
 
 /// A unit that comes back stands on top at the next look.
+/// `K5`: what people change is read again of a unit by hand that nobody touched for longer than a day, and of a
+/// linked one that was away for as long; not of one that its link had before it all the while.
+#[test]
+fn out_of_sight_for_a_day_what_people_change_is_read_again() {
+    let reading = |bench: &Bench, key| {
+        let view = bench.engine.views.standing_view(bench.unit).unwrap();
+        let fact = view.facts.into_iter().find(|fact| fact.line.key == key);
+        fact.unwrap().line.reading
+    };
+    let told = [(FactKey::Accounts, "0"), (FactKey::Region, "open")];
+    let by_hand = by_hand();
+    by_hand.say(&told);
+    by_hand.time.later(23 * HOUR_MS);
+    assert_eq!(reading(&by_hand, FactKey::Accounts), FactReading::Known);
+    by_hand.time.later(2 * HOUR_MS);
+    assert_eq!(reading(&by_hand, FactKey::Accounts), FactReading::Stale);
+    assert_eq!(reading(&by_hand, FactKey::Region), FactReading::Known);
+    // What is said now counts; what was said before it went out of sight still does not.
+    by_hand.say(&[(FactKey::ScreenLock, "off")]);
+    assert_eq!(reading(&by_hand, FactKey::ScreenLock), FactReading::Known);
+    assert_eq!(reading(&by_hand, FactKey::Accounts), FactReading::Stale);
+
+    let linked = linked();
+    linked.engine.watch();
+    linked.say(&told);
+    linked.time.later(30 * HOUR_MS);
+    linked.engine.watch();
+    assert_eq!(reading(&linked, FactKey::Accounts), FactReading::Known);
+    linked.lift();
+    linked.engine.watch();
+    linked.time.later(30 * HOUR_MS);
+    linked.put_back();
+    linked.engine.watch();
+    assert_eq!(reading(&linked, FactKey::Accounts), FactReading::Stale);
+    assert_eq!(reading(&linked, FactKey::Lock), FactReading::Known, "read anew");
+}
+
 #[test]
 fn a_unit_that_comes_back_stands_on_top() {
     let bench = linked();

@@ -319,8 +319,8 @@ pub(crate) async fn found(
 pub(crate) struct UnitToTakeOver {
     /// Which.
     unit: UnitId,
-    /// Id of the ownership answer; asked once, like of any unit that comes onto the bench.
-    ownership: String,
+    /// Id of the ownership answer; asked once, of a unit that comes onto the bench by it.
+    ownership: Option<String>,
     /// The same request twice is done once.
     request: RequestId,
 }
@@ -343,7 +343,7 @@ pub(crate) async fn take_over(
             .move_bytes(unit, "taking over", Some(request), move |watcher| {
                 engine
                     .keeping
-                    .take_over(place, unit, &ownership, request, watcher)?;
+                    .take_over(place, unit, ownership.as_deref(), request, watcher)?;
                 Ok("All that lies there of it is taken over, and was read back.".to_owned())
             }),
     )

@@ -54,21 +54,18 @@ export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
           Remove
         </Button>
       </Box>
-      <Panel query={query}>
+      <Panel
+        query={query}
+        empty={(found) =>
+          found.some(isToBePut)
+            ? undefined
+            : { because: `${WORDS.nothingFound} ${WORDS.notListed}` }
+        }
+      >
         {(found) => {
-          // What is not there now has nothing to be put on the bench by.
-          const here = found.filter(
-            (device) => device.unit == null && device.presence !== 'absent',
-          );
+          const here = found.filter(isToBePut);
           const known = here.filter((device) => device.recognised != null);
           const fresh = here.filter((device) => device.recognised == null);
-          if (here.length === 0) {
-            return (
-              <Typography color="text.secondary">
-                {WORDS.nothingFound} {WORDS.notListed}
-              </Typography>
-            );
-          }
           return (
             <>
               {known.map((device) => (
@@ -107,4 +104,9 @@ export function BridgeDevices({ bridge, ownership }: BridgeDevicesProps) {
       </Panel>
     </Box>
   );
+}
+
+/** Whether it can be put on the bench: what is not there now has nothing to be put on it by. */
+function isToBePut(device: Api<'FoundDevice'>): boolean {
+  return device.unit == null && device.presence !== 'absent';
 }

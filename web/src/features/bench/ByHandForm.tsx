@@ -18,7 +18,7 @@ export type ByHandFormProps = {
 /** Which family a device by hand belongs to, then name and owner. */
 export function ByHandForm({ families, ownership, onDone }: ByHandFormProps) {
   const note = useMayNoteOnBench();
-  const [family, setFamily] = useState(families[0]?.codename ?? '');
+  const [family, setFamily] = useState('');
   return (
     <>
       <FormControl>
@@ -38,7 +38,9 @@ export function ByHandForm({ families, ownership, onDone }: ByHandFormProps) {
           ))}
         </RadioGroup>
       </FormControl>
-      <UnitForm ownership={ownership} reach={{ by: 'hand', family }} onDone={onDone} />
+      {family !== '' && (
+        <UnitForm ownership={ownership} reach={{ by: 'hand', family }} onDone={onDone} />
+      )}
     </>
   );
 }

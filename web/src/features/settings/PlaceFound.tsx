@@ -22,14 +22,22 @@ export function PlaceFound({ place, name }: PlaceFoundProps) {
   const query = useQuery(placeFoundQuery(place));
   return (
     <Box sx={{ gridColumn: '2 / -1', py: 1.5 }}>
-      <Panel query={query}>
-        {(units) =>
-          units.length === 0 ? (
-            <Typography color="text.secondary">No capture lies in {name}.</Typography>
-          ) : (
-            units.map((unit) => <FoundUnit key={unit.unit} place={place} unit={unit} />)
-          )
+      <Panel
+        query={query}
+        empty={(units) =>
+          units.length === 0
+            ? {
+                because: `No capture lies in ${name}.`,
+                action: (
+                  <ShowButton variant="outlined" onClick={() => void query.refetch()}>
+                    {WORDS.lookAgain}
+                  </ShowButton>
+                ),
+              }
+            : undefined
         }
+      >
+        {(units) => units.map((unit) => <FoundUnit key={unit.unit} place={place} unit={unit} />)}
       </Panel>
     </Box>
   );
@@ -39,11 +47,15 @@ function FoundUnit({ place, unit }: { place: string; unit: Api<'FoundUnit'> }) {
   const { data: bench } = useQuery(benchQuery());
   const note = useMayNoteOnBench();
   const [isAsking, setIsAsking] = useState(false);
-  const take = useChange((ownership: string) =>
+  const take = useChange((ownership: string | undefined) =>
     unwrap(
       client.POST('/api/places/{place}/found', {
         params: { path: { place } },
-        body: { unit: unit.unit, ownership, request: newRequest() },
+        body: {
+          unit: unit.unit,
+          request: newRequest(),
+          ...(ownership === undefined ? {} : { ownership }),
+        },
       }),
     ),
   );
@@ -77,7 +89,7 @@ function FoundUnit({ place, unit }: { place: string; unit: Api<'FoundUnit'> }) {
           may={note}
           variant="outlined"
           isOff={take.isPending}
-          onClick={() => take.mutate('mine')}
+          onClick={() => take.mutate(undefined)}
         >
           Take over {counted(open.length, 'capture', 'captures')} of {unit.nickname}
         </Button>

@@ -1,4 +1,5 @@
 export const WORDS = {
+  lookAgain: 'Look again',
   placesHelp:
     'A place keeps copies of captures. Two folders on one disk are one accident away from each other; a copy in memory never counts.',
   owner: 'Whose is it? Only devices that are yours, or whose owner asked you, are worked on.',

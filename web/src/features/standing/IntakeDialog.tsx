@@ -61,12 +61,9 @@ export function IntakeDialog({
     },
   );
   const all = () => {
-    const works: Partial<Record<Api<'FactKey'>, string>> = {};
-    for (const { key, input } of facts) {
-      const first = input.is === 'choice' ? input.options[0]?.id : undefined;
-      if (first !== undefined) works[key] = first;
-    }
-    setSaid(works);
+    const answer = standing?.all_works.answer;
+    if (answer === undefined) return;
+    setSaid(Object.fromEntries(facts.map((fact) => [fact.key, answer])));
   };
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md" aria-labelledby="intake-title">
@@ -76,7 +73,7 @@ export function IntakeDialog({
           <Typography color="text.secondary" sx={{ flexGrow: 1 }}>
             {help}
           </Typography>
-          <OnceMore may={note} ask={standing?.all_works} yes={WORDS.intakeAllYes} onYes={all}>
+          <OnceMore may={note} ask={standing?.all_works.ask} yes={WORDS.intakeAllYes} onYes={all}>
             {WORDS.intakeAll}
           </OnceMore>
         </Box>
