@@ -333,7 +333,7 @@ mod tests {
             "UPDATE entries SET sentence = 'Goal: none.' WHERE scope != 'bench' AND seq = 3",
             "DELETE FROM entries WHERE scope != 'bench' AND seq = 3",
             "UPDATE entries SET at_ms = at_ms + 1 WHERE scope = 'bench' AND seq = 1",
-            "INSERT INTO entries SELECT scope, seq + 100, at_ms, kind, sentence FROM entries WHERE scope != 'bench'",
+            "INSERT INTO entries SELECT scope, seq + 100, at_ms, kind, sentence, gauge FROM entries WHERE scope != 'bench'",
         ] {
             let folder = tempfile::tempdir().unwrap();
             let store = opened(folder.path());
