@@ -5,6 +5,7 @@ use serde::Serialize;
 
 use crate::evidence::Line;
 use crate::goal::{Goal, GoalKind};
+use crate::mode::Lock;
 use crate::permission::sentence;
 use crate::plan::due::in_the_way;
 use crate::plan::{NoPlan, Reach, Sheet};
@@ -85,12 +86,14 @@ pub fn judge(goal: Goal, found: Result<&Sheet, &NoPlan>, before: &[Line]) -> Jud
             .steps
             .iter()
             .any(|step| step.permitted && step.act.part().is_some());
-    // A goal that changes something, and whose sheet leads to it and changes nothing, is reached: what is left
-    // leads back.
-    let is_there = goal.kind() == GoalKind::Changes
-        && sheet.steps.iter().all(|step| !step.permitted)
-        && sheet.reach != Reach::FirstLook
-        && sheet.why_not.is_empty();
+    // What the goal is about is read to be so already, and nothing is sent on the way: what is left leads back.
+    let lock = sheet.steps.first().and_then(|step| step.before.lock);
+    let is_read = match goal {
+        Goal::Unlock => lock == Some(Lock::Unlocked),
+        Goal::Relock => lock == Some(Lock::Locked),
+        _ => false,
+    };
+    let is_there = is_read && sheet.steps.iter().all(|step| !step.permitted);
     let prospect = match is_there {
         true => Prospect::ThereAlready,
         false => prospect(sheet, before),
