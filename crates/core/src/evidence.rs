@@ -557,7 +557,7 @@ pub fn not_known(family: &Family, facts: &Facts, rule: Rule, key: FactKey, quest
         Reading::Contradicted(_) => {
             format!("{question} Two sources say different things: look again.")
         }
-        Reading::Stale(row) if facts.sight().back().is_some_and(|back| back > row.at) => format!(
+        Reading::Stale(row) if facts.sight().left().is_some_and(|left| row.at <= left) => format!(
             "{question} It was known, but the unit was out of sight for more than a day since."
         ),
         Reading::Stale(_) => format!("{question} It was known, but something happened since."),

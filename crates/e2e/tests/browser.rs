@@ -118,7 +118,9 @@ async fn by_hand(bench: &Bench, family: &str, nickname: &str) -> Outcome {
     bench.fill("Name on this bench", nickname).await?;
     bench.click("mine").await?;
     bench.click_last("Put on the bench").await?;
-    bench.sees(&format!("Whether {nickname} can be unlocked")).await
+    bench
+        .sees(&format!("Whether {nickname} can be unlocked"))
+        .await
 }
 
 /// From locked to a recovery in memory, with everything that exists once captured in one place.

@@ -999,6 +999,13 @@ export interface components {
          * @enum {string}
          */
         Ahead: "unlock" | "nothing";
+        /** @description All functions said to work in one go. */
+        AllWorks: {
+            /** @description The answer that is given for each function then. */
+            answer: string;
+            /** @description What is asked once more before. */
+            ask: string;
+        };
         /**
          * @description What a line on the screen answers to.
          * @enum {string}
@@ -3427,8 +3434,8 @@ export interface components {
         };
         /** @description The standing station. */
         StandingView: {
-            /** @description What is asked once more before all functions are said to work. */
-            all_works: string;
+            /** @description How all functions are said to work in one go (`K7`). */
+            all_works: components["schemas"]["AllWorks"];
             /** @description Whether what is ahead, the unlock or the goal that was chosen, asks for that list. */
             asks_keep_safe: boolean;
             clock?: components["schemas"]["ClockNote"] | null;
@@ -3796,8 +3803,8 @@ export interface components {
         };
         /** @description A unit to take over from a place. */
         UnitToTakeOver: {
-            /** @description Id of the ownership answer; asked once, like of any unit that comes onto the bench. */
-            ownership: string;
+            /** @description Id of the ownership answer; asked once, of a unit that comes onto the bench by it. */
+            ownership?: string | null;
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
             /** @description Which. */

@@ -375,8 +375,8 @@ impl Facts {
         if self.are_held_back || self.old.contains(&row.key) {
             return true;
         }
-        let back = self.sight.back().filter(|_| row.key.changes_unseen());
-        if back.is_some_and(|back| back > row.at) {
+        let left = self.sight.left().filter(|_| row.key.changes_unseen());
+        if left.is_some_and(|left| row.at <= left) {
             return true;
         }
         let voiding = row.key.spec().stale_on;

@@ -12,15 +12,15 @@ pub const OUT_OF_SIGHT_HOURS: u64 = 24;
 pub struct InSight {
     /// When it was last seen, or anything was last said of it.
     last: Option<BenchTime>,
-    /// When it came back after it was out of sight for long.
-    back: Option<BenchTime>,
+    /// When it was last in sight before it was out of it for long: what was seen until then may be otherwise.
+    left: Option<BenchTime>,
 }
 
 impl InSight {
     /// It is in sight at `at`; moments come in order. `stayed` says that it was so all the while.
     pub fn is_seen(&mut self, at: BenchTime, stayed: bool) {
         if !stayed && self.is_gone(at) {
-            self.back = Some(at);
+            self.left = self.last;
         }
         self.last = self.last.max(Some(at));
     }
@@ -32,10 +32,10 @@ impl InSight {
         self.last.is_some_and(|last| now.ms_since(last) > long)
     }
 
-    /// When it came back from where nobody saw it.
+    /// When it went out of sight for long, if it did: nothing that was seen until then tells what is now.
     #[must_use]
-    pub fn back(&self) -> Option<BenchTime> {
-        self.back
+    pub fn left(&self) -> Option<BenchTime> {
+        self.left
     }
 }
 

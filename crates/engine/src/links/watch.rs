@@ -79,6 +79,12 @@ impl Links {
             });
         }
         let at = self.pen.now();
+        // What it is now is held against what still counts of it: little, where it was away for long (`K5`).
+        let mut sight = known.sight();
+        if has_moved {
+            sight.is_seen(at, false);
+        }
+        let known = known.in_sight(sight);
         let rows: Vec<FactRow> = readings(&state)
             .into_iter()
             .map(|(key, value)| self.pen.row(key, value, Source::Link, at))

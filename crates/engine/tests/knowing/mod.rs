@@ -702,7 +702,11 @@ fn out_of_sight_for_a_day_what_people_change_is_read_again() {
     linked.put_back();
     linked.engine.watch();
     assert_eq!(reading(&linked, FactKey::Accounts), FactReading::Stale);
-    assert_eq!(reading(&linked, FactKey::Lock), FactReading::Known, "read anew");
+    assert_eq!(
+        reading(&linked, FactKey::Lock),
+        FactReading::Known,
+        "read anew"
+    );
 }
 
 #[test]
