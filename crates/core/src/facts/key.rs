@@ -185,12 +185,35 @@ const OWNERS: &[FactOption] = &[
     option("neither", "neither, or not known"),
     option("lost", "found, or reported lost or stolen"),
 ];
+/// What is changed on a computer for the work, each with how it is undone (`C3`).
+pub(crate) const CHANGES: [(FactOption, &str); 5] = [
+    (
+        option("power-saving", "power saving of the port switched off"),
+        "Power saving of the port on again.",
+    ),
+    (
+        option("other-program", "a program stopped that held the port"),
+        "The program that held the port started again.",
+    ),
+    (
+        option("driver", "a driver put in place of another"),
+        "The driver that was there put back.",
+    ),
+    (
+        option("rights", "rights to the port given"),
+        "The rights to the port taken back.",
+    ),
+    (
+        option("sleep", "sleep and updates switched off"),
+        "Sleep and updates as they were.",
+    ),
+];
 const COMPUTER: &[FactOption] = &[
-    option("power-saving", "power saving of the port switched off"),
-    option("other-program", "a program stopped that held the port"),
-    option("driver", "a driver put in place of another"),
-    option("rights", "rights to the port given"),
-    option("sleep", "sleep and updates switched off"),
+    CHANGES[0].0,
+    CHANGES[1].0,
+    CHANGES[2].0,
+    CHANGES[3].0,
+    CHANGES[4].0,
 ];
 const SELLERS: &[FactOption] = &[
     option("open", "the open market"),

@@ -21,6 +21,7 @@ use crate::rule::Rule;
 use crate::steady::Dated;
 
 pub use emptied::Emptied;
+pub(crate) use key::CHANGES;
 pub use key::{ALL_WORKS, FactGroup, FactKey, FactKind, FactOption, FactSpec, WORKS_WELL};
 pub use sight::{InSight, OUT_OF_SIGHT_HOURS};
 pub use value::{FactValue, Month, NotAValue};

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use crate::act::wrong_with;
 use crate::facts::equipment::EquipmentId;
-use crate::facts::{CitedFact, Doubt, FactKey, FactValue, Facts, Reading};
+use crate::facts::{CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Reading};
 use crate::family::{Family, Role};
 use crate::mode::Lock;
 use crate::route::way_to_read;
@@ -199,14 +199,9 @@ pub fn put_back_on_the_computer(facts: &Facts) -> Vec<&'static str> {
     let Some(FactValue::Many(changed)) = changed.map(|row| &row.value) else {
         return Vec::new();
     };
-    let undo = |id: &&'static str| match *id {
-        "power-saving" => "Power saving of the port on again.",
-        "other-program" => "The program that held the port started again.",
-        "driver" => "The driver that was there put back.",
-        "rights" => "The rights to the port taken back.",
-        _ => "Sleep and updates as they were.",
-    };
-    changed.iter().map(undo).collect()
+    let is_changed = |(option, _): &&(FactOption, &str)| changed.contains(&option.id);
+    let undone = CHANGES.iter().filter(is_changed);
+    undone.map(|(_, undo)| *undo).collect()
 }
 
 /// `B6`: where no lock stands in the way, the next foreign write could end the only copy there is. Nobody is
@@ -271,4 +266,23 @@ fn intake(facts: &Facts) -> Option<Finding> {
             &[],
         )
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::testing::facts;
+
+    /// `C3`: what was changed stands open with its undo, all of it and no more, until it is said to be put back.
+    #[test]
+    fn a_changed_computer_stays_open_until_it_is_put_back() {
+        let all: Vec<&str> = CHANGES.iter().map(|(option, _)| option.id).collect();
+        let told =
+            |said: &str| put_back_on_the_computer(&facts(&[(FactKey::ComputerChanged, said)]));
+        assert_eq!(told(&all.join(",")).len(), all.len());
+        assert_eq!(told("driver"), ["The driver that was there put back."]);
+        assert!(told("").is_empty() && on_the_computer(&Facts::default()).is_none());
+        let open = on_the_computer(&facts(&[(FactKey::ComputerChanged, "rights")])).unwrap();
+        assert!(open.text.contains("The rights to the port taken back."));
+    }
 }
