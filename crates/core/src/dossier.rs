@@ -11,7 +11,7 @@ use veritope_wire::{BenchTime, Digest, PlaceId, UnitId};
 use crate::budget::Battery;
 use crate::consent::Consent;
 use crate::coverage::{CaptureFacts, Coverage, Origin, Torn, VerifiedCopy};
-use crate::digest::{Claimed, Seen};
+use crate::digest::Seen;
 use crate::facts::Facts;
 use crate::family::{Family, Paired};
 use crate::keepsafe::KeepSafe;
@@ -59,7 +59,7 @@ pub struct Dossier<'a> {
     /// Whether a capture of it counts as its own stock, or would: it was seen locked, and nothing was written
     /// since (`R1`).
     pub is_own_stock: bool,
-    /// The recovery on the shelf that fits it.
+    /// The recovery on the shelf that is taken for it.
     pub recovery: Option<Shelved<'a>>,
     /// Packages on the shelf, hashed where they lie, by name.
     pub packages: &'a BTreeMap<String, Arc<Seen>>,
@@ -80,15 +80,21 @@ pub struct By {
     pub token: Presence,
 }
 
-/// A file on the shelf.
-#[derive(Debug, Clone, Copy)]
+/// The file on the shelf that is taken: the one that was chosen, or the one that fits best.
+#[derive(Debug, Clone, Copy, Default)]
 pub struct Shelved<'a> {
+    /// Its name there.
+    pub name: &'a str,
+    /// Version that it gives itself.
+    pub version: Option<&'a str>,
     /// What the matching found.
     pub findings: &'a [Finding],
+    /// Why it is taken though something speaks against it, in a person's words.
+    pub reason: Option<&'a str>,
+    /// The digest by which the shelf knows it.
+    pub known_by: Option<Digest>,
     /// Its bytes, hashed where they lie; nothing where they were not read now.
     pub seen: Option<&'a Seen>,
-    /// What its publisher says that they are.
-    pub published: Option<Claimed>,
 }
 
 /// What was read back in this process.
@@ -176,5 +182,18 @@ impl<'a> Dossier<'a> {
     #[must_use]
     pub fn told(&self) -> &'a Facts {
         self.live.unwrap_or(self.facts)
+    }
+}
+
+impl Shelved<'_> {
+    /// Its name and version.
+    #[must_use]
+    pub fn shown(&self) -> String {
+        match (self.name, self.version) {
+            ("", None) => "A recovery".to_owned(),
+            ("", Some(version)) => format!("A recovery, version {version},"),
+            (name, Some(version)) if !name.contains(version) => format!("{name}, version {version},"),
+            (name, _) => name.to_owned(),
+        }
     }
 }

@@ -252,6 +252,8 @@ pub enum Cure {
     },
     /// Put a matching file onto the shelf.
     Shelve,
+    /// Choose the file that is taken, with a reason where something speaks against it.
+    Choose,
 }
 
 impl Cure {

@@ -73,11 +73,7 @@ impl FactsFile {
                 link: self.link,
                 token: self.token,
             },
-            recovery: is_shelved.then_some(Shelved {
-                findings: &[],
-                seen: None,
-                published: None,
-            }),
+            recovery: is_shelved.then_some(Shelved::default()),
             ..of
         }
     }

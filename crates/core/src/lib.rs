@@ -10,8 +10,8 @@
 //!    units of its kind? [`keepsafe`]: what would its owner lose?
 //! 2. [`state`]: what can an act change, and what is asked of that? [`goal`]: what is to be reached?
 //! 3. [`evidence`]: what does a rule ask for, how does that stand, on what does it rest?
-//! 4. [`coverage`]: is the backup enough? [`worth`]: which bytes are better? [`matching`]: is this the right
-//!    file? [`fuse`], [`builds`]: can this build be unlocked, and which packages lead to one that can, and
+//! 4. [`coverage`]: is the backup enough? [`worth`]: which bytes are better? [`matching`], [`published`]: is this the
+//!    right file? [`fuse`], [`builds`]: can this build be unlocked, and which packages lead to one that can, and
 //!    back? [`relock`]: is everything the maker's? [`budget`]: does the battery suffice?
 //! 5. [`dossier`]: all of it, for one unit
 //! 6. [`act`]: what can be done, and what does each kind of act ask for?
@@ -77,6 +77,7 @@ pub mod permission;
 pub mod plan;
 pub mod present;
 pub mod prospect;
+pub mod published;
 pub mod relock;
 pub mod route;
 pub mod rule;

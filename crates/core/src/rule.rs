@@ -121,10 +121,22 @@ rules! {
         "Its own descriptor and its publisher; a shared image may name a sister model only if its own descriptor says so.",
     M2: "Twins that differ by one letter may share nothing."
         "Variant, chipset, region and carrier's build: each shares files only with itself.",
+    M3: "An image goes to the partition that it was built for."
+        "A recovery lies in a partition of its own, inside boot, or inside another boot part; the wrong one starts nothing.",
+    M4: "A file has the form that its route takes, and brings nothing besides."
+        "Names say little: a package may be named image, and the members of a tar decide where the bytes land. What can be made into the right form is made first.",
     M5: "A file must fit its partition."
         "Equal is judged over the image's length, and what lies behind it is its own.",
+    M6: "A recovery decrypts the generation that the system is of, or the plan empties the data."
+        "Told by its property files, never by its head, which may claim anything; otherwise the owner's files stay scrambled in it.",
+    M7: "A recovery is at least of the version that the next package needs."
+        "An older one refuses the package or installs it half: the newer recovery first, and a restart into it.",
     M8: "A file must have the digest that its publisher gives."
         "A damaged file and a changed one look alike without it.",
+    M9: "What has to be written with a recovery is written in the same go, each time."
+        "Without it the bootloader refuses to start the new one, or the system puts the old one back.",
+    M10: "A recovery can be worked with what of the unit's body works."
+        "A dead touch or screen leaves nobody a way to answer it.",
     M11: "Where the system restores its own recovery, one goes straight from the write into the new one."
         "A single start of the system in between puts the maker's recovery back.",
     N1: "Ways into a mode differ by family, and are never shown without the unit's name."

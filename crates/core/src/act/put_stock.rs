@@ -174,7 +174,7 @@ fn set(of: &Dossier<'_>, put: &Put<'_>, family: &Family) -> Vec<Line> {
     }];
     // The index has a line of its own, which an unknown fuse does not leave out.
     let findings = put.set.iter().filter(|one| one.rule != Rule::W1);
-    lines.extend(findings.map(|finding| finding.line(log())));
+    lines.extend(findings.filter_map(|finding| finding.line(log(), None)));
     let build = put.capture.and_then(|set| set.build.as_deref());
     let known = build.and_then(|build| family.build(build));
     lines.extend(index(

@@ -24,9 +24,10 @@ use crate::facts::{Emptied, FactGroup, FactKey, FactRow, Facts, Happening, Sourc
 use crate::family::testing::{gimbal, shipped};
 use crate::family::{Advice, Family, Paired, ToolErases};
 use crate::keepsafe::{KeepSafe, Kept};
-use crate::matching::{Descriptor, Finding, Fit, Published, judge_recovery};
+use crate::matching::{Check, File, Finding, Fit, Told, Wanted, judge};
 use crate::mode::{Lock, Mode, Slot};
 use crate::partitions::OwnPartition;
+use crate::published::{Algorithm, PublishedDigest, SeenFile};
 use crate::relock::{Against, Held, Holds, Proof};
 use crate::rule::Rule;
 use crate::state::Presence;
@@ -224,19 +225,28 @@ impl Bench {
                 .collect()
         });
         let image = self.shelf.as_ref().map(|shelf| {
-            let seen = Seen::of(shelf.bytes);
-            let claim = Claimed(Digest::of(shelf.published));
-            let descriptor = Descriptor {
-                codename: shelf.codename.to_owned(),
-                kind: "recovery".to_owned(),
-                version: "3.2.0".to_owned(),
-            };
-            let published = Published {
-                codename: self.family.codename.clone(),
-                blake3: claim,
-            };
-            let findings = judge_recovery(&self.family, &descriptor, &published, &seen);
-            (findings, seen, claim)
+            let seen = SeenFile::of(shelf.bytes);
+            let published = PublishedDigest::new(
+                Algorithm::Blake3,
+                &Digest::of(shelf.published).to_string(),
+            );
+            let check = published.map(|published| Check {
+                compared: seen.compare(&published),
+                published,
+            });
+            let told = Told::of_recovery(shelf.codename, "3.2.0", seen.seen.bytes());
+            let findings = Wanted::of(&self.family, &facts, &[]).map(|wanted| {
+                let file = File {
+                    told: &told,
+                    name: "r.img",
+                    digest: seen.seen.digest(),
+                    checks: &[check.unwrap()],
+                    origin: None,
+                    days_old: None,
+                };
+                judge(&wanted, &file).findings
+            });
+            (findings.unwrap_or_default(), seen.seen)
         });
         let hashed =
             |(name, bytes): &(&str, &[u8])| ((*name).to_owned(), Arc::new(Seen::of(bytes)));
@@ -268,13 +278,16 @@ impl Bench {
             },
             held: &self.held,
             is_own_stock: true,
-            recovery: image.as_ref().map(|(findings, seen, claim)| Shelved {
+            recovery: image.as_ref().map(|(findings, seen)| Shelved {
+                name: "r.img",
+                version: Some("3.2.0"),
                 findings,
+                reason: None,
+                known_by: Some(Digest::of(IMAGE)),
                 seen: self
                     .shelf
                     .as_ref()
                     .and_then(|shelf| shelf.is_hashed.then_some(seen)),
-                published: Some(*claim),
             }),
             packages: &packages,
             put: wish.map(|wish| Put {
@@ -507,15 +520,7 @@ pub(crate) fn write_to_read() -> Bench {
     family.temporary_start = None;
     let label = "recovery".parse().unwrap();
     let bench = Bench::of(family, "Ruff", WriteToRead { label, image: None });
-    // How large an image may be is told by what starts from memory; it was judged before.
-    let mut bench = bench.knowing(&written_watch(), 0).shelved();
-    if let Some(shelf) = &mut bench.shelf {
-        shelf.bytes = b"";
-        shelf.published = b"";
-    }
-    bench.payload = Some(Digest::of(b""));
-    bench.act = bench.act.choosing(Digest::of(b""));
-    bench
+    bench.knowing(&written_watch(), 0).shelved()
 }
 
 pub(crate) fn part(label: &str) -> OwnPartition {
@@ -577,6 +582,8 @@ pub(crate) fn put_stock() -> Bench {
         wish.identifiers.clear();
         wish.verified = Some(("recovery", 20));
         wish.set = vec![Finding {
+            weight: crate::matching::Weight::Hard,
+            wanted: None,
             rule: Rule::M2,
             fit: Fit::Fits,
             text: "For FL-1.".to_owned(),

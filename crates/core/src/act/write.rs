@@ -13,6 +13,7 @@ use crate::consent::Costs;
 use crate::dossier::{By, Dossier};
 use crate::evidence::{Basis, Cure, Due, Need};
 use crate::facts::{FactKey, Happening};
+use crate::matching::Finding;
 use crate::family::{Family, Takes};
 use crate::mode::{Lock, RecoveryKind};
 use crate::rule::Rule;
@@ -221,15 +222,15 @@ pub(super) fn place(family: &Family, label: &Label) -> Line {
 pub(super) fn shelved(on: Ground<'_>) -> Line {
     let family = on.family();
     let line = match on.of.recovery {
-        Some(_) => Line::met(
+        Some(image) => Line::met(
             Rule::M1,
-            format!("A recovery for {} is on the shelf.", family.codename),
-            Basis::log("the shelf's folder"),
+            format!("{} is on the shelf, and matches.", image.shown()),
+            Basis::log("what lies on the shelf"),
         ),
         None => Line::missing(
             Rule::M1,
             format!(
-                "No recovery image on the shelf matches {}: put one with its side file into the shelf's folder, which Settings names.",
+                "No recovery on the shelf matches {}: put one there, or see at Recovery what the others lack.",
                 family.name()
             ),
             Cure::Shelve.by_person(),
@@ -252,30 +253,24 @@ pub(super) fn image_lines(on: Ground<'_>, chosen: Option<Digest>) -> Vec<Line> {
         || Basis::log("what the shelf judged"),
         |seen| basis(seen.digest()),
     );
-    let mut lines: Vec<Line> = image
-        .findings
-        .iter()
-        .map(|finding| finding.line(by.clone()).due(Due::Door))
-        .collect();
-    let another = "The image is not the one that was judged for this: fetch it again.";
-    lines.push(match (image.seen, image.published) {
-        (Some(seen), Some(claim)) if seen.agrees_with(claim) => {
+    let finding = |finding: &Finding| finding.line(by.clone(), image.reason);
+    let mut lines: Vec<Line> = image.findings.iter().filter_map(finding).collect();
+    let another = "The image is not the one that was judged for this: choose it again.";
+    lines.push(match (image.seen, image.known_by) {
+        (Some(seen), Some(known_by)) if seen.digest() == known_by => {
             if chosen.is_some_and(|chosen| chosen != seen.digest()) {
-                Line::missing(Rule::E5, another, Cure::Shelve.by_person())
+                Line::missing(Rule::E5, another, Cure::Choose.by_person())
             } else {
                 Line::met(
                     Rule::Q11,
-                    format!(
-                        "The image was hashed where it lies: {}.",
-                        seen.digest().short()
-                    ),
+                    format!("{} was hashed where it lies: {}.", image.shown(), seen.digest().short()),
                     basis(seen.digest()),
                 )
             }
         }
         (Some(seen), _) => Line::missing(
             Rule::Q11,
-            "The image is not what its publisher says: fetch it again.",
+            "The image is not what it was when it came onto the shelf: fetch it again.",
             Cure::Shelve.by_person(),
         )
         .seen([basis(seen.digest())]),

@@ -25,6 +25,7 @@ pub(crate) use key::CHANGES;
 pub use key::{ALL_WORKS, FactGroup, FactKey, FactKind, FactOption, FactSpec, WORKS_WELL};
 pub use sight::{InSight, OUT_OF_SIGHT_HOURS};
 pub use value::{FactValue, Month, NotAValue};
+pub use version::Version;
 
 /// Who says so.
 #[derive(

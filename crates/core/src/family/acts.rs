@@ -215,10 +215,53 @@ pub struct RecoveryWriteSpec {
     pub mode: Mode,
     /// The partition it goes to (`M3`).
     pub partition: Label,
+    /// In which form it is taken (`M4`).
+    pub container: Container,
+    /// What is written in the same go (`M9`).
+    pub companions: Vec<Companion>,
     /// How long.
     pub pace: Pace,
     /// What a person does without a link.
     pub hand: String,
+}
+
+/// In which form a route takes a recovery.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub enum Container {
+    /// The image itself.
+    #[default]
+    Image,
+    /// A tar, whose members' names decide where the bytes land.
+    Tar {
+        /// The name of the recovery's member.
+        member: String,
+    },
+}
+
+/// What is written in the same go as a recovery (`M9`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Companion {
+    /// Where it goes.
+    pub partition: Label,
+    /// Its member's name, where a tar is taken.
+    pub member: String,
+    /// What it is made of.
+    pub made: CompanionMade,
+    /// Whether the owner's data can't be read after it: it counts as an erase (`Q9`).
+    pub eats_data: bool,
+}
+
+/// What a companion is made of.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum CompanionMade {
+    /// The stock metadata of this very unit's build, its two switches set.
+    #[default]
+    OwnSwitched,
+    /// Metadata that describes nothing, its two switches set.
+    Empty,
 }
 
 /// How it is locked again.

@@ -2,6 +2,7 @@
 //! line and the key.
 
 mod acts;
+mod recovery;
 
 use std::collections::BTreeSet;
 use std::ops::Range;
@@ -12,8 +13,8 @@ use veritope_wire::{Digest, Label};
 use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
     Blank, BuildSpec, CarrierSpec, DebuggingSpec, Effort, EquipmentSpec, FAMILY_SCHEMA, FactPlace,
-    Family, ForcedRestart, Identifier, InSlot, KeptSpec, ModeSpec, Pace, PackageKind, PackageSpec,
-    PartitionSpec, Pattern, ReadRoute, RecoveryWriteSpec, Role, RouteKind, RouteLock, Slots,
+    Family, ForcedRestart, Identifier, InSlot, ModeSpec, Pace, PackageKind, PackageSpec,
+    PartitionSpec, Pattern, ReadRoute, RecoveryWriteSpec, RouteKind, RouteLock, Slots,
     TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
 };
 use crate::facts::equipment::TYPE_CODE_DIGITS;
@@ -156,29 +157,11 @@ impl Locator<'_> {
                 })
             }
         };
-        let recovery_write = match raw.recovery_write {
-            None => None,
-            Some(spec) => {
-                let spec = spec.into_inner();
-                self.mode_is_declared(&spec.mode, "recovery_write.mode", &declared)?;
-                let partition = self.label(&spec.partition, "recovery_write.partition")?;
-                let is_recovery = partitions
-                    .iter()
-                    .any(|known| known.label == partition && known.role == Role::Recovery);
-                if !is_recovery {
-                    return Err(self.refuse(
-                        spec.partition.span(),
-                        format!("`recovery_write.partition` names `{partition}`, which is no [[partition]] of role recovery"),
-                    ));
-                }
-                Some(RecoveryWriteSpec {
-                    mode: *spec.mode.get_ref(),
-                    partition,
-                    pace: self.pace(spec.usual, &spec.stuck)?,
-                    hand: spec.hand,
-                })
-            }
-        };
+        let recovery_write = raw
+            .recovery_write
+            .map(|spec| self.recovery_write(spec.into_inner(), &declared, &partitions))
+            .transpose()?;
+        let kept = self.kept(raw.recovery.map(Spanned::into_inner))?;
         let table = raw.table.into_inner();
         let first_start = raw.first_start.into_inner();
         let places = self.places(raw.fact)?;
@@ -316,13 +299,7 @@ impl Locator<'_> {
             wipes,
             slot_switch,
             before_foreign,
-            kept: raw
-                .recovery
-                .map(Spanned::into_inner)
-                .map_or_else(KeptSpec::default, |kept| KeptSpec {
-                    restored_by: kept.restored_by,
-                    stopped_by: kept.stopped_by,
-                }),
+            kept,
             read_routes,
             tool_choices,
             builds,

@@ -11,7 +11,7 @@ mod choreography;
 mod doubt;
 mod guide;
 pub mod pattern;
-mod placeholder;
+pub(crate) mod placeholder;
 mod raw;
 mod recognise;
 mod role;
@@ -20,13 +20,13 @@ mod told;
 use serde::{Deserialize, Serialize};
 use veritope_wire::{Digest, Label};
 
-use crate::facts::{FactKey, FactRow, FactValue, Facts, Month};
+use crate::facts::{FactKey, FactRow, FactValue, Facts, Month, Version};
 use crate::keepsafe::KeepClass;
 use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 
 pub use acts::{
     BeforeForeign, DebuggingSpec, Effort, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
-    RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
+    Companion, CompanionMade, Container, RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
     WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
@@ -47,7 +47,7 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// are made up. 5 = seconds and key presses of acts. 6 = questions
 /// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool.
 /// 8 = labels that name the unit; what a token scheme asks of the account. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 8;
+pub const FAMILY_SCHEMA: u32 = 9;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -372,6 +372,8 @@ pub struct KeptSpec {
     pub restored_by: RestoredBy,
     /// What stops that, in words.
     pub stopped_by: String,
+    /// The version of a recovery that the family's packages need (`M7`).
+    pub at_least: Option<Version>,
 }
 
 /// A way to read partitions out.

@@ -97,7 +97,7 @@ pub(super) fn is_placeholder(value: &str) -> bool {
 }
 
 /// Nothing but words of the list, with digits and marks between them.
-fn is_words(lower: &str) -> bool {
+pub(crate) fn is_words(lower: &str) -> bool {
     let mut words = lower
         .split(|sign: char| !sign.is_alphabetic())
         .filter(|word| !word.is_empty())

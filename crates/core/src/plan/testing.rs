@@ -31,11 +31,7 @@ pub(crate) fn known<'a>(family: &'a Family, facts: &'a Facts, ways: Ways) -> Dos
             link: ways.link,
             ..of.by
         },
-        recovery: is_shelved.then_some(Shelved {
-            findings: &[],
-            seen: None,
-            published: None,
-        }),
+        recovery: is_shelved.then_some(Shelved::default()),
         ..of
     }
 }

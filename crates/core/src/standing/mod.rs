@@ -583,11 +583,7 @@ fn closing(family: &Family, facts: &Facts) -> Vec<String> {
 fn afternoon(input: &StandingInput<'_>, of: &Dossier<'_>, start: State) -> Option<Afternoon> {
     let mut of = *of;
     of.by.link = Presence::Here;
-    of.recovery = of.recovery.or(Some(Shelved {
-        findings: &[],
-        seen: None,
-        published: None,
-    }));
+    of.recovery = of.recovery.or(Some(Shelved::default()));
     [Goal::BackUp, Goal::KeepRecovery]
         .into_iter()
         .filter_map(|goal| {

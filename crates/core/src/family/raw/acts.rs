@@ -6,7 +6,7 @@ use toml::Spanned;
 use super::{YesNo, no};
 use crate::facts::FactKey;
 use crate::family::{
-    Again, Cue, Key, Menu, Method, MoveBy, PhaseKind, RestoredBy, Role, RouteKind, RouteLock, Wipe,
+    Again, CompanionMade, Cue, Key, Menu, Method, MoveBy, PhaseKind, RestoredBy, Role, RouteKind, RouteLock, Wipe,
 };
 use crate::mode::Mode;
 
@@ -174,6 +174,9 @@ pub(crate) struct RawKept {
     /// What stops that, in words.
     #[serde(default)]
     pub(crate) stopped_by: String,
+    /// The version of a recovery that the family's packages need (M7), such as `"3.2.0"`; since schema 9.
+    #[schema(value_type = Option<String>)]
+    pub(crate) at_least: Option<Spanned<String>>,
 }
 
 /// A way to read partitions out.
@@ -390,6 +393,30 @@ pub(crate) struct RawRecoveryWrite {
     pub(crate) stuck: Spanned<u32>,
     /// How.
     pub(crate) hand: String,
+    /// Where it is taken as a member of a tar: the name that it has there (M4); since schema 9.
+    #[serde(default)]
+    pub(crate) tar_member: Option<String>,
+    /// What is written in the same go (M9); since schema 9.
+    #[serde(default)]
+    #[schema(value_type = Vec<RawCompanion>)]
+    pub(crate) companion: Vec<Spanned<RawCompanion>>,
+}
+
+/// What is written in the same go as a recovery (M9).
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawCompanion {
+    /// The partition that it goes to, of role verification.
+    #[schema(value_type = String)]
+    pub(crate) partition: Spanned<String>,
+    /// Its name in the tar; the partition's with `.img` where it is not given.
+    pub(crate) member: Option<String>,
+    /// What it is made of: this unit's own stock with its two switches set, or empty.
+    #[serde(default)]
+    pub(crate) made: CompanionMade,
+    /// Whether the owner's data can't be read after it, so that it counts as an erase (Q9).
+    #[serde(default)]
+    pub(crate) eats_data: bool,
 }
 
 /// How long it takes.

@@ -1,136 +1,12 @@
-//! Is this the right file? For now only for the one image that a family starts from memory:
-//! codename, fit, digest. The whole table of `M1`-`M14` comes with the recovery station.
+//! Is this set of the maker's this unit's?
 
-use serde::Serialize;
-use veritope_wire::{Digest, Label};
+use veritope_wire::Label;
 
-use crate::digest::{Claimed, Seen};
-use crate::evidence::{Basis, Line};
+use super::{Finding, Fit, Weight};
 use crate::facts::{FactKey, Facts};
 use crate::family::Family;
 use crate::fuse;
 use crate::rule::Rule;
-
-/// What an image's own descriptor says.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Descriptor {
-    /// Codename it was built for.
-    pub codename: String,
-    /// What it starts.
-    pub kind: String,
-    /// Its version.
-    pub version: String,
-}
-
-/// What its publisher says, in the side file.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Published {
-    /// Codename it is for.
-    pub codename: String,
-    /// Its digest.
-    pub blake3: Claimed,
-}
-
-/// Whether a criterion holds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Fit {
-    /// It holds.
-    Fits,
-    /// It does not.
-    Stops,
-}
-
-/// One criterion, judged.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct Finding {
-    /// The rule.
-    pub rule: Rule,
-    /// Whether it holds.
-    pub fit: Fit,
-    /// Why, in one sentence.
-    pub text: String,
-}
-
-impl Finding {
-    /// As a line of a list, resting on what was read and hashed of the file.
-    #[must_use]
-    pub fn line(&self, basis: Basis) -> Line {
-        match self.fit {
-            Fit::Fits => Line::met(self.rule, self.text.clone(), basis),
-            Fit::Stops => Line::absent(self.rule, self.text.clone()).seen([basis]),
-        }
-    }
-}
-
-/// An image that fits, with the digest that was seen.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-pub struct Match {
-    /// Version.
-    pub version: String,
-    /// Digest of the bytes.
-    pub blake3: Digest,
-    /// Length in bytes.
-    pub bytes: u64,
-}
-
-/// Judges a recovery image for starting from memory.
-#[must_use]
-pub fn judge_recovery(
-    family: &Family,
-    descriptor: &Descriptor,
-    published: &Published,
-    seen: &Seen,
-) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    let mut judge = |rule, holds: bool, yes: String, no: String| {
-        findings.push(Finding {
-            rule,
-            fit: if holds { Fit::Fits } else { Fit::Stops },
-            text: if holds { yes } else { no },
-        });
-    };
-    let named = |codename: &str| codename == family.codename;
-    judge(
-        Rule::M1,
-        named(&descriptor.codename) && named(&published.codename) && descriptor.kind == "recovery",
-        format!("A recovery for {}.", family.codename),
-        format!(
-            "It says {} for {}, its side file says {}; wanted is a recovery for {}.",
-            descriptor.kind, descriptor.codename, published.codename, family.codename
-        ),
-    );
-    let room = family
-        .temporary_start
-        .as_ref()
-        .and_then(|start| {
-            family
-                .partitions
-                .iter()
-                .find(|spec| spec.label == start.partition)
-        })
-        .map_or(0, |spec| u64::from(spec.mib) << 20);
-    judge(
-        Rule::M5,
-        seen.bytes() <= room,
-        format!("{} KiB, with room for {}.", seen.bytes() >> 10, room >> 10),
-        format!(
-            "{} bytes, and there is room for {room}: it does not fit the partition.",
-            seen.bytes()
-        ),
-    );
-    judge(
-        Rule::M8,
-        seen.agrees_with(published.blake3),
-        "The bytes have the digest that its publisher gives.".to_owned(),
-        format!(
-            "The bytes have digest {}…, the publisher gives {}…: fetch it again.",
-            seen.digest().short(),
-            published.blake3.0.short()
-        ),
-    );
-    findings
-}
 
 /// A stock set as its list says.
 #[derive(Debug, Clone, Copy)]
@@ -154,7 +30,9 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
         findings.push(Finding {
             rule,
             fit: if holds { Fit::Fits } else { Fit::Stops },
+            weight: Weight::Hard,
             text: if holds { yes } else { no },
+            wanted: None,
         });
     };
     judge(
@@ -237,38 +115,6 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::family::testing::gimbal;
-
-    fn stops(codename: &str, published_for: &str, bytes: &[u8], claimed: &[u8]) -> Vec<Rule> {
-        let findings = judge_recovery(
-            &gimbal(),
-            &Descriptor {
-                codename: codename.to_owned(),
-                kind: "recovery".to_owned(),
-                version: "3.2.0".to_owned(),
-            },
-            &Published {
-                codename: published_for.to_owned(),
-                blake3: Claimed(Digest::of(claimed)),
-            },
-            &Seen::of(bytes),
-        );
-        findings
-            .into_iter()
-            .filter(|f| f.fit == Fit::Stops)
-            .map(|f| f.rule)
-            .collect()
-    }
-
-    #[test]
-    fn each_criterion_stops_alone() {
-        assert_eq!(stops("gimbal", "gimbal", b"image", b"image"), []);
-        assert_eq!(stops("kelpie", "gimbal", b"image", b"image"), [Rule::M1]);
-        assert_eq!(stops("gimbal", "kelpie", b"image", b"image"), [Rule::M1]);
-        assert_eq!(stops("gimbal", "gimbal", b"image", b"imago"), [Rule::M8]);
-        let large = vec![1; (12 << 20) + 1];
-        assert_eq!(stops("gimbal", "gimbal", &large, &large), [Rule::M5]);
-    }
 
     #[test]
     fn a_stock_set_is_for_its_variant_and_not_below_the_fuse() {

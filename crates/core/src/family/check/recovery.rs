@@ -1,0 +1,94 @@
+//! A recovery's place: how it is written, what goes with it, what becomes of it.
+
+use std::collections::BTreeSet;
+
+use toml::Spanned;
+
+use super::Locator;
+use crate::facts::Version;
+use crate::family::raw::{RawCompanion, RawKept, RawRecoveryWrite};
+use crate::family::{
+    Companion, Container, FamilyError, KeptSpec, PartitionSpec, RecoveryWriteSpec, Role,
+};
+use crate::mode::Mode;
+
+impl Locator<'_> {
+    /// What becomes of a recovery in its partition (`M11`, `M7`).
+    pub(super) fn kept(&self, raw: Option<RawKept>) -> Result<KeptSpec, FamilyError> {
+        let Some(kept) = raw else {
+            return Ok(KeptSpec::default());
+        };
+        let version = |text: Spanned<String>| {
+            Version::parse(text.get_ref()).ok_or_else(|| {
+                self.refuse(
+                    text.span(),
+                    format!("`recovery.at_least` is `{}`; a version is numbers with points between, such as 3.2.0", text.get_ref()),
+                )
+            })
+        };
+        Ok(KeptSpec {
+            restored_by: kept.restored_by,
+            stopped_by: kept.stopped_by,
+            at_least: kept.at_least.map(version).transpose()?,
+        })
+    }
+
+    /// How a recovery is written to stay.
+    pub(super) fn recovery_write(
+        &self,
+        raw: RawRecoveryWrite,
+        declared: &BTreeSet<Mode>,
+        partitions: &[PartitionSpec],
+    ) -> Result<RecoveryWriteSpec, FamilyError> {
+        self.mode_is_declared(&raw.mode, "recovery_write.mode", declared)?;
+        let partition = self.label(&raw.partition, "recovery_write.partition")?;
+        let is_recovery = partitions
+            .iter()
+            .any(|known| known.label == partition && known.role == Role::Recovery);
+        if !is_recovery {
+            return Err(self.refuse(
+                raw.partition.span(),
+                format!("`recovery_write.partition` names `{partition}`, which is no [[partition]] of role recovery"),
+            ));
+        }
+        Ok(RecoveryWriteSpec {
+            mode: *raw.mode.get_ref(),
+            partition,
+            container: raw
+                .tar_member
+                .map_or(Container::Image, |member| Container::Tar { member }),
+            companions: self.companions(raw.companion, partitions)?,
+            pace: self.pace(raw.usual, &raw.stuck)?,
+            hand: raw.hand,
+        })
+    }
+
+    /// What is written in the same go as a recovery: verification metadata, and nothing else.
+    fn companions(
+        &self,
+        raw: Vec<Spanned<RawCompanion>>,
+        partitions: &[PartitionSpec],
+    ) -> Result<Vec<Companion>, FamilyError> {
+        let one = |raw: Spanned<RawCompanion>| {
+            let span = raw.span();
+            let raw = raw.into_inner();
+            let partition = self.label(&raw.partition, "recovery_write.companion.partition")?;
+            let is_verification = partitions
+                .iter()
+                .any(|known| known.label == partition && known.role == Role::Verification);
+            if !is_verification {
+                return Err(self.refuse(
+                    span,
+                    format!("`recovery_write.companion.partition` names `{partition}`, which is no [[partition]] of role verification"),
+                ));
+            }
+            Ok(Companion {
+                member: raw.member.unwrap_or_else(|| format!("{partition}.img")),
+                partition,
+                made: raw.made,
+                eats_data: raw.eats_data,
+            })
+        };
+        raw.into_iter().map(one).collect()
+    }
+}

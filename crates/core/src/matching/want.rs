@@ -1,0 +1,91 @@
+//! What a family wants of a recovery, and where it goes (`M3`, `M4`, `M9`).
+
+use veritope_wire::{Digest, Label};
+
+use crate::facts::Facts;
+use crate::family::{Companion, Container, Family};
+use crate::partitions::OwnPartition;
+
+/// Where a recovery goes.
+#[derive(Debug, Clone, Copy)]
+pub struct Place<'a> {
+    /// The partition.
+    pub label: &'a Label,
+    /// In which form.
+    pub container: &'a Container,
+    /// What goes with it.
+    pub companions: &'a [Companion],
+    /// Whether it is only started from memory: nothing is written.
+    pub from_memory: bool,
+}
+
+/// What a file is judged against.
+#[derive(Debug, Clone, Copy)]
+pub struct Wanted<'a> {
+    /// The family.
+    pub family: &'a Family,
+    /// What is known of the unit.
+    pub facts: &'a Facts,
+    /// Its own table, where it was read.
+    pub own: &'a [OwnPartition],
+    /// Where the recovery goes.
+    pub place: Place<'a>,
+    /// Images that were seen to run on this very model before.
+    pub seen_running: &'a [Digest],
+    /// Whether the owner's data is emptied on the way, so that nothing has to be decrypted.
+    pub formats_data: bool,
+}
+
+static IMAGE: Container = Container::Image;
+
+impl Family {
+    /// Where a recovery of this family goes: where it is written, or else where its image would fit that is
+    /// started from memory. Nothing on a family that has neither.
+    #[must_use]
+    pub fn recovery_place(&self) -> Option<Place<'_>> {
+        if let Some(spec) = &self.recovery_write {
+            return Some(Place {
+                label: &spec.partition,
+                container: &spec.container,
+                companions: &spec.companions,
+                from_memory: false,
+            });
+        }
+        let spec = self.temporary_start.as_ref()?;
+        Some(Place {
+            label: &spec.partition,
+            container: &IMAGE,
+            companions: &[],
+            from_memory: true,
+        })
+    }
+}
+
+impl<'a> Wanted<'a> {
+    /// What is wanted of a recovery of `family`, going by `facts`; nothing where the family takes none.
+    #[must_use]
+    pub fn of(family: &'a Family, facts: &'a Facts, own: &'a [OwnPartition]) -> Option<Self> {
+        Some(Self {
+            family,
+            facts,
+            own,
+            place: family.recovery_place()?,
+            seen_running: &[],
+            formats_data: false,
+        })
+    }
+
+    /// Room of the place, and whether the unit's own table says so.
+    #[must_use]
+    pub fn room(&self) -> (u64, bool) {
+        let label = self.place.label;
+        let own = self.own.iter().find(|one| one.label == *label);
+        match own {
+            Some(own) => (own.length_bytes, true),
+            None => {
+                let spec = self.family.partition(label);
+                (spec.map_or(0, |spec| u64::from(spec.mib) << 20), false)
+            }
+        }
+    }
+}
