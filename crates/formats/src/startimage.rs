@@ -108,6 +108,38 @@ pub fn build_start_image(codename: &str, kind: &str, version: &str, payload: &[u
     build_with_header(2, codename, kind, version, payload)
 }
 
+/// What a recovery's property file says of what it was built for.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct RecoveryWords<'a> {
+    /// The device.
+    pub codename: &'a str,
+    /// The model; not said where it is empty.
+    pub model: &'a str,
+    /// Its own version.
+    pub version: &'a str,
+    /// Generation of the system that it decrypts; not said where it is 0.
+    pub generation: u32,
+}
+
+/// Builds the image of a recovery that says all of `words`.
+#[must_use]
+pub fn build_recovery(words: RecoveryWords<'_>, payload: &[u8]) -> Vec<u8> {
+    let RecoveryWords {
+        codename,
+        model,
+        version,
+        generation,
+    } = words;
+    let mut more = String::new();
+    if !model.is_empty() {
+        more.push_str(&format!("ro.product.model={model}\n"));
+    }
+    if generation > 0 {
+        more.push_str(&format!("ro.build.version.release={generation}\n"));
+    }
+    around(2, codename, &ramdisk(codename, "recovery", version, &more), payload)
+}
+
 /// Page of the images that are built.
 const PAGE_BYTES: usize = 2048;
 const MAGIC: [u8; 8] = [0x41, 0x4E, 0x44, 0x52, 0x4F, 0x49, 0x44, 0x21];
@@ -121,12 +153,16 @@ pub fn build_with_header(
     version: &str,
     payload: &[u8],
 ) -> Vec<u8> {
-    let ramdisk = ramdisk(codename, kind, version);
+    around(header, codename, &ramdisk(codename, kind, version, ""), payload)
+}
+
+/// An image with a header of version 0, 1 or 2 around a kernel and a ramdisk.
+fn around(header: u32, codename: &str, ramdisk: &[u8], payload: &[u8]) -> Vec<u8> {
     let length = |part: &[u8]| u32::try_from(part.len()).unwrap_or(u32::MAX).to_le_bytes();
     let mut head = vec![0; PAGE_BYTES];
     head[..8].copy_from_slice(&MAGIC);
     head[8..12].copy_from_slice(&length(payload));
-    head[16..20].copy_from_slice(&length(&ramdisk));
+    head[16..20].copy_from_slice(&length(ramdisk));
     head[36..40].copy_from_slice(&2048_u32.to_le_bytes());
     head[40..44].copy_from_slice(&header.to_le_bytes());
     let name = codename.as_bytes();
@@ -135,7 +171,7 @@ pub fn build_with_header(
     let mut hash = Sha1::new();
     let none: &[u8] = &[];
     // Kernel, ramdisk, second stage, and from versions 1 and 2 on the parts that came with them.
-    let parts = [payload, &ramdisk, none, none, none];
+    let parts = [payload, ramdisk, none, none, none];
     for part in &parts[..3 + header as usize] {
         hash.update(part);
         hash.update(length(part));
@@ -146,7 +182,7 @@ pub fn build_with_header(
         head[1644..1648].copy_from_slice(&head_bytes.to_le_bytes());
     }
     let mut bytes = head;
-    for part in [payload, &ramdisk] {
+    for part in [payload, ramdisk] {
         bytes.extend_from_slice(part);
         bytes.resize(bytes.len().next_multiple_of(PAGE_BYTES), 0);
     }
@@ -181,7 +217,7 @@ pub fn build_kernel_alone(payload: &[u8]) -> Vec<u8> {
 /// Builds an image with a header of version 4 that holds the ramdisk of a system and nothing else.
 #[must_use]
 pub fn build_ramdisk_alone(codename: &str, version: &str) -> Vec<u8> {
-    build_one_part(&[], &ramdisk(codename, "system", version))
+    build_one_part(&[], &ramdisk(codename, "system", version, ""))
 }
 
 /// Builds the vendor part of a start image, version 4, with its table: the platform's ramdisk, the
@@ -192,8 +228,8 @@ pub fn build_vendor_part(codename: &str, version: &str, modules: &[u8]) -> Vec<u
     entry(&mut extra, "lib/modules/touch.ko", 0o100_644, modules);
     entry(&mut extra, "TRAILER!!!", 0, &[]);
     let ramdisks = [
-        ("", 1_u32, ramdisk(codename, "system", version)),
-        ("recovery", 2, ramdisk(codename, "stock-recovery", version)),
+        ("", 1_u32, ramdisk(codename, "system", version, "")),
+        ("recovery", 2, ramdisk(codename, "stock-recovery", version, "")),
         ("modules", 3, pack(&extra)),
     ];
     let number = |value: usize| u32::try_from(value).unwrap_or(u32::MAX).to_le_bytes();
@@ -231,15 +267,15 @@ pub fn build_vendor_part(codename: &str, version: &str, modules: &[u8]) -> Vec<u
     bytes
 }
 
-/// A ramdisk that starts `kind` on a device.
-fn ramdisk(codename: &str, kind: &str, version: &str) -> Vec<u8> {
+/// A ramdisk that starts `kind` on a device; `more` are further lines of its property file.
+fn ramdisk(codename: &str, kind: &str, version: &str, more: &str) -> Vec<u8> {
     let keys = if kind == "recovery" {
         "test-keys"
     } else {
         "release-keys"
     };
     let properties = format!(
-        "# built for a simulated device\nro.product.device={codename}\nro.build.id={version}\nro.build.tags={keys}\n"
+        "# built for a simulated device\nro.product.device={codename}\nro.build.id={version}\nro.build.tags={keys}\n{more}"
     );
     let mut archive = Vec::new();
     entry(&mut archive, "init", 0o100_755, b"starts\n");

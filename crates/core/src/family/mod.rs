@@ -374,6 +374,8 @@ pub struct KeptSpec {
     pub stopped_by: String,
     /// The version of a recovery that the family's packages need (`M7`).
     pub at_least: Option<Version>,
+    /// Whether one image of a recovery serves every variant, though they may share nothing else (`M2`).
+    pub all_variants: bool,
 }
 
 /// A way to read partitions out.

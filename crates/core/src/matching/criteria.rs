@@ -143,7 +143,7 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
         let want = "The unit's model code is known, every letter of it.";
         let alike = all_alike(wanted);
         return if said.is_empty() && build.is_none() && alike {
-            Finding::fits(RULE, "All variants of this family take the same images.")
+            Finding::fits(RULE, "One recovery serves every variant of this family.")
         } else {
             Finding::not(
                 RULE,
@@ -155,7 +155,11 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     };
     let shares = family.variant(own).map_or(&[][..], |variant| &variant.shares_images);
     let is_ours = |code: &str| {
-        code.eq_ignore_ascii_case(own) || shares.iter().any(|one| one.eq_ignore_ascii_case(code))
+        let mut others = shares.iter();
+        let is_sister = family.kept.all_variants && family.variant(code).is_some();
+        code.eq_ignore_ascii_case(own)
+            || is_sister
+            || others.any(|one| one.eq_ignore_ascii_case(code))
     };
     let want = format!("It is for {own}, or for a variant that takes the same images.");
     if let Some(other) = said.iter().find(|one| !is_ours(&one.value)) {
@@ -199,7 +203,7 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
         ),
         None if build.is_some() => Finding::fits(RULE, format!("Of a build for {own}.")),
         None if all_alike(wanted) => {
-            Finding::fits(RULE, "All variants of this family take the same images.")
+            Finding::fits(RULE, "One recovery serves every variant of this family.")
         }
         None => Finding::not(
             RULE,
@@ -213,7 +217,8 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
 /// Whether every variant of the family takes every other one's images.
 fn all_alike(wanted: &Wanted<'_>) -> bool {
     let variants = &wanted.family.variants;
-    variants.iter().all(|one| {
+    let is_said = wanted.family.kept.all_variants;
+    is_said || variants.iter().all(|one| {
         let others = variants.iter().filter(|other| other.code != one.code);
         others.into_iter().all(|other| one.shares_images.contains(&other.code))
     })

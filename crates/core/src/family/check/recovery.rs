@@ -29,6 +29,7 @@ impl Locator<'_> {
         Ok(KeptSpec {
             restored_by: kept.restored_by,
             stopped_by: kept.stopped_by,
+            all_variants: kept.all_variants,
             at_least: kept.at_least.map(version).transpose()?,
         })
     }

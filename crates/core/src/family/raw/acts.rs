@@ -170,6 +170,7 @@ pub(crate) struct RawBeforeForeign {
 #[serde(deny_unknown_fields)]
 pub(crate) struct RawKept {
     /// What puts the maker's back.
+    #[serde(default)]
     pub(crate) restored_by: RestoredBy,
     /// What stops that, in words.
     #[serde(default)]
@@ -177,6 +178,10 @@ pub(crate) struct RawKept {
     /// The version of a recovery that the family's packages need (M7), such as `"3.2.0"`; since schema 9.
     #[schema(value_type = Option<String>)]
     pub(crate) at_least: Option<Spanned<String>>,
+    /// Whether one image of a recovery serves every variant, though they may share nothing else (M2); since
+    /// schema 9.
+    #[serde(default)]
+    pub(crate) all_variants: bool,
 }
 
 /// A way to read partitions out.
