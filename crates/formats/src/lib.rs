@@ -2,10 +2,12 @@
 //!
 //! * [`table`]: a storage area's partition table (GPT), both copies
 //! * [`look`]: what any file or partition is, declares and lacks
+//! * [`make`]: what goes with a recovery, and both wrapped together
 //! * [`seektable`]: the seek table behind an object's frames
 //! * [`startimage`]: start images of simulated devices, and what the bench reads of any
 
 pub mod look;
+pub mod make;
 pub mod seektable;
 pub mod startimage;
 pub mod table;

@@ -5,3 +5,4 @@
 mod by_public_tools;
 mod lies;
 mod made_by_another_hand;
+mod taken;

@@ -328,6 +328,11 @@ fn is_telling(file: &str) -> bool {
         || (file.ends_with("-info.txt") && file.len() < 64)
 }
 
+/// Whether a name stays below the folder that it would be unpacked into.
+pub(crate) fn stays_below(name: &str) -> bool {
+    check_name(name, 0, &mut Findings::default())
+}
+
 /// Names stay below the folder that a person would unpack into.
 fn check_name(name: &str, at: u64, findings: &mut Findings) -> bool {
     let absolute = name.starts_with(['/', '\\']) || name.get(1..2) == Some(":");

@@ -138,6 +138,11 @@ impl Findings {
         }
     }
 
+    /// Whether nothing was found.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.all.is_empty()
+    }
+
     pub(crate) fn all(mut self) -> Vec<Finding> {
         self.all.sort_by_key(|one| std::cmp::Reverse(one.weight));
         self.all

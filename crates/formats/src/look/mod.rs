@@ -11,6 +11,7 @@
 //! * `verified` verification metadata, its footer, digests and trees
 //! * `volumes`, `sparse`, `payload`, `transfer`, `script` how makers ship partitions
 //! * `zip`, `tar` archives and their members
+//! * `take`, `out` one thing out of another
 //! * `filesystem`, `areas` superblocks, partition tables
 
 mod archive;
@@ -21,6 +22,7 @@ mod cpio;
 mod filesystem;
 mod finding;
 mod headline;
+mod out;
 mod packed;
 mod payload;
 mod properties;
@@ -28,6 +30,7 @@ mod script;
 mod sparse;
 mod start;
 mod tar;
+mod take;
 mod transfer;
 mod tree;
 mod vendor;
@@ -50,6 +53,8 @@ pub use self::properties::Properties;
 pub use self::script::{Metadata, Script};
 pub use self::sparse::Sparse;
 pub use self::start::StartImage;
+pub use self::out::{NotTaken, Taken};
+pub use self::take::{Part, take};
 pub use self::transfer::Transfer;
 pub use self::tree::{DeviceTree, OverlayTable};
 pub use self::vendor::{VendorRamdisk, VendorStart};

@@ -1,11 +1,15 @@
 //! Payloads: partitions as operations on extents, whole or from another build.
 
+use std::io::{Read, Seek, Write};
+
 use ring::digest::{Context, SHA256};
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::bytes::{Budget, Numbers, View};
-use super::finding::{Findings, Trouble};
+use super::finding::{Findings, Trouble, Weight};
+use super::out::{NotTaken, Taken, put_at};
+use super::packed::{self, Packing};
 
 /// A payload.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, ToSchema)]
@@ -396,6 +400,136 @@ impl Data<'_> {
         }
         sound
     }
+}
+
+/// Ways in which an operation brings blocks without a base.
+const REPLACE: u64 = 0;
+const REPLACE_BZIP2: u64 = 1;
+const ZERO: u64 = 6;
+const DISCARD: u64 = 7;
+const REPLACE_XZ: u64 = 8;
+
+/// Writes the partition `name` of a whole payload; never of an incremental one, whose base lies elsewhere.
+pub(crate) fn take<W: Write + Seek>(
+    view: View<'_>,
+    name: &str,
+    most: u64,
+    into: &mut W,
+) -> Result<Taken, NotTaken> {
+    let budget = Budget::new(super::Limits {
+        expanded_bytes: u64::MAX,
+        ..super::Limits::default()
+    });
+    let mut findings = Findings::default();
+    let payload = read(view, &budget, &mut findings);
+    let grave = findings.all().into_iter().find(|one| one.weight > Weight::Note);
+    let payload = match (payload, grave) {
+        (Some(payload), None) => payload,
+        (_, grave) => {
+            let says = grave.map_or_else(String::new, |one| one.says);
+            return Err(NotTaken::Damaged(says));
+        }
+    };
+    if payload.incremental {
+        return Err(NotTaken::Refused(
+            name.to_owned(),
+            "the package needs exactly one build as its base",
+        ));
+    }
+    let mut those = payload.partitions.iter().enumerate().filter(|(_, one)| one.name == name);
+    let Some((index, partition)) = those.next() else {
+        return Err(NotTaken::Missing(name.to_owned()));
+    };
+    if those.next().is_some() {
+        return Err(NotTaken::Twice(name.to_owned()));
+    }
+    if partition.bytes > most {
+        return Err(NotTaken::TooLong(most));
+    }
+    let length = usize::try_from(payload.manifest_bytes).unwrap_or(usize::MAX);
+    let Ok(manifest) = view.bytes(HEAD_BYTES, length) else {
+        return Err(NotTaken::Another);
+    };
+    let mut parts = Vec::new();
+    fields(&manifest, |number, field| {
+        if let (13, Field::Bytes(part)) = (number, field) {
+            parts.push(part);
+        }
+    });
+    let mut operations = Vec::new();
+    fields(parts.get(index).copied().unwrap_or_default(), |number, field| {
+        if let (8, Field::Bytes(part)) = (number, field) {
+            operations.push(part);
+        }
+    });
+    let data_at = HEAD_BYTES + payload.manifest_bytes + payload.manifest_signature_bytes;
+    // What no operation brings is zeros.
+    if partition.bytes > 0 {
+        put_at(into, partition.bytes - 1, &mut &[0][..], 1)?;
+    }
+    for operation in operations {
+        bring(view.from(data_at), operation, payload.block_bytes, into)?;
+    }
+    Ok(Taken {
+        bytes: partition.bytes,
+        sha256: Some(partition.digest.clone()),
+        not_said: 0,
+    })
+}
+
+/// Carries out one operation. Its data was hashed, and its extents end within the partition.
+fn bring<W: Write + Seek>(
+    data: View<'_>,
+    operation: &[u8],
+    block: u64,
+    into: &mut W,
+) -> Result<(), NotTaken> {
+    let (mut kind, mut offset, mut length, mut extents) = (0, 0, 0, Vec::new());
+    fields(operation, |number, field| match (number, field) {
+        (1, Field::Number(value)) => kind = value,
+        (2, Field::Number(value)) => offset = value,
+        (3, Field::Number(value)) => length = value,
+        (6, Field::Bytes(part)) => {
+            let (mut start, mut blocks) = (0_u64, 0_u64);
+            fields(part, |number, field| match (number, field) {
+                (1, Field::Number(value)) => start = value,
+                (2, Field::Number(value)) => blocks = value,
+                _ => {}
+            });
+            extents.push((start.saturating_mul(block), blocks.saturating_mul(block)));
+        }
+        _ => {}
+    });
+    let Some(part) = data.part(offset, length) else {
+        return Err(NotTaken::Damaged("its data lies past the end".to_owned()));
+    };
+    let broken = |error: std::io::Error| NotTaken::Damaged(error.to_string());
+    let budget = Budget::new(super::Limits {
+        expanded_bytes: u64::MAX,
+        ..super::Limits::default()
+    });
+    let mut from: Box<dyn Read + '_> = match kind {
+        REPLACE => Box::new(part.reader()),
+        REPLACE_BZIP2 | REPLACE_XZ => {
+            let packing = if kind == REPLACE_XZ {
+                Packing::Xz
+            } else {
+                Packing::Bzip2
+            };
+            let unpacked = packed::unpack(packing, packed::buffered(part), &budget);
+            Box::new(unpacked.map_err(broken)?)
+        }
+        ZERO | DISCARD => Box::new(std::io::repeat(0)),
+        other => {
+            return Err(NotTaken::Damaged(format!(
+                "an operation of kind {other} needs a base"
+            )));
+        }
+    };
+    for (at, bytes) in extents {
+        put_at(into, at, &mut from, bytes)?;
+    }
+    Ok(())
 }
 
 /// Whether an extent ends behind `most` bytes; the one that says *nowhere* does not.

@@ -90,14 +90,7 @@ pub(crate) fn read(
         );
         return Some(sparse);
     }
-    let mut chunks = Chunks {
-        view,
-        head_bytes: u64::from(chunk_head_bytes),
-        block,
-        at: u64::from(head_bytes),
-        laid: Laid::new(view),
-        sums: Vec::new(),
-    };
+    let mut chunks = Chunks::new(view, head_bytes, chunk_head_bytes, block);
     let mut whole = true;
     for index in 0..sparse.chunks {
         if !chunks.next(index, sparse.expanded_bytes, findings) {
@@ -143,6 +136,39 @@ pub(crate) fn read(
     Some(sparse)
 }
 
+/// What a sound sparse image expands to; nothing, with what is wrong, where it is not one.
+pub(crate) fn laid<'a>(view: View<'a>, findings: &mut Findings) -> Option<Laid<'a>> {
+    let head = view.array::<28>(0).ok()?;
+    let (head_bytes, chunk_head_bytes) = (head.u16_le(8), head.u16_le(10));
+    let block = u64::from(head.u32_le(12));
+    let most = block * u64::from(head.u32_le(16));
+    let room = view.length() / u64::from(chunk_head_bytes.max(1));
+    let count = head.u32_le(20);
+    let is_sane = head.u16_le(4) == 1
+        && head_bytes >= 28
+        && chunk_head_bytes >= 12
+        && block > 0
+        && block.is_multiple_of(4)
+        && u64::from(count) <= room.min(u64::from(MOST_CHUNKS));
+    let mut chunks = is_sane.then(|| Chunks::new(view, head_bytes, chunk_head_bytes, block))?;
+    let mut all = 0..count;
+    let is_whole = all.all(|index| chunks.next(index, most, findings));
+    let Chunks { laid, sums, .. } = chunks;
+    if !is_whole || laid.length() != most {
+        return None;
+    }
+    let budget = super::bytes::Budget::new(super::Limits {
+        expanded_bytes: u64::MAX,
+        ..super::Limits::default()
+    });
+    let looker = Looker {
+        budget: &budget,
+        depth: 0,
+    };
+    check_sums(&laid, &sums, head.u32_le(24), looker, findings);
+    findings.is_empty().then_some(laid)
+}
+
 /// Names of pieces end in a number of their own: `system.img_piece.0`, `super_chunk3`.
 fn is_numbered(name: &str) -> bool {
     let stem = name.strip_suffix(".img").unwrap_or(name);
@@ -163,7 +189,18 @@ struct Chunks<'a> {
     sums: Vec<(u64, u32, u64)>,
 }
 
-impl Chunks<'_> {
+impl<'a> Chunks<'a> {
+    fn new(view: View<'a>, head_bytes: u16, chunk_head_bytes: u16, block: u64) -> Self {
+        Self {
+            view,
+            head_bytes: u64::from(chunk_head_bytes),
+            block,
+            at: u64::from(head_bytes),
+            laid: Laid::new(view),
+            sums: Vec::new(),
+        }
+    }
+
     /// Takes the next chunk; `false` where nothing behind it can be trusted.
     fn next(&mut self, index: u32, most: u64, findings: &mut Findings) -> bool {
         let at = self.at;

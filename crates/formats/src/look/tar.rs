@@ -8,6 +8,7 @@ use super::archive::{Archive, Container, Gatherer, Kind};
 use super::bytes::{Numbers, View};
 use super::finding::{Findings, Trouble};
 use super::packed::Unpacked;
+use super::out::NotTaken;
 use super::{Inside, Looker};
 
 const BLOCK_BYTES: usize = 512;
@@ -238,6 +239,54 @@ pub(crate) fn read(
         );
     }
     gatherer.ends(findings)
+}
+
+/// The one regular member called `name`.
+pub(crate) fn member<'a>(view: View<'a>, name: &str) -> Result<View<'a>, NotTaken> {
+    let mut said = Said::default();
+    let mut at = 0_u64;
+    let mut found = None;
+    for _ in 0..MOST_MEMBERS {
+        let Ok(block) = view.array::<BLOCK_BYTES>(at) else {
+            break;
+        };
+        let head = match step(&block) {
+            Step::End => break,
+            Step::Damaged => {
+                if digest_line(view, at).is_some() {
+                    break;
+                }
+                return Err(NotTaken::Damaged(format!(
+                    "no member begins at byte {at}, where one should"
+                )));
+            }
+            Step::Head(head) => head,
+        };
+        let body_at = at + BLOCK_BYTES as u64;
+        if is_extended(head.kind) {
+            let most = head.bytes.min(MOST_EXTENDED_BYTES);
+            let body = view
+                .part_or_less(body_at, most)
+                .head(MOST_EXTENDED_BYTES as usize);
+            said.take(head.kind, &body);
+            at = body_at.saturating_add(padded(head.bytes));
+            continue;
+        }
+        let (own, bytes, kind) = std::mem::take(&mut said).applied(head);
+        if own == name {
+            if kind != Kind::File {
+                return Err(NotTaken::Refused(own, "it is no regular file"));
+            }
+            let part = view.part(body_at, bytes).ok_or_else(|| {
+                NotTaken::Damaged(format!("`{name}` is cut short, the archive ends at byte {}", view.length()))
+            })?;
+            if found.replace(part).is_some() {
+                return Err(NotTaken::Twice(own));
+            }
+        }
+        at = body_at.saturating_add(padded(bytes));
+    }
+    found.ok_or_else(|| NotTaken::Missing(name.to_owned()))
 }
 
 /// The line `digest  name` behind an archive: where it begins, and its digest.

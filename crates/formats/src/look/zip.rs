@@ -1,11 +1,12 @@
 //! zip: read by its directory, as whoever unpacks it does, and held against what lies before.
 
-use std::io::Read as _;
+use std::io::{Read, Write};
 
 use super::archive::{Archive, Container, Gatherer, Kind, hold};
 use super::bytes::{Numbers, View};
 use super::finding::{Findings, Trouble};
 use super::packed::{self, Unpacked};
+use super::out::{NotTaken, copied, damaged};
 use super::{Inside, Looker};
 
 const LOCAL_MAGIC: u32 = 0x0403_4B50;
@@ -318,6 +319,80 @@ fn one(
             Some(at),
             format!("`{name}` is packed by method {method}, which is not unpacked here"),
         ),
+    }
+}
+
+/// Writes the one regular member called `name`, held against its checksum.
+pub(crate) fn take(
+    view: View<'_>,
+    name: &str,
+    most: u64,
+    into: &mut dyn Write,
+) -> Result<u64, NotTaken> {
+    let cut = || NotTaken::Damaged("its directory is missing or lies past the end".to_owned());
+    let directory = directory(view).ok_or_else(cut)?;
+    let listed = Some(directory.bytes)
+        .filter(|bytes| *bytes <= MOST_DIRECTORY_BYTES)
+        .and_then(|bytes| view.bytes(directory.at, usize::try_from(bytes).ok()?).ok())
+        .ok_or_else(cut)?;
+    let mut findings = Findings::default();
+    let entries = entries(&listed, &mut findings);
+    check_shared(&entries, &mut findings);
+    if !findings.is_empty() {
+        return Err(damaged(findings));
+    }
+    let mut those = entries.iter().filter(|entry| entry.name == name);
+    let entry = those.next().ok_or_else(|| NotTaken::Missing(name.to_owned()))?;
+    let refused = |why| Err(NotTaken::Refused(name.to_owned(), why));
+    if those.next().is_some() {
+        return Err(NotTaken::Twice(name.to_owned()));
+    }
+    if kind_of(entry) != Kind::File {
+        return refused("it is no regular file");
+    }
+    if entry.encrypted {
+        return refused("it is encrypted");
+    }
+    let local = view.array::<30>(entry.local_at);
+    let Some(local) = local.ok().filter(|local| local.u32_le(0) == LOCAL_MAGIC) else {
+        return Err(NotTaken::Damaged(format!("no member begins where `{name}` should")));
+    };
+    let at = entry.local_at + 30 + u64::from(local.u16_le(26)) + u64::from(local.u16_le(28));
+    let Some(packed) = view.part(at, entry.packed) else {
+        return Err(NotTaken::Damaged(format!("`{name}` is cut short")));
+    };
+    let mut source: Box<dyn Read + '_> = match entry.method {
+        STORED => Box::new(packed.reader()),
+        DEFLATED => Box::new(flate2::bufread::DeflateDecoder::new(packed::buffered(packed))),
+        _ => return refused("it is packed in a way that is not unpacked here"),
+    };
+    let mut into = Summed {
+        into,
+        sum: crc32fast::Hasher::new(),
+    };
+    // Never more than the directory says: what expands past that is no member of it.
+    let bytes = copied(&mut source, entry.bytes.min(most), &mut into)?;
+    if bytes != entry.bytes || into.sum.finalize() != entry.checksum {
+        return Err(NotTaken::Damaged(format!("the checksum of `{name}` does not match")));
+    }
+    Ok(bytes)
+}
+
+/// Passes bytes on and sums them up.
+struct Summed<'a> {
+    into: &'a mut dyn Write,
+    sum: crc32fast::Hasher,
+}
+
+impl Write for Summed<'_> {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        let written = self.into.write(bytes)?;
+        self.sum.update(&bytes[..written]);
+        Ok(written)
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.into.flush()
     }
 }
 
