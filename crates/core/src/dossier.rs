@@ -18,6 +18,7 @@ use crate::keepsafe::KeepSafe;
 use crate::matching::Finding;
 use crate::mode::Mode;
 use crate::partitions::OwnPartition;
+use crate::published::SeenFile;
 use crate::relock::Held;
 use crate::state::Presence;
 
@@ -62,7 +63,7 @@ pub struct Dossier<'a> {
     /// The recovery on the shelf that is taken for it.
     pub recovery: Option<Shelved<'a>>,
     /// Packages on the shelf, hashed where they lie, by name.
-    pub packages: &'a BTreeMap<String, Arc<Seen>>,
+    pub packages: &'a BTreeMap<String, Arc<SeenFile>>,
     /// What is put back, where that is asked about.
     pub put: Option<Put<'a>>,
     /// Number of the last line of the unit's log that this rests on.
@@ -139,7 +140,7 @@ pub struct Witnessed<'a> {
 }
 
 static NO_KEEP_SAFE: KeepSafe = KeepSafe::new();
-static NO_PACKAGES: BTreeMap<String, Arc<Seen>> = BTreeMap::new();
+static NO_PACKAGES: BTreeMap<String, Arc<SeenFile>> = BTreeMap::new();
 
 impl<'a> Dossier<'a> {
     /// A unit of `family` of which only `facts` are known, worked on by hand.

@@ -1,5 +1,6 @@
 //! Open formats: bytes in, values out. Nothing here opens a file or talks to a device.
 //!
+//! * [`weak`]: MD5 and SHA-1, which tell damage
 //! * [`table`]: a storage area's partition table (GPT), both copies
 //! * [`look`]: what any file or partition is, declares and lacks
 //! * [`make`]: what goes with a recovery, and both wrapped together
@@ -11,3 +12,4 @@ pub mod make;
 pub mod seektable;
 pub mod startimage;
 pub mod table;
+pub mod weak;

@@ -1,4 +1,4 @@
-//! Files that are made here: a tar of members, and verification metadata that checks nothing.
+//! Files that are made here: a tar of members, a sparse image, verification metadata that checks nothing.
 
 use std::io::{self, Read, Write};
 
@@ -86,6 +86,66 @@ pub fn tar_of(members: &[NewMember<'_>], into: &mut dyn Write) -> io::Result<()>
     tar.finish()
 }
 
+/// Bytes of a block of a sparse image that is made.
+const BLOCK_BYTES: u64 = 4096;
+
+/// Writes `bytes`, filled up with zeros to `length`, as a sparse image: blocks of zeros are named and take no
+/// room. `length` is rounded up to whole blocks.
+///
+/// # Errors
+/// When bytes can't be read or written, or there are more than an image of this form can have.
+pub fn sparse_of(bytes: &dyn Bytes, length: u64, into: &mut dyn Write) -> io::Result<()> {
+    let length = length.max(bytes.length());
+    let blocks = length.div_ceil(BLOCK_BYTES);
+    let too_long = || io::Error::other("it is too long for a sparse image");
+    let count = |blocks: u64| u32::try_from(blocks).map_err(|_| too_long());
+    let block = |index: u64| -> io::Result<Vec<u8>> {
+        let at = index * BLOCK_BYTES;
+        let have = bytes.length().saturating_sub(at).min(BLOCK_BYTES);
+        let mut block = vec![0; BLOCK_BYTES as usize];
+        if have > 0 {
+            let have = usize::try_from(have).unwrap_or(0);
+            bytes.read_exact_at(at, &mut block[..have])?;
+        }
+        Ok(block)
+    };
+    // Runs of blocks: where each begins, and whether it is all zeros.
+    let mut runs: Vec<(u64, bool)> = Vec::new();
+    for index in 0..blocks {
+        let is_zero = index * BLOCK_BYTES >= bytes.length()
+            || block(index)?.iter().all(|byte| *byte == 0);
+        if runs.last().is_none_or(|(_, last)| *last != is_zero) {
+            runs.push((index, is_zero));
+        }
+    }
+    let mut head = Vec::new();
+    head.extend_from_slice(&0xED26_FF3A_u32.to_le_bytes());
+    for half in [1_u16, 0, 28, 12] {
+        head.extend_from_slice(&half.to_le_bytes());
+    }
+    for word in [count(BLOCK_BYTES)?, count(blocks)?, count(runs.len() as u64)?, 0] {
+        head.extend_from_slice(&word.to_le_bytes());
+    }
+    into.write_all(&head)?;
+    for (at, (first, is_zero)) in runs.iter().enumerate() {
+        let next = runs.get(at + 1).map_or(blocks, |(next, _)| *next);
+        let bytes_of = if *is_zero { 4 } else { (next - first) * BLOCK_BYTES };
+        let kind: u16 = if *is_zero { 0xCAC2 } else { 0xCAC1 };
+        into.write_all(&kind.to_le_bytes())?;
+        into.write_all(&[0; 2])?;
+        into.write_all(&count(next - first)?.to_le_bytes())?;
+        into.write_all(&count(12 + bytes_of)?.to_le_bytes())?;
+        if *is_zero {
+            into.write_all(&[0; 4])?;
+            continue;
+        }
+        for index in *first..next {
+            into.write_all(&block(index)?)?;
+        }
+    }
+    Ok(())
+}
+
 /// Reads bytes from their start to their end.
 struct Reader<'a> {
     bytes: &'a dyn Bytes,
@@ -133,6 +193,21 @@ mod tests {
         let mut out = Cursor::new(Vec::new());
         take(&bytes, Part::Member("recovery.img"), 1 << 20, &mut out).unwrap();
         assert_eq!(out.into_inner(), image);
+    }
+
+    #[test]
+    fn a_sparse_image_expands_to_what_it_was_made_of_and_zeros_behind() {
+        let mut bytes = vec![0_u8; 40_000];
+        bytes[..5000].fill(7);
+        bytes[20_000] = 1;
+        let mut sparse = Vec::new();
+        sparse_of(&bytes, 100_000, &mut sparse).unwrap();
+        assert!(sparse.len() < 20_000);
+        assert_eq!(look(&sparse, "", Limits::default()).findings, []);
+        let mut out = Cursor::new(Vec::new());
+        take(&sparse, Part::Expanded, 1 << 20, &mut out).unwrap();
+        bytes.resize(102_400, 0);
+        assert_eq!(out.into_inner(), bytes);
     }
 
     #[test]

@@ -137,7 +137,9 @@ impl From<LibraryError> for Problem {
     fn from(error: LibraryError) -> Self {
         use LibraryError as E;
         let answer = match &error {
-            E::NoFamilyNamed(_) | E::NoFact(_) | E::NoPlace(_) => NOT_FOUND,
+            E::NoFamilyNamed(_) | E::NoFact(_) | E::NoPlace(_) | E::NoFile => NOT_FOUND,
+            E::ShelfFile(_) => RECORD,
+            E::Stopped => (StatusCode::CONFLICT, "stopped"),
             E::NoFamily => NO_SHEET,
             E::PlaceAway(_) => (StatusCode::CONFLICT, "place-away"),
             E::Shelf(_) => (StatusCode::CONFLICT, "shelf"),

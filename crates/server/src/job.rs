@@ -75,8 +75,8 @@ pub struct JobProgress {
 pub struct JobView {
     /// Its number since the server started.
     pub id: u64,
-    /// Which unit.
-    pub unit: UnitId,
+    /// Which unit; nothing for work on the shelf.
+    pub unit: Option<UnitId>,
     /// Which run, for a step of one.
     pub run: Option<RunId>,
     /// What it does, in words.

@@ -11,7 +11,7 @@ use tokio::sync::oneshot;
 use veritope_core::permission::sentence;
 use veritope_engine::keeping::KeepingError;
 use veritope_engine::runs::RunsError;
-use veritope_engine::{Engine, Moving, StepEnd, StepPhase, Watcher};
+use veritope_engine::{Engine, LibraryError, Moving, StepEnd, StepPhase, Watcher};
 use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::error::chain;
@@ -123,7 +123,7 @@ impl Jobs {
         request: RequestId,
     ) -> oneshot::Receiver<Begun> {
         // The engine itself carries a step out once a request.
-        self.spawn(unit, Some(run), "a step", None, move |watcher| {
+        self.spawn(Some(unit), Some(run), "a step", None, move |watcher| {
             engine
                 .runs
                 .do_step(unit, run, revision, request, watcher)
@@ -136,7 +136,7 @@ impl Jobs {
     /// request again gives the job that it began.
     pub fn move_bytes(
         self: &Arc<Self>,
-        unit: UnitId,
+        unit: Option<UnitId>,
         what: &str,
         request: Option<RequestId>,
         work: impl FnOnce(&dyn Watcher) -> Result<String, RunsError> + Send + 'static,
@@ -170,7 +170,7 @@ impl Jobs {
 
     fn spawn(
         self: &Arc<Self>,
-        unit: UnitId,
+        unit: Option<UnitId>,
         run: Option<RunId>,
         what: &str,
         request: Option<RequestId>,
@@ -260,7 +260,10 @@ impl JobWatcher<'_> {
         let state = match &end {
             Ok(Ended::Step(end)) => state_of(end),
             Ok(Ended::Bytes(text)) => JobState::Done { text: text.clone() },
-            Err(error @ RunsError::Keeping(KeepingError::Stopped)) => JobState::Cancelled {
+            Err(
+                error @ (RunsError::Keeping(KeepingError::Stopped)
+                | RunsError::Library(LibraryError::Stopped)),
+            ) => JobState::Cancelled {
                 text: sentence(&error.to_string()),
             },
             Err(error) => JobState::Failed {
@@ -434,9 +437,9 @@ mod tests {
     fn one_job_moves_bytes_and_the_next_says_why_it_waits() {
         let jobs = Arc::new(Jobs::new(Arc::default()));
         let (go, wait) = mpsc::channel();
-        let first = under_way(jobs.move_bytes(unit(), "capture", request(1), held(wait)));
+        let first = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), held(wait)));
         let second =
-            under_way(jobs.move_bytes(unit(), "copy", request(2), |_| Ok("copied".to_owned())));
+            under_way(jobs.move_bytes(Some(unit()), "copy", request(2), |_| Ok("copied".to_owned())));
         assert!(matches!(second.state, JobState::Waiting { ref why } if why.contains("Another")));
         go.send(()).unwrap();
         let done = |text: &str| JobState::Done {
@@ -450,7 +453,7 @@ mod tests {
     fn a_job_that_is_stopped_says_what_stays() {
         let jobs = Arc::new(Jobs::new(Arc::default()));
         let (go, wait) = mpsc::channel();
-        let job = under_way(jobs.move_bytes(unit(), "capture", request(1), held(wait)));
+        let job = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), held(wait)));
         assert!(jobs.cancel(job.id));
         assert!(!jobs.cancel(job.id + 1), "there is no such job");
         go.send(()).unwrap();
@@ -464,11 +467,11 @@ mod tests {
     fn the_same_request_gives_the_job_that_it_began() {
         let jobs = Arc::new(Jobs::new(Arc::default()));
         let work = |_: &dyn Watcher| Ok("done".to_owned());
-        let first = under_way(jobs.move_bytes(unit(), "capture", request(1), work));
+        let first = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), work));
         end_of(&jobs, first.id);
-        let again = under_way(jobs.move_bytes(unit(), "capture", request(1), work));
+        let again = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), work));
         assert_eq!(again.id, first.id);
-        let other = under_way(jobs.move_bytes(unit(), "capture", request(2), work));
+        let other = under_way(jobs.move_bytes(Some(unit()), "capture", request(2), work));
         assert_ne!(other.id, first.id);
         assert_eq!(jobs.list().len(), 2);
     }
@@ -477,7 +480,7 @@ mod tests {
     fn a_job_under_way_is_never_forgotten_and_its_end_is_told() {
         let jobs = Arc::new(Jobs::new(Arc::default()));
         let (go, wait) = mpsc::channel();
-        let first = under_way(jobs.move_bytes(unit(), "capture", request(1), held(wait)));
+        let first = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), held(wait)));
         // More steps come and go than are remembered; steps take no turn.
         for n in 0..2 * REMEMBERED as u64 {
             let job = JobView {
@@ -501,7 +504,7 @@ mod tests {
     #[test]
     fn what_is_refused_at_once_is_no_job() {
         let jobs = Arc::new(Jobs::new(Arc::default()));
-        let answer = jobs.move_bytes(unit(), "capture", request(1), |_| {
+        let answer = jobs.move_bytes(Some(unit()), "capture", request(1), |_| {
             Err(TurnError::Busy.into())
         });
         assert!(matches!(
@@ -515,7 +518,7 @@ mod tests {
     fn progress_carries_rate_and_time_left_and_comes_at_most_five_times_a_second() {
         let events = Arc::new(Events::default());
         let jobs = Arc::new(Jobs::new(Arc::clone(&events)));
-        let job = under_way(jobs.move_bytes(unit(), "capture", request(1), |watcher| {
+        let job = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), |watcher| {
             (0..=100).for_each(|n| watcher.moving(&moving(n)));
             Ok("done".to_owned())
         }));

@@ -218,7 +218,7 @@ fn watch_bridges(
                     tried.insert(unit, Instant::now());
                     let engine = Arc::clone(&engine);
                     drop(
-                        jobs.move_bytes(unit, "capture, gone on with", None, move |watcher| {
+                        jobs.move_bytes(Some(unit), "capture, gone on with", None, move |watcher| {
                             engine.runs.resume_capture(unit, &kind, watcher)?;
                             Ok("The capture is whole.".to_owned())
                         }),

@@ -50,6 +50,45 @@ pub fn write(path: &Path, bytes: &[u8]) -> io::Result<()> {
     sync_parent(path)
 }
 
+/// A file that is written bit by bit and is in no place yet; dropped, it is gone.
+#[derive(Debug)]
+pub struct Staged(tempfile::NamedTempFile);
+
+impl Staged {
+    /// A new one in `folder`, where its place will be.
+    ///
+    /// # Errors
+    /// When it can't be made.
+    pub fn within(folder: &Path) -> io::Result<Self> {
+        let staged = tempfile::Builder::new()
+            .prefix(STAGED)
+            .tempfile_in(folder)
+            .map_err(as_it_is)?;
+        Ok(Self(staged))
+    }
+
+    /// The file, to write and to read.
+    pub fn file(&mut self) -> &mut File {
+        self.0.as_file_mut()
+    }
+
+    /// Where it lies for now.
+    #[must_use]
+    pub fn path(&self) -> &Path {
+        self.0.path()
+    }
+
+    /// Puts it into its place: synced, renamed, folder synced.
+    ///
+    /// # Errors
+    /// When it can't be; then what was there stands, and nothing is left beside it.
+    pub fn place(self, path: &Path) -> io::Result<()> {
+        self.0.as_file().sync_all()?;
+        self.0.persist(path).map_err(|error| error.error)?;
+        sync_parent(path)
+    }
+}
+
 /// Puts a file into a folder of its own so that the folder is never seen without it: made whole in
 /// `staging`, synced, renamed to `folder`. In a folder that is there, the file alone is replaced.
 ///
@@ -116,7 +155,10 @@ pub fn clear_staged(folder: &Path) -> io::Result<()> {
 }
 
 /// Takes away what lies at `path`, a link itself and not what it leads to; nothing there is fine.
-pub(crate) fn clear(path: &Path) -> io::Result<()> {
+///
+/// # Errors
+/// When it can't be taken away.
+pub fn clear(path: &Path) -> io::Result<()> {
     match fs::remove_file(path) {
         Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
         _ => Ok(()),

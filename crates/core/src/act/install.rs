@@ -261,7 +261,7 @@ fn digest(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
         }
         .by_person()
     };
-    let seen = of.packages.get(name);
+    let seen = of.packages.get(name).map(|file| &file.seen);
     let basis = seen.map(|seen| Basis::Hashed {
         what: name.clone(),
         digest: seen.digest(),

@@ -249,7 +249,7 @@ impl Bench {
             (findings.unwrap_or_default(), seen.seen)
         });
         let hashed =
-            |(name, bytes): &(&str, &[u8])| ((*name).to_owned(), Arc::new(Seen::of(bytes)));
+            |(name, bytes): &(&str, &[u8])| ((*name).to_owned(), Arc::new(SeenFile::of(bytes)));
         let packages = self.packages.iter().map(hashed).collect();
         let wish = self.wish.as_ref();
         let place = copy(&capture(1, 10), 1, 0).place;

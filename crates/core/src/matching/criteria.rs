@@ -105,6 +105,11 @@ fn device(wanted: &Wanted<'_>, file: &File<'_>, subject: &Told) -> Finding {
     let beside = subject.of(About::Device).find(|one| !one.by.is_own() && !is_ours(&one.value));
     let other = contradicts.copied().or(beside);
     if let Some(other) = other {
+        // A head and a tree may name the board beneath.
+        let weight = match other.by {
+            super::Speaker::Head | super::Speaker::Tree => Weight::Reason,
+            _ => Weight::Hard,
+        };
         return Finding::not(
             RULE,
             Fit::Doubtful,
@@ -116,7 +121,8 @@ fn device(wanted: &Wanted<'_>, file: &File<'_>, subject: &Told) -> Finding {
                 other.value
             ),
             "Everything in it names the same device.",
-        );
+        )
+        .weighing(weight);
     }
     Finding::fits(
         RULE,

@@ -1,15 +1,15 @@
 //! The right form out of what there is (`M4`): taken out of an archive or a package, two levels deep,
 //! expanded, unpacked, wrapped. Never out of a package that needs a base.
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use super::told::{Form, Piece, Reach, Told};
 use super::want::Wanted;
 use crate::family::{CompanionMade, Container};
 
 /// One thing that is done to make a form of another; each makes a new file.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
-#[serde(tag = "make", rename_all = "kebab-case")]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(tag = "make", rename_all = "kebab-case", deny_unknown_fields)]
 pub enum Make {
     /// Takes a member out of an archive.
     TakeOut {
@@ -35,7 +35,8 @@ pub enum Make {
 }
 
 /// What is wrapped with a recovery.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct WrappedWith {
     /// The partition that it goes to.
     pub partition: String,
@@ -124,7 +125,7 @@ pub(super) fn image<'a>(wanted: &Wanted<'_>, told: &'a Told) -> Option<&'a Told>
 
 /// The partition on which a tar's member lands: its name without what says how it is packed.
 #[must_use]
-pub(super) fn lands_on(member: &str) -> Option<&str> {
+pub fn lands_on(member: &str) -> Option<&str> {
     let name = member.rsplit('/').next()?;
     let name = [".lz4", ".gz", ".xz"]
         .iter()

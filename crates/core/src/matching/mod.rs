@@ -17,10 +17,10 @@ mod want;
 use serde::Serialize;
 use veritope_wire::Digest;
 
-pub use self::making::{Make, Way};
+pub use self::making::{Make, Way, WrappedWith, lands_on};
 pub use self::stock::{StockClaims, judge_stock};
 pub use self::told::{About, Form, Piece, Reach, Said, Speaker, Starts, Told};
-pub use self::want::{Place, Wanted};
+pub use self::want::{Place, RecoveryPlace, Wanted};
 
 use crate::evidence::{Basis, Cure, Line};
 use crate::facts::Version;
@@ -87,6 +87,17 @@ impl Finding {
             text: text.into(),
             wanted: Some(wanted.into()),
         }
+    }
+
+    /// The file can't be relied on (`M8`). `why` has no full stop.
+    #[must_use]
+    pub fn damaged(why: String) -> Self {
+        Self::not(
+            Rule::M8,
+            Fit::Stops,
+            format!("It can't be relied on: {why}: fetch it again."),
+            "It is whole, and has the digest that its publisher gives.",
+        )
     }
 
     fn weighing(self, weight: Weight) -> Self {
@@ -254,6 +265,20 @@ fn said(verdict: Verdict, findings: &[Finding], ways: &[Way]) -> String {
 }
 
 impl Judgement {
+    /// Of a file that can't be read, or is damaged: nothing else is judged. `why` has no full stop.
+    #[must_use]
+    pub fn damaged(why: String) -> Self {
+        let finding = Finding::damaged(why);
+        Self {
+            verdict: Verdict::Stops,
+            said: finding.text.clone(),
+            findings: vec![finding],
+            ways: Vec::new(),
+            version: None,
+            build: None,
+        }
+    }
+
     /// Best first: what is taken, then the newer version, then what has fewer marks against it, then by name.
     #[must_use]
     pub fn order(&self, name: &str) -> impl Ord + use<> {

@@ -1,9 +1,10 @@
 //! What a family wants of a recovery, and where it goes (`M3`, `M4`, `M9`).
 
+use serde::Serialize;
 use veritope_wire::{Digest, Label};
 
 use crate::facts::Facts;
-use crate::family::{Companion, Container, Family};
+use crate::family::{Companion, CompanionMade, Container, Family, RestoredBy};
 use crate::partitions::OwnPartition;
 
 /// Where a recovery goes.
@@ -87,5 +88,62 @@ impl<'a> Wanted<'a> {
                 (spec.map_or(0, |spec| u64::from(spec.mib) << 20), false)
             }
         }
+    }
+}
+
+/// Where a recovery goes, in words.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct RecoveryPlace {
+    /// In one sentence.
+    pub said: String,
+    /// What becomes of it there (`M11`); nothing where nothing does.
+    pub kept: Option<String>,
+}
+
+impl Place<'_> {
+    /// In words, for a family.
+    #[must_use]
+    pub fn said(&self, family: &Family) -> RecoveryPlace {
+        let label = self.label;
+        let form = match self.container {
+            Container::Image => "as the image itself".to_owned(),
+            Container::Tar { member } => format!("in a tar, as {member}"),
+        };
+        let with: Vec<String> = self
+            .companions
+            .iter()
+            .map(|one| {
+                let made = match one.made {
+                    CompanionMade::OwnSwitched => {
+                        "the stock metadata of the build that runs, with its two switches set"
+                    }
+                    CompanionMade::Empty => "empty metadata with its two switches set",
+                };
+                let eats = if one.eats_data {
+                    "; the owner's data can't be read after it"
+                } else {
+                    ""
+                };
+                format!("{} in the same go ({made}{eats})", one.partition)
+            })
+            .collect();
+        let with = if with.is_empty() {
+            String::new()
+        } else {
+            format!(", with {}", with.join(" and "))
+        };
+        let said = if self.from_memory {
+            format!("On {} a recovery is started from memory, {form}; nothing is written.", family.name())
+        } else {
+            format!("On {} a recovery lies in {label}, a partition of its own. It is taken {form}{with}.", family.name())
+        };
+        let kept = match family.kept.restored_by {
+            RestoredBy::SystemStart => Some(format!(
+                "Each start of the system puts the maker's recovery back. {}",
+                family.kept.stopped_by
+            )),
+            RestoredBy::Nothing => None,
+        };
+        RecoveryPlace { said, kept }
     }
 }

@@ -125,6 +125,11 @@ impl Pen {
         InHand { pen: self, request }
     }
 
+    /// The day, in days since 1970, as the clock on the wall tells it: for how old files are, and nothing else.
+    pub(crate) fn today(&self) -> i64 {
+        self.clock.stamp().wall.ms().div_euclid(24 * 3_600_000)
+    }
+
     /// Whether anything can be written down in a log.
     pub(crate) fn is_sound(&self, scope: Scope) -> Result<(), DeskError> {
         let damage = self.journal.damage();

@@ -391,6 +391,42 @@ pub enum Entry {
         /// Its name.
         name: String,
     },
+    /// A file came onto the shelf.
+    FileShelved {
+        /// Its digest.
+        file: Digest,
+        /// Its name.
+        name: String,
+        /// What it was made from, where it was made here.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        made_of: Option<Digest>,
+    },
+    /// Something was written down of a file on the shelf.
+    FileNoted {
+        /// Its digest.
+        file: Digest,
+        /// Its name.
+        name: String,
+        /// What, in words.
+        noted: String,
+    },
+    /// A file left the shelf.
+    FileRemoved {
+        /// Its digest.
+        file: Digest,
+        /// Its name.
+        name: String,
+    },
+    /// A file was chosen for a unit's recovery, or the choice was left to the bench again.
+    FileChosen {
+        /// Its digest; nothing where the best is taken.
+        file: Option<Digest>,
+        /// Its name.
+        name: String,
+        /// Why, where something speaks against it.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        reason: Option<String>,
+    },
     /// The bench's policy was changed.
     PolicyChanged {
         /// What it is now.
@@ -494,6 +530,9 @@ impl Entry {
             | Self::ClockTrusted
             | Self::PlaceAdded { .. }
             | Self::PlaceRemoved { .. }
+            | Self::FileShelved { .. }
+            | Self::FileNoted { .. }
+            | Self::FileRemoved { .. }
             | Self::PolicyChanged { .. } => EntryKind::Bench,
             Self::Captured { .. }
             | Self::CaptureFound { .. }
@@ -512,6 +551,7 @@ impl Entry {
             | Self::Happened { .. } => EntryKind::Facts,
             Self::KeptSafe { .. } => EntryKind::KeepSafe,
             Self::GoalChosen { .. }
+            | Self::FileChosen { .. }
             | Self::RunBegan { .. }
             | Self::Replanned { .. }
             | Self::Consented { .. }
@@ -725,6 +765,34 @@ impl Entry {
             Self::PlaceRemoved { name, .. } => {
                 format!("Place {name} is no longer used; what lies there stays.")
             }
+            Self::FileShelved {
+                file,
+                name,
+                made_of,
+            } => match made_of {
+                Some(of) => format!(
+                    "{name} ({}…) was made of {}… and lies on the shelf.",
+                    file.short(),
+                    of.short()
+                ),
+                None => format!("{name} ({}…) came onto the shelf.", file.short()),
+            },
+            Self::FileNoted { file, name, noted } => {
+                format!("Of {name} ({}…) was noted: {noted}.", file.short())
+            }
+            Self::FileRemoved { file, name } => {
+                format!("{name} ({}…) left the shelf.", file.short())
+            }
+            Self::FileChosen { file, name, reason } => match (file, reason) {
+                (Some(file), Some(reason)) => format!(
+                    "{name} ({}…) was chosen for the recovery, because: {reason}.",
+                    file.short()
+                ),
+                (Some(file), None) => {
+                    format!("{name} ({}…) was chosen for the recovery.", file.short())
+                }
+                (None, _) => "The recovery that fits best is taken.".to_owned(),
+            },
             Self::PolicyChanged { policy } => format!(
                 "Policy: {} copies, places {}, warning under {} %.",
                 policy.copies,

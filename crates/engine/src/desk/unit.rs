@@ -49,6 +49,8 @@ pub struct UnitRecord {
     pub keep_safe: KeepSafe,
     /// What is to be reached.
     pub goal: Option<Goal>,
+    /// The file that a person chose for its recovery.
+    pub chosen: Option<ChosenFile>,
     /// The newest run.
     pub run: Option<RunRecord>,
     /// Captures, oldest first.
@@ -85,6 +87,15 @@ pub struct UnitRecord {
     pub is_away: bool,
     /// When it was in sight (`K5`).
     pub sight: InSight,
+}
+
+/// A file that a person chose.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ChosenFile {
+    /// Its digest.
+    pub file: Digest,
+    /// Why, where something speaks against it.
+    pub reason: Option<String>,
 }
 
 /// One run.
@@ -175,6 +186,7 @@ impl UnitRecord {
             emptied: Emptied::default(),
             keep_safe: KeepSafe::new(),
             goal: None,
+            chosen: None,
             run: None,
             captures: Vec::new(),
             has_token: false,
@@ -249,6 +261,12 @@ impl UnitRecord {
                 self.keep_safe.remove(class);
             }
             Entry::GoalChosen { goal } => self.goal = Some(*goal),
+            Entry::FileChosen { file, reason, .. } => {
+                self.chosen = file.map(|file| ChosenFile {
+                    file,
+                    reason: reason.clone(),
+                });
+            }
             Entry::RunBegan {
                 run,
                 sheet,

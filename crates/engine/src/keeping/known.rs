@@ -6,10 +6,11 @@ use std::sync::Arc;
 
 use veritope_core::budget::{self, Battery, Load, Policy};
 use veritope_core::coverage::Coverage;
-use veritope_core::digest::{Claimed, Seen};
 use veritope_core::dossier::{By, Dossier, ReadBack, Shelved};
 use veritope_core::facts::{FactKey, Facts};
 use veritope_core::family::Family;
+use veritope_core::matching::Wanted;
+use veritope_core::published::SeenFile;
 use veritope_core::relock::{Held, Stock, held, is_own_stock, own_stock};
 use veritope_core::state::Presence;
 use veritope_wire::{BenchTime, PlaceId};
@@ -17,7 +18,7 @@ use veritope_wire::{BenchTime, PlaceId};
 use crate::desk::record::Way;
 use crate::desk::unit::UnitRecord;
 use crate::keeping::Keeping;
-use crate::library::shelf::ShelfImage;
+use crate::library::shelf::JudgedFile;
 
 /// How much is brought together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -26,6 +27,13 @@ pub(crate) enum Depth {
     Row,
     /// What every list reads, the content of each partition included.
     List,
+}
+
+/// The file that is taken for a unit's recovery.
+pub(crate) struct Taken {
+    pub(crate) judged: JudgedFile,
+    /// Why, where a person chose it though something speaks against it.
+    pub(crate) reason: Option<String>,
 }
 
 /// All that is known of a unit at one moment.
@@ -37,8 +45,8 @@ pub(crate) struct Known<'r> {
     coverage: Option<Coverage>,
     held: Vec<Held>,
     twin: Option<String>,
-    image: Option<ShelfImage>,
-    packages: BTreeMap<String, Arc<Seen>>,
+    image: Option<Taken>,
+    packages: BTreeMap<String, Arc<SeenFile>>,
     battery: Option<Battery>,
     away: Vec<PlaceId>,
     by: By,
@@ -56,13 +64,7 @@ impl Keeping {
         depth: Depth,
     ) -> Known<'r> {
         let now = self.pen.now();
-        let image = match self.library.shelf.recovery_for(&family) {
-            Ok(image) => image,
-            Err(error) => {
-                tracing::warn!(%error, "the shelf can't be listed");
-                None
-            }
-        };
+        let image = self.recovery_of(record, &family, &facts);
         let link = match &record.way {
             Way::Link { bridge, .. } if self.links.transport(*bridge).is_ok() => Presence::Here,
             Way::Link { .. } | Way::Hand => Presence::Missing,
@@ -99,6 +101,26 @@ impl Keeping {
         }
     }
 
+    /// The file that is taken for a unit's recovery: the one that its run goes on with, the one that a person
+    /// chose, or the best of those that fit.
+    pub(crate) fn recovery_of(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        facts: &Facts,
+    ) -> Option<Taken> {
+        let wanted = Wanted::of(family, facts, record.own.as_deref().unwrap_or(&[]))?;
+        let run = record.active_run().and_then(|run| run.image);
+        let chosen = record.chosen.as_ref();
+        let file = run.or(chosen.map(|chosen| chosen.file));
+        let today = self.pen.today();
+        let judged = self.library.shelf.taken(&wanted, file, today)?;
+        let reason = chosen
+            .filter(|chosen| chosen.file == judged.digest)
+            .and_then(|chosen| chosen.reason.clone());
+        Some(Taken { judged, reason })
+    }
+
     /// The same with these packages, hashed where they lie. What is not there or can't be read was not
     /// hashed; the list says so.
     pub(crate) fn with_packages<'r, 'n>(
@@ -106,7 +128,12 @@ impl Keeping {
         known: Known<'r>,
         names: impl IntoIterator<Item = &'n str>,
     ) -> Known<'r> {
-        let hashed = |name: &str| Some((name.to_owned(), self.library.shelf.package(name).ok()?));
+        let family = Arc::clone(&known.family);
+        let hashed = |name: &str| {
+            let published = family.package(name).and_then(|spec| spec.blake3);
+            let seen = self.library.shelf.package(name, published).ok()?;
+            Some((name.to_owned(), seen))
+        };
         Known {
             packages: names.into_iter().filter_map(hashed).collect(),
             ..known
@@ -154,9 +181,12 @@ impl Known<'_> {
             held: &self.held,
             is_own_stock: is_own_stock(&record.captures, record.first_write, record.seen_locked),
             recovery: self.image.as_ref().map(|image| Shelved {
-                findings: &image.findings,
-                seen: image.seen.as_deref(),
-                published: image.published.map(Claimed),
+                name: image.judged.record.shown(),
+                version: image.judged.judgement.version.as_deref(),
+                findings: &image.judged.judgement.findings,
+                reason: image.reason.as_deref(),
+                known_by: Some(image.judged.digest),
+                seen: image.judged.seen.as_deref().map(|seen| &seen.seen),
             }),
             packages: &self.packages,
             seq: record.seq,

@@ -4,11 +4,12 @@
 //! * `backup`: captures, copies, what is read back of them · `before`: what need not be stored again
 //! * `known`: all that is known of a unit, brought together · `change`: the one way by which anything is changed
 //! * `restore`: what is put back, and how it is judged
-//! * `found`: what another bench kept · `stock`: sets of the maker's
+//! * `found`: what another bench kept · `stock`: sets of the maker's · `choosing`: which file is taken
 
 pub(crate) mod backup;
 mod before;
 pub(crate) mod change;
+mod choosing;
 mod error;
 pub(crate) mod found;
 pub(crate) mod known;

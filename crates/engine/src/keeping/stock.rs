@@ -1,64 +1,36 @@
-//! Sets on the shelf: a folder a build under `shelf/stock`, with a list of images and their digests.
-//! Taken into the vault, every image is compared with its digest; from then on it can be put back
-//! (`G4`). The list proves damage and nothing else (`E6`): what is the maker's is told by the digests of
-//! a shipped family file (`R1`), and a set that contradicts them is not taken.
+//! Sets of the maker's on the shelf: an archive whose members are images of partitions, read for what they
+//! say of themselves. Taken into the vault, each image can be put back (`G4`). What is the maker's is told
+//! by the digests of a shipped family file (`R1`), and a set that contradicts them is not taken; what is
+//! declared beside it proves nothing (`E6`).
 
-use std::fs;
-use std::path::{Path, PathBuf};
-
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use veritope_core::coverage::{Agreement, CaptureFacts, Origin, Rest};
-use veritope_core::digest::{Claimed, FrameLayout};
+use veritope_core::digest::FrameLayout;
+use veritope_core::facts::FactKey;
 use veritope_core::family::{Family, PartitionSpec};
-use veritope_core::matching::{Finding, Fit, StockClaims, judge_stock};
+use veritope_core::matching::{
+    About, Finding, Form, Make, Reach, StockClaims, Told, judge_stock, lands_on,
+};
 use veritope_core::mode::Mode;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::permission::Permission;
-use veritope_core::rule::Rule;
 use veritope_core::steady::Taken;
 use veritope_formats::startimage::read_start_image;
-use veritope_vault::{CaptureSource, Captured, MANIFEST_VERSION, Manifest, pump};
+use veritope_vault::{CaptureSource, Captured, MANIFEST_VERSION, Manifest, Staging, pump};
 use veritope_wire::{CaptureId, Digest, JobId, Label, RequestId, UnitId};
-
-use crate::keeping::Keeping;
-use crate::keeping::backup::facts_of;
 
 use crate::desk::record::Entry;
 use crate::desk::unit::UnitRecord;
-use crate::keeping::KeepingError;
-use crate::library::shelf::read_seen;
-
-/// A set's list, `stock.toml`.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct StockList {
-    /// Its build string.
-    build: String,
-    /// Codename of the family.
-    codename: String,
-    /// Model codes that it is for.
-    variants: Vec<String>,
-    /// Images.
-    image: Vec<StockFile>,
-}
-
-/// An image of a set.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
-struct StockFile {
-    /// The partition; without a slot it is for both.
-    partition: Label,
-    /// Name of the file beside the list.
-    file: String,
-    /// Digest of the file, as published.
-    blake3: Digest,
-}
+use crate::keeping::backup::facts_of;
+use crate::keeping::{Keeping, KeepingError};
 
 /// A set on the shelf, judged for one unit.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct StockLine {
-    /// Name of its folder.
-    pub id: String,
+    /// The file on the shelf.
+    pub id: Digest,
+    /// Its name there.
+    pub name: String,
     /// Its build.
     pub build: String,
     /// How many images.
@@ -73,6 +45,123 @@ pub struct StockLine {
     pub take: Permission,
 }
 
+/// A set as it lies in a file: an archive whose members are images of partitions.
+struct Set {
+    /// Steps from the file to the archive that holds the images; none where it is that itself.
+    steps: Vec<Make>,
+    /// Each image: its partition, its member, and what is done with it once it is out.
+    images: Vec<(Label, String, Option<Make>)>,
+    /// What it says of itself, or is declared to be.
+    codename: String,
+    variants: Vec<String>,
+    build: String,
+}
+
+/// Fewest images that make a set.
+const FEWEST: usize = 2;
+
+impl Set {
+    /// The set in a file; nothing where there is none for `family`.
+    fn of(told: &Told, family: &Family) -> Option<Self> {
+        let mut steps = Vec::new();
+        let archive = archive_in(told, family, &mut steps)?;
+        let images = images(archive, family);
+        let first = |about| {
+            let pieces = archive.inside.iter().map(|piece| &piece.told);
+            let own = pieces.filter_map(|told| told.own(about).next()).next();
+            own.or_else(|| told.of(about).next())
+                .map(|one| one.value.clone())
+        };
+        let build = first(About::Build).unwrap_or_default();
+        let declared: Vec<String> = told
+            .of(About::Model)
+            .map(|one| one.value.clone())
+            .collect();
+        let known = family.build(&build).map(|(_, build)| &build.variants);
+        let variants = match known {
+            Some(variants) if !variants.is_empty() => variants.clone(),
+            _ => match first(About::Model) {
+                Some(model) if declared.is_empty() => vec![model],
+                _ if declared.is_empty() => {
+                    family.variants.iter().map(|one| one.code.clone()).collect()
+                }
+                _ => declared,
+            },
+        };
+        Some(Self {
+            steps,
+            images,
+            codename: first(About::Device).unwrap_or_default(),
+            variants,
+            build,
+        })
+    }
+
+    fn claims<'a>(&'a self, members: &'a [Label]) -> StockClaims<'a> {
+        StockClaims {
+            codename: &self.codename,
+            variants: &self.variants,
+            build: &self.build,
+            members,
+        }
+    }
+
+    fn members(&self) -> Vec<Label> {
+        self.images.iter().map(|(label, ..)| label.clone()).collect()
+    }
+}
+
+/// The archive whose members are images of the family's partitions, and the steps to it.
+fn archive_in<'a>(told: &'a Told, family: &Family, steps: &mut Vec<Make>) -> Option<&'a Told> {
+    if matches!(told.form, Form::Tar | Form::Archive) && images(told, family).len() >= FEWEST {
+        return Some(told);
+    }
+    for piece in told.inside.iter().filter(|piece| piece.is_whole) {
+        steps.push(match &piece.reach {
+            Reach::Member(member) => Make::TakeOut {
+                member: member.clone(),
+            },
+            Reach::Unpacked => Make::Unpack,
+            Reach::Expanded | Reach::Partition(_) => {
+                steps.pop();
+                continue;
+            }
+        });
+        if let Some(found) = archive_in(&piece.told, family, steps) {
+            return Some(found);
+        }
+        steps.pop();
+    }
+    None
+}
+
+/// Members that are images of partitions which the maker publishes.
+fn images(archive: &Told, family: &Family) -> Vec<(Label, String, Option<Make>)> {
+    let is_published = |label: &Label| {
+        family.partitions.iter().any(|spec| {
+            (spec.label == *label || spec.stem() == label) && spec.role.spec().is_published
+        })
+    };
+    let form = |name: &str| {
+        let mut pieces = archive.inside.iter();
+        let reach = Reach::Member(name.to_owned());
+        pieces.find(|piece| piece.reach == reach).map(|one| one.told.form)
+    };
+    archive
+        .members
+        .iter()
+        .filter_map(|name| {
+            let label: Label = lands_on(name)?.parse().ok()?;
+            let then = match form(name) {
+                Some(Form::Sparse) => Some(Make::Expand),
+                Some(Form::Packed) => Some(Make::Unpack),
+                _ => None,
+            };
+            is_published(&label).then(|| (label, name.clone(), then))
+        })
+        .collect()
+}
+
 impl Keeping {
     /// The sets on the shelf, judged for `unit`, in the order of their names.
     ///
@@ -84,91 +173,118 @@ impl Keeping {
             .library
             .family_of(&record)
             .ok_or(KeepingError::NoFamily)?;
-        let Ok(folders) = fs::read_dir(self.stock_folder()) else {
-            return Ok(Vec::new());
-        };
-        let mut names: Vec<String> = folders
-            .filter_map(|folder| folder.ok()?.file_name().into_string().ok())
-            .collect();
-        names.sort();
-        let sets = names.into_iter().map(|id| {
-            let line = |build: &str,
-                        digest: Option<Digest>,
-                        images: usize,
-                        findings: Vec<Finding>| StockLine {
-                take: match findings.iter().find(|one| one.fit != Fit::Fits) {
+        let mut sets = Vec::new();
+        for (file, about) in self.library.shelf.files() {
+            let Some(set) = self.set_in(file, family) else {
+                continue;
+            };
+            let findings = self.judged(&record, family, file, &set);
+            let stops = |one: &&Finding| one.bars();
+            sets.push(StockLine {
+                id: file,
+                name: about.shown().to_owned(),
+                take: match findings.iter().find(stops) {
                     Some(stop) => Permission::no(stop.text.clone(), Some(stop.rule)),
                     None => self.turns.is_free(unit).into(),
                 },
-                fits: !findings.is_empty() && findings.iter().all(|one| one.fit == Fit::Fits),
-                taken: digest
-                    .and_then(|digest| taken(&record, digest))
-                    .map(|stock| stock.id),
-                id: id.clone(),
-                build: build.to_owned(),
-                images: u32::try_from(images).unwrap_or(u32::MAX),
+                fits: !findings.iter().any(Finding::bars),
+                taken: taken(&record, file).map(|stock| stock.id),
+                build: set.build.clone(),
+                images: u32::try_from(set.images.len()).unwrap_or(u32::MAX),
                 findings,
-            };
-            match self.list_of(&id) {
-                Ok((_, list, digest)) => line(
-                    &list.build,
-                    Some(digest),
-                    list.image.len(),
-                    judged(&record, family, &list),
-                ),
-                Err(text) => line(
-                    &id,
-                    None,
-                    0,
-                    vec![Finding {
-                        rule: Rule::M8,
-                        fit: Fit::Stops,
-                        text,
-                    }],
-                ),
-            }
-        });
-        Ok(sets.collect())
-    }
-
-    fn stock_folder(&self) -> PathBuf {
-        self.library.data.join("shelf").join("stock")
-    }
-
-    /// A set's folder, its list, and the list's digest, which tells sets apart.
-    fn list_of(&self, id: &str) -> Result<(PathBuf, StockList, Digest), String> {
-        if Path::new(id).file_name() != Some(id.as_ref()) {
-            return Err(format!("`{id}` is no name of a folder"));
+            });
         }
-        let folder = self.stock_folder().join(id);
-        let path = folder.join("stock.toml");
-        let text =
-            fs::read_to_string(&path).map_err(|error| format!("{}: {error}", path.display()))?;
-        let list: StockList = toml::from_str(&text)
-            .map_err(|error| format!("{}: {}", path.display(), error.message()))?;
-        let is_name =
-            |file: &StockFile| Path::new(&file.file).file_name() == Some(file.file.as_ref());
-        match list.image.iter().find(|file| !is_name(file)) {
-            Some(file) => Err(format!(
-                "{}: `{}` must be the name of a file beside it",
-                path.display(),
-                file.file
-            )),
-            None => Ok((folder, list, Digest::of(text.as_bytes()))),
-        }
+        sets.sort_by(|one, other| one.name.cmp(&other.name));
+        Ok(sets)
     }
 
-    /// Takes a set into the vault for `unit`: every image is read, compared with its published
-    /// digest, filled up to its partition's length and stored. Nothing is kept of a set with one
-    /// wrong image. Taken before, it is given as it is.
+    fn set_in(&self, file: Digest, family: &Family) -> Option<Set> {
+        Set::of(&*self.library.shelf.told(file).ok()?, family)
+    }
+
+    /// What is found of a set: that it is this unit's, whole, and what its publisher says it is.
+    fn judged(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        file: Digest,
+        set: &Set,
+    ) -> Vec<Finding> {
+        let members = set.members();
+        let mut findings = judge_stock(family, &record.known(), set.claims(&members));
+        findings.extend(self.library.shelf.trouble(file));
+        findings
+    }
+
+    /// One image of the maker's out of a set of exactly this build, for this very unit.
     ///
     /// # Errors
-    /// When the set is not this unit's, an image is not what was published or doesn't fit its
-    /// partition, the unit's table was not read yet, or the vault is full.
+    /// In a sentence: no set on the shelf is of that build and this unit's.
+    pub(crate) fn stock_image(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        label: &str,
+    ) -> Result<(Vec<u8>, String), String> {
+        let known = record.known();
+        let Some(build) = known.text(FactKey::Build) else {
+            return Err("which build runs on this unit is not known, and what goes with its recovery is made of the stock of that build: read the build first".to_owned());
+        };
+        for (file, about) in self.library.shelf.files() {
+            let Some(set) = self.set_in(file, family).filter(|set| set.build == build) else {
+                continue;
+            };
+            if self.judged(record, family, file, &set).iter().any(Finding::bars) {
+                continue;
+            }
+            let mut images = set.images.iter();
+            let Some(image) = images.find(|(own, ..)| own.as_str() == label) else {
+                continue;
+            };
+            let bytes = self
+                .image_of(file, &set, image)
+                .map_err(|error| error.to_string())?;
+            return Ok((bytes, about.shown().to_owned()));
+        }
+        Err(format!(
+            "what goes with this recovery is made of the maker's {label} of build {build}: put the maker's set of that build onto the shelf first"
+        ))
+    }
+
+    /// One image of a set, in memory.
+    fn image_of(
+        &self,
+        file: Digest,
+        set: &Set,
+        (_, member, then): &(Label, String, Option<Make>),
+    ) -> Result<Vec<u8>, KeepingError> {
+        let take = Make::TakeOut {
+            member: member.clone(),
+        };
+        let steps: Vec<Make> = set
+            .steps
+            .iter()
+            .cloned()
+            .chain([take])
+            .chain(then.clone())
+            .collect();
+        self.library
+            .shelf
+            .out_of(file, &steps)
+            .map_err(|error| KeepingError::Shelf(format!("{member}: {error}")))
+    }
+
+    /// Takes a set into the vault for `unit`: its file is hashed as it lies there, every image is taken out,
+    /// filled up to its partition's length and stored. Nothing is kept of a set with one wrong image. Taken
+    /// before, it is given as it is.
+    ///
+    /// # Errors
+    /// When the set is not this unit's, an image is not what was published or doesn't fit its partition, the
+    /// unit's table was not read yet, or the vault is full.
     pub fn take_stock(
         &self,
         unit: UnitId,
-        id: &str,
+        file: Digest,
         request: RequestId,
     ) -> Result<CaptureId, KeepingError> {
         let record = self.pen.record(unit)?;
@@ -176,12 +292,16 @@ impl Keeping {
             .library
             .family_of(&record)
             .ok_or(KeepingError::NoFamily)?;
-        let (folder, list, digest) = self.list_of(id).map_err(KeepingError::Shelf)?;
-        if let Some(known) = taken(&record, digest) {
+        if let Some(known) = taken(&record, file) {
             return Ok(known.id);
         }
-        let findings = judged(&record, family, &list);
-        if let Some(stop) = findings.iter().find(|one| one.fit == Fit::Stops) {
+        self.library.shelf.forget();
+        let shelf = |text: &str| KeepingError::Shelf(text.to_owned());
+        let set = self
+            .set_in(file, family)
+            .ok_or_else(|| shelf("there is no set of the maker's for this family in that file"))?;
+        let findings = self.judged(&record, family, file, &set);
+        if let Some(stop) = findings.iter().find(|one| one.bars()) {
             return Err(KeepingError::Shelf(format!(
                 "{} ({})",
                 stop.text, stop.rule
@@ -189,94 +309,22 @@ impl Keeping {
         }
         let own = record.own.clone().unwrap_or_default();
         if own.is_empty() {
-            return Err(KeepingError::Shelf(
-                "read the unit's own partition table first (take a capture): lengths differ from unit to unit (B2)".to_owned(),
-            ));
+            return Err(shelf("read the unit's own partition table first (take a capture): lengths differ from unit to unit (B2)"));
         }
         let job = JobId::new(self.pen.ids.fresh());
         let mut staging = self.library.vault.stage(job)?;
         let mut partitions = Vec::new();
-        for file in &list.image {
-            let path = folder.join(&file.file);
-            let (bytes, seen) = read_seen(&path)
-                .map_err(|error| KeepingError::Shelf(format!("{}: {error}", path.display())))?;
-            if !seen.agrees_with(Claimed(file.blake3)) {
-                staging.discard()?;
-                return Err(KeepingError::Shelf(format!(
-                    "{} has digest {}…, published is {}…: fetch it again (M8)",
-                    file.file,
-                    seen.digest().short(),
-                    file.blake3.short()
-                )));
-            }
-            // What says of itself that it is another's, or somebody's recovery, is none of the maker's.
-            if let Ok(head) = read_start_image(&bytes) {
-                let is_other = head.codename != family.codename;
-                if is_other || head.kind == "recovery" {
+        for image in &set.images {
+            let (label, member, _) = image;
+            let taken_out = self
+                .image_of(file, &set, image)
+                .and_then(|bytes| self.store(&mut staging, family, &own, &set.build, (label, member), &bytes));
+            match taken_out {
+                Ok(stored) => partitions.extend(stored),
+                Err(error) => {
                     staging.discard()?;
-                    return Err(KeepingError::Shelf(format!(
-                        "{} says of itself that it is a {} for {}, so it is not the maker's {} (R1)",
-                        file.file, head.kind, head.codename, file.partition
-                    )));
+                    return Err(error);
                 }
-            }
-            for (place, spec) in placed(family, &own, &file.partition) {
-                if bytes.len() as u64 > place.length_bytes {
-                    staging.discard()?;
-                    return Err(KeepingError::Shelf(format!(
-                        "{} is longer than {} (M5)",
-                        file.file, place.label
-                    )));
-                }
-                let layout = FrameLayout::new(place.length_bytes);
-                let label = &place.label;
-                pump(
-                    layout,
-                    0,
-                    None,
-                    |index, _| Ok(piece(&bytes, layout.span(index))),
-                    |frame| {
-                        staging
-                            .append(label, frame, None)
-                            .map_err(KeepingError::from)
-                    },
-                )?;
-                let image = staging.close(label, layout)?;
-                // Where the family file says what the maker publishes, it is that or nothing.
-                let published = family
-                    .build(&list.build)
-                    .filter(|_| {
-                        family.is_shipped() && place.length_bytes == u64::from(spec.mib) << 20
-                    })
-                    .and_then(|(_, build)| {
-                        let mut images = build.images.iter();
-                        images.find(|(known, _)| *known == file.partition)
-                    });
-                if let Some((_, published)) = published.filter(|(_, one)| *one != image.blake3) {
-                    staging.discard()?;
-                    return Err(KeepingError::Shelf(format!(
-                        "{} makes {} {}…, and the maker's of {} is {}…: this is another image (R1)",
-                        file.file,
-                        label,
-                        image.blake3.short(),
-                        list.build,
-                        published.short()
-                    )));
-                }
-                partitions.push(Captured {
-                    label: label.clone(),
-                    role: Some(spec.role),
-                    area: spec.area,
-                    number: place.number,
-                    offset_bytes: place.offset_bytes,
-                    length_bytes: place.length_bytes,
-                    blake3: image.blake3,
-                    frames: image.frames,
-                    stored_bytes: image.stored_bytes,
-                    agreement: Agreement::Once,
-                    blank: image.blank,
-                    inside: None,
-                });
             }
         }
         let now = self.pen.clock.stamp();
@@ -288,7 +336,7 @@ impl Keeping {
             taken: now.wall,
             family: family.codename.clone(),
             identifiers: std::collections::BTreeMap::new(),
-            build: Some(list.build),
+            build: Some(set.build.clone()),
             source: CaptureSource {
                 origin: Origin::Stock,
                 mode: Mode::Off,
@@ -300,13 +348,88 @@ impl Keeping {
         };
         let of_manifest = staging.finish(&manifest)?;
         let capture = CaptureFacts {
-            list: Some(digest),
+            list: Some(file),
             ..facts_of(&manifest, of_manifest, Taken::here(now))
         };
         self.pen
             .append(unit, Some(request), vec![Entry::StockTaken { capture }])?;
         staging.discard()?;
         Ok(manifest.capture)
+    }
+
+    /// Stores an image for each partition that it is of.
+    fn store(
+        &self,
+        staging: &mut Staging,
+        family: &Family,
+        own: &[OwnPartition],
+        build: &str,
+        (of, member): (&Label, &str),
+        bytes: &[u8],
+    ) -> Result<Vec<Captured>, KeepingError> {
+        let mut stored = Vec::new();
+        // What says of itself that it is another's, or somebody's recovery, is none of the maker's.
+        if let Ok(head) = read_start_image(&bytes) {
+            let is_other = head.codename != family.codename;
+            if is_other || head.kind == "recovery" {
+                return Err(KeepingError::Shelf(format!(
+                    "{member} says of itself that it is a {} for {}, so it is not the maker's {of} (R1)",
+                    head.kind, head.codename
+                )));
+            }
+        }
+        for (place, spec) in placed(family, own, of) {
+            if bytes.len() as u64 > place.length_bytes {
+                return Err(KeepingError::Shelf(format!(
+                    "{member} is longer than {} (M5)",
+                    place.label
+                )));
+            }
+            let layout = FrameLayout::new(place.length_bytes);
+            let label = &place.label;
+            pump(
+                layout,
+                0,
+                None,
+                |index, _| Ok(piece(bytes, layout.span(index))),
+                |frame| {
+                    staging
+                        .append(label, frame, None)
+                        .map_err(KeepingError::from)
+                },
+            )?;
+            let image = staging.close(label, layout)?;
+            // Where the family file says what the maker publishes, it is that or nothing.
+            let published = family
+                .build(build)
+                .filter(|_| family.is_shipped() && place.length_bytes == u64::from(spec.mib) << 20)
+                .and_then(|(_, build)| {
+                    let mut images = build.images.iter();
+                    images.find(|(known, _)| known == of)
+                });
+            if let Some((_, published)) = published.filter(|(_, one)| *one != image.blake3) {
+                return Err(KeepingError::Shelf(format!(
+                    "{member} makes {label} {}…, and the maker's of {build} is {}…: this is another image (R1)",
+                    image.blake3.short(),
+                    published.short()
+                )));
+            }
+            stored.push(Captured {
+                label: label.clone(),
+                role: Some(spec.role),
+                area: spec.area,
+                number: place.number,
+                offset_bytes: place.offset_bytes,
+                length_bytes: place.length_bytes,
+                blake3: image.blake3,
+                frames: image.frames,
+                stored_bytes: image.stored_bytes,
+                agreement: Agreement::Once,
+                blank: image.blank,
+                inside: None,
+            });
+        }
+        Ok(stored)
     }
 
     /// What is found of a set in the vault, for putting it back.
@@ -319,7 +442,7 @@ impl Keeping {
         // The variant was judged when it was taken, for this very unit; the fuse may have moved on.
         let own = record.known();
         let variants: Vec<String> = own
-            .text(veritope_core::facts::FactKey::ModelCode)
+            .text(FactKey::ModelCode)
             .map(str::to_owned)
             .into_iter()
             .collect();
@@ -336,21 +459,6 @@ impl Keeping {
         };
         judge_stock(family, &own, claims)
     }
-}
-
-fn judged(record: &UnitRecord, family: &Family, list: &StockList) -> Vec<Finding> {
-    let members: Vec<Label> = list
-        .image
-        .iter()
-        .map(|file| file.partition.clone())
-        .collect();
-    let claims = StockClaims {
-        codename: &list.codename,
-        variants: &list.variants,
-        build: &list.build,
-        members: &members,
-    };
-    judge_stock(family, &record.known(), claims)
 }
 
 fn taken(record: &UnitRecord, list: Digest) -> Option<&CaptureFacts> {

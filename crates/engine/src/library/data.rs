@@ -485,6 +485,14 @@ impl DamagedFile {
         }
     }
 
+    pub(crate) fn shelf(folder: &Path, what: &str) -> Self {
+        Self {
+            text: format!("{what}. It is not taken onto the shelf until that is mended and the bench started again."),
+            path: folder.to_owned(),
+            codename: None,
+        }
+    }
+
     pub(crate) fn bench(path: PathBuf, error: &DataError) -> Self {
         Self {
             text: format!("{error}. No bridge and no place is known until then."),

@@ -89,6 +89,15 @@ pub enum LibraryError {
     /// A file that should be at hand is not.
     #[error("{0}")]
     Shelf(String),
+    /// There is no such file on the shelf.
+    #[error("there is no such file on the shelf")]
+    NoFile,
+    /// The shelf can't be written or read.
+    #[error("the shelf can't be used: {0}")]
+    ShelfFile(std::io::Error),
+    /// A person stopped it.
+    #[error("stopped; nothing of it was kept")]
+    Stopped,
     /// It would not be used.
     #[error("{0}")]
     NotThisWay(&'static str),
@@ -98,6 +107,12 @@ pub enum LibraryError {
     /// Other input that can't be.
     #[error("{0}")]
     BadInput(String),
+}
+
+impl LibraryError {
+    pub(crate) fn shelf(error: io::Error) -> Self {
+        Self::ShelfFile(error)
+    }
 }
 
 impl From<JournalError> for LibraryError {

@@ -5,13 +5,13 @@ use std::path::Path;
 use std::sync::{Arc, Mutex};
 
 use veritope_core::budget::Policy;
-use veritope_core::digest::Seen;
 use veritope_core::facts::{FactKey, FactValue, Facts};
 use veritope_core::family::Family;
 use veritope_vault::{Access, Vault};
 use veritope_wire::{Digest, PlaceId};
 
 use crate::desk::pen::{Pen, lock};
+use crate::desk::record::{Entry, Scope};
 use crate::desk::unit::UnitRecord;
 use crate::library::DataError;
 use crate::library::LibraryError;
@@ -62,11 +62,28 @@ impl Library {
             }
             other => other?,
         };
+        let folder = data.join("shelf");
+        let no_shelf = |why| DataError::File {
+            path: folder.clone(),
+            why,
+        };
+        let mut shelf = Shelf::open(folder.clone()).map_err(no_shelf)?;
+        let came = shelf.adopt(pen.clock.stamp().wall).map_err(no_shelf)?;
+        let came = came.into_iter().map(|(file, name)| Entry::FileShelved {
+            file,
+            name,
+            made_of: None,
+        });
+        let came: Vec<Entry> = came.collect();
+        if !came.is_empty() {
+            pen.append_to(Scope::Bench, None, came)?;
+        }
+        damaged.extend(shelf.damaged().iter().map(|what| DamagedFile::shelf(&folder, what)));
         let id = PlaceId::new(pen.ids.fresh());
         let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
         Ok(Self {
             pen,
-            shelf: Shelf::new(data.join("shelf")),
+            shelf,
             places: Mutex::new(places),
             damaged: Mutex::new(damaged),
             vault,
@@ -140,16 +157,5 @@ impl Library {
             Some(digest) => self.family_with(digest, current),
             None => current,
         }
-    }
-
-    /// The image that a sheet was judged with, whole, over the bytes that are sent (`E5`).
-    pub(crate) fn judged_image(
-        &self,
-        family: &Family,
-        judged: Option<Digest>,
-    ) -> Result<(Vec<u8>, Seen), LibraryError> {
-        self.shelf
-            .image_to_send(family, judged)
-            .map_err(LibraryError::Shelf)
     }
 }

@@ -3,7 +3,7 @@
 //! * [`hold`]: one folder, one process
 //! * [`data`]: the folder: version, policy, bridges, places, families, secrets
 //! * [`family`], [`place`]: what is remembered of each
-//! * [`shelf`]: files at hand, judged
+//! * [`shelf`]: files at hand, judged · [`shelving`]: what people do with them
 //! * [`found`]: what images were seen to be, beside their digests
 //! * [`kept`]: all of it as it is known now; families, places, pictures, tokens and the clock are changed through it
 
@@ -19,6 +19,7 @@ pub(crate) mod pictures;
 pub mod place;
 pub(crate) mod places;
 pub mod shelf;
+pub mod shelving;
 pub(crate) mod token;
 
 pub use error::{DATA_VERSION, DataError, LibraryError};

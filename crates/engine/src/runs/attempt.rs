@@ -13,10 +13,11 @@ use veritope_wire::{RequestId, RunId, UnitId};
 
 use crate::desk::DeskError;
 use crate::desk::record::Entry;
-use crate::desk::unit::RunRecord;
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::keeping::KeepingError;
 use crate::keeping::change::Change;
 use crate::keeping::reading::{CaptureKind, read_tables};
+use crate::library::LibraryError;
 use crate::links::LinksError;
 use crate::links::watch::Observation;
 use crate::progress::{StepPhase, Watcher};
@@ -71,6 +72,7 @@ impl Runs {
     /// Reads the image that a step takes, the very one that its sheet was judged with (`E5`).
     pub(crate) fn chosen(
         &self,
+        record: &UnitRecord,
         family: &Family,
         run: &RunRecord,
         act: &Act,
@@ -82,7 +84,16 @@ impl Runs {
                 seen: None,
             });
         }
-        let (bytes, seen) = self.library.judged_image(family, run.image)?;
+        // A sheet that was planned anew may take one that the first did not.
+        let best = || self.keeping.recovery_of(record, family, &record.known());
+        let file = run.image.or_else(|| Some(best()?.judged.digest));
+        let file = file.ok_or_else(|| {
+            LibraryError::Shelf(
+                "no recovery on the shelf matches this unit: put one there (M1)".to_owned(),
+            )
+        })?;
+        let whole = self.library.shelf.whole(file);
+        let (bytes, seen) = whole.map_err(LibraryError::Shelf)?;
         Ok(Chosen {
             act: act.clone().choosing(seen.digest()),
             bytes,
@@ -133,7 +144,7 @@ impl Runs {
                 device.restart(mode, epoch)
             }
             Doing::Send { .. } => {
-                let chosen = self.chosen(family, run, &step.act)?;
+                let chosen = self.chosen(&record, family, run, &step.act)?;
                 let change = Change {
                     request: Some(request),
                     ..chosen.change(unit, run, step)
@@ -154,7 +165,7 @@ impl Runs {
                 return attempted(written);
             }
             Doing::Command(command) => {
-                let chosen = self.chosen(family, run, &step.act)?;
+                let chosen = self.chosen(&record, family, run, &step.act)?;
                 let change = Change {
                     request: Some(request),
                     ..chosen.change(unit, run, step)

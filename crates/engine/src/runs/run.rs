@@ -178,14 +178,14 @@ impl Runs {
         let family = self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
         self.library.keep_text(&family)?;
         let takes_image = sheet.steps.iter().any(|step| step.act.image().is_some());
-        let image = self.library.shelf.recovery_for(&family).ok().flatten();
+        let image = takes_image
+            .then(|| self.keeping.recovery_of(&record, &family, &record.known()))
+            .flatten();
         entries.push(Entry::RunBegan {
             run,
             sheet: Box::new(sheet),
             family: Some(family.digest),
-            image: image
-                .filter(|_| takes_image)
-                .and_then(|image| image.published),
+            image: image.map(|image| image.judged.digest),
         });
         if is_there {
             entries.push(Entry::RunEnded {
@@ -377,7 +377,7 @@ impl Runs {
                 return Err(self.refused(unit, step.title, refusal));
             }
             if step.permitted {
-                let chosen = self.chosen(&family, &open, &step.act)?;
+                let chosen = self.chosen(&record, &family, &open, &step.act)?;
                 let change = Change {
                     request: Some(request),
                     ..chosen.change(unit, &open, &step)

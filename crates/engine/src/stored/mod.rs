@@ -237,11 +237,7 @@ mod tests {
                     link: Presence::Here,
                     ..of.by
                 },
-                recovery: Some(Shelved {
-                    findings: &[],
-                    seen: None,
-                    published: None,
-                }),
+                recovery: Some(Shelved::default()),
                 ..of
             };
             for goal in Goal::ALL {

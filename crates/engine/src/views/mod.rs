@@ -3,6 +3,7 @@
 
 pub(crate) mod backups;
 mod error;
+pub(crate) mod files;
 mod may;
 mod seen;
 mod types;
@@ -37,6 +38,7 @@ use crate::runs::{Runs, RunsError};
 use crate::views::seen::Seen;
 
 pub use error::ViewError;
+pub use files::{RecoveryPage, ShelfPage, SheetFile};
 pub use types::{
     AllWorks, AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
     FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,
@@ -501,7 +503,7 @@ impl Views {
             ledger: ledger::Ledger::default(),
             preparations: Vec::new(),
             paper: Vec::new(),
-            images: Vec::new(),
+            file: None,
             begin: Permission::yes(),
         };
         let Some(family) = self.seen.family_of(record) else {
@@ -522,7 +524,7 @@ impl Views {
         };
         preview.preparations = self.seen.preparations(record, &sheet);
         if sheet.steps.iter().any(|step| step.act.image().is_some()) {
-            preview.images = self.seen.images(family).unwrap_or_default();
+            preview.file = self.sheet_file(record, family);
         }
         let open = in_the_way(&preview.preparations).len();
         preview.begin = if sheet.steps.is_empty() && sheet.why_not.is_empty() {

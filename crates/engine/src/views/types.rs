@@ -23,7 +23,7 @@ use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime}
 use crate::desk::record::RunEnd;
 use crate::desk::unit::DoneStep;
 use crate::library::clock::ClockNote;
-use crate::library::shelf::ShelfImage;
+use crate::views::files::SheetFile;
 pub use crate::links::presence::{LinkPresence, LinkView};
 
 /// A bridge, for the bench.
@@ -299,8 +299,8 @@ pub struct SheetPreview {
     pub preparations: Vec<Line>,
     /// The same steps as they are printed.
     pub paper: Vec<PaperStep>,
-    /// What is on the shelf for it.
-    pub images: Vec<ShelfImage>,
+    /// The file that it takes; nothing where it takes none, or none fits.
+    pub file: Option<SheetFile>,
     /// Whether it may begin.
     pub begin: Permission,
 }

@@ -158,14 +158,9 @@ impl World {
                 }
             }
         });
-        let packages = bench.folder.path().join("shelf/packages");
-        std::fs::create_dir_all(&packages).unwrap();
         for package in kind.scheme.packages {
-            std::fs::write(
-                packages.join(package.name),
-                veritope_standin::package_bytes(package.name),
-            )
-            .unwrap();
+            let bytes = veritope_standin::package_bytes(package.name);
+            bench.shelve(package.name, &bytes);
         }
         let other = Birth {
             handle: OTHER.to_owned(),

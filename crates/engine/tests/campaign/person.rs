@@ -368,7 +368,7 @@ impl Bench {
 
     /// The recovery's image that lies on the bench's shelf.
     fn image_at_hand(&self) -> Vec<u8> {
-        std::fs::read(self.folder.path().join("shelf/r.img")).unwrap()
+        std::fs::read(self.on_shelf("r.img")).unwrap()
     }
 
     /// Counts the presses of a menu, and chooses.

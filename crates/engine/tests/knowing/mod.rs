@@ -119,9 +119,7 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     // The package that leads down is still to be put on the shelf.
     let unshelved = standing(&bench, unit);
     assert!(matches!(unshelved.verdict, Verdict::ReadyAfter { .. }));
-    let packages = bench.folder.path().join("shelf/packages");
-    std::fs::create_dir_all(&packages).unwrap();
-    std::fs::write(packages.join("oriole-1.2"), "oriole-1.2").unwrap();
+    bench.shelve("oriole-1.2", b"oriole-1.2");
     let ready = standing(&bench, unit);
     let after = Verdict::ReadyAfter {
         minutes: ready.chain.as_ref().unwrap().minutes,
@@ -187,11 +185,8 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
         .units
         .keep_safe(unit, &waived, bench.request())
         .unwrap();
-    let packages = bench.folder.path().join("shelf/packages");
-    std::fs::create_dir_all(&packages).unwrap();
     let put = |name: &str| {
-        let bytes = veritope_standin::package_bytes(name);
-        std::fs::write(packages.join(name), bytes).unwrap();
+        bench.shelve(name, &veritope_standin::package_bytes(name));
     };
     let begin = || {
         bench
@@ -217,7 +212,7 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
         text.starts_with("mallet-enabler-3.1 was not hashed here"),
         "{text}"
     );
-    std::fs::write(packages.join("mallet-enabler-3.1"), b"half of it").unwrap();
+    bench.shelve("mallet-enabler-3.1", b"half of it");
     assert_eq!(lacking()[0].0, Rule::M8);
     put("mallet-enabler-3.1");
     begin().unwrap();

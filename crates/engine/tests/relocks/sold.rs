@@ -1,7 +1,6 @@
 //! Lapwing is to be sold: stock was put back but for `vendor`, and the recovery of somebody else
 //! stayed. And the neighbours of that story: other regions, empty slots, an update since.
 
-use std::path::Path;
 use std::sync::Arc;
 
 use veritope_core::evidence::{Cure, Line};
@@ -14,6 +13,7 @@ use veritope_engine::runs::RunsError;
 use veritope_engine::turns::TurnError;
 use veritope_engine::views::StepState;
 use veritope_engine::{CaptureKind, KeepSaid};
+use veritope_formats::make::{NewMember, sparse_of, tar_of};
 use veritope_formats::startimage::build_start_image;
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::Gate;
@@ -64,25 +64,38 @@ pub(crate) fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Devic
     })
 }
 
+/// The maker's images of a build, each as its member of a set.
+fn members(profile: &Profile) -> Vec<(String, Vec<u8>)> {
+    let images = stock_images(profile).into_iter();
+    images
+        .map(|(label, mut bytes)| {
+            // Published as makers do: sparse, or without the empty end in whole pages.
+            let used = bytes.iter().rposition(|byte| *byte != 0).unwrap() + 1;
+            if label.starts_with("system") || label.starts_with("vendor") {
+                let mut sparse = Vec::new();
+                sparse_of(&bytes, 0, &mut sparse).unwrap();
+                bytes = sparse;
+            } else {
+                bytes.truncate(used.next_multiple_of(4096));
+            }
+            (format!("{}.img", label.trim_end_matches("_a")), bytes)
+        })
+        .collect()
+}
+
+fn tarred(members: &[(String, Vec<u8>)]) -> Vec<u8> {
+    let members: Vec<NewMember<'_>> = members
+        .iter()
+        .map(|(name, bytes)| NewMember { name, bytes })
+        .collect();
+    let mut tar = Vec::new();
+    tar_of(&members, &mut tar).unwrap();
+    tar
+}
+
 /// The maker's set of a build, on the shelf.
-pub(crate) fn shelve(shelf: &Path, profile: &Profile) {
-    let folder = shelf.join("stock").join(profile.build);
-    std::fs::create_dir_all(&folder).unwrap();
-    let mut list = format!(
-        "build = \"{}\"\ncodename = \"{}\"\nvariants = [\"{}\"]\n",
-        profile.build, profile.codename, profile.model_code
-    );
-    for (label, mut bytes) in stock_images(profile) {
-        let used = bytes.iter().rposition(|byte| *byte != 0).unwrap() + 1;
-        bytes.truncate(used);
-        let label = label.trim_end_matches("_a");
-        std::fs::write(folder.join(format!("{label}.img")), &bytes).unwrap();
-        list.push_str(&format!(
-            "[[image]]\npartition = \"{label}\"\nfile = \"{label}.img\"\nblake3 = \"{}\"\n",
-            Digest::of(&bytes)
-        ));
-    }
-    std::fs::write(folder.join("stock.toml"), list).unwrap();
+pub(crate) fn shelve(bench: &Bench, profile: &Profile) {
+    bench.shelve(&format!("{}.tar", profile.build), &tarred(&members(profile)));
 }
 
 impl Bench {
@@ -133,9 +146,15 @@ impl Bench {
     }
 
     pub(crate) fn take(&self, set: &str) -> Result<veritope_wire::CaptureId, KeepingError> {
+        let sets = self.engine.keeping.stock_sets(self.unit).unwrap();
+        let of = sets.iter().find(|one| one.build == set);
+        // A set that can't be read is none; its file is asked for all the same.
+        let files = self.engine.views.shelf_page().unwrap().files;
+        let named = files.iter().find(|one| one.name.starts_with(set));
+        let file = of.map(|one| one.id).or(named.map(|one| one.id));
         self.engine
             .keeping
-            .take_stock(self.unit, set, self.request())
+            .take_stock(self.unit, file.unwrap(), self.request())
     }
 
     pub(crate) fn functions_and_owner(&self) {
@@ -202,7 +221,7 @@ fn refused_by_name_cured_by_the_makers_set_and_locked() {
         device.found_with("recovery", &recovery).unwrap();
         device.found_with("vendor", &[0xC5; 50_000]).unwrap();
     });
-    shelve(&bench.folder.path().join("shelf"), &profile);
+    shelve(&bench, &profile);
     // As at the counter.
     bench.say(&[
         (FactKey::Recovery, "custom"),
@@ -335,9 +354,8 @@ fn a_set_of_another_region_or_with_a_wrong_image_is_not_taken() {
     let own = profile("cinder", "LN-3X", "LN3X.7.1.2610");
     let other = profile("cinder", "LN-3", "LN3.7.1.2610");
     let bench = met(&own, LockState::Unlocked, |_| {});
-    let shelf = bench.folder.path().join("shelf");
-    shelve(&shelf, &own);
-    shelve(&shelf, &other);
+    shelve(&bench, &own);
+    shelve(&bench, &other);
     bench.start_recovery();
     bench.capture_all();
     let refused = bench.take("LN3.7.1.2610").unwrap_err().to_string();
@@ -345,15 +363,15 @@ fn a_set_of_another_region_or_with_a_wrong_image_is_not_taken() {
         refused.contains("the unit is LN-3X") && refused.contains("(M2)"),
         "{refused}"
     );
-    let image = shelf.join("stock/LN3X.7.1.2610/system.img");
-    let mut bytes = std::fs::read(&image).unwrap();
-    bytes[77] ^= 1;
-    std::fs::write(&image, &bytes).unwrap();
+    let set = bench.on_shelf("LN3X.7.1.2610.tar");
+    let sound = std::fs::read(&set).unwrap();
+    let mut bytes = sound.clone();
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 1;
+    std::fs::write(&set, &bytes).unwrap();
     let refused = bench.take("LN3X.7.1.2610").unwrap_err().to_string();
-    assert!(
-        refused.contains("system.img has digest") && refused.contains("(M8)"),
-        "{refused}"
-    );
+    assert!(refused.contains("no set of the maker's"), "{refused}");
+    std::fs::write(&set, &sound).unwrap();
     let sets = bench.engine.keeping.stock_sets(bench.unit).unwrap();
     assert_eq!(
         sets.iter()
@@ -374,7 +392,7 @@ fn the_same_build_of_the_other_region_is_not_the_makers_for_this_unit() {
             }
         }
     });
-    shelve(&bench.folder.path().join("shelf"), &own);
+    shelve(&bench, &own);
     bench.start_recovery();
     bench.capture_all();
     bench.take("LN3X.7.1.2610").unwrap();
@@ -422,15 +440,10 @@ fn a_list_that_names_its_own_digests_is_no_proof_of_stock() {
     let bench = met(&profile, LockState::Unlocked, |device| {
         device.found_with("vendor", &foreign).unwrap();
     });
-    let shelf = bench.folder.path().join("shelf");
-    shelve(&shelf, &profile);
-    let folder = shelf.join("stock").join(profile.build);
-    let list = std::fs::read_to_string(folder.join("stock.toml")).unwrap();
-    let honest = Digest::of(&std::fs::read(folder.join("vendor.img")).unwrap());
-    std::fs::write(folder.join("vendor.img"), foreign).unwrap();
-    let forged = list.replace(&honest.to_string(), &Digest::of(&foreign).to_string());
-    assert_ne!(forged, list);
-    std::fs::write(folder.join("stock.toml"), &forged).unwrap();
+    let mut forged = members(&profile);
+    let vendor = forged.iter().position(|(name, _)| name == "vendor.img");
+    forged[vendor.unwrap()].1 = foreign.to_vec();
+    bench.shelve("forged.tar", &tarred(&forged));
     bench.start_recovery();
     bench.capture_all();
     let refused = bench.take(profile.build).unwrap_err().to_string();
@@ -439,8 +452,9 @@ fn a_list_that_names_its_own_digests_is_no_proof_of_stock() {
         "{refused}"
     );
     // A set without one member is told, and hides no other.
-    let part = forged.rsplit_once("[[image]]").unwrap().0;
-    std::fs::write(folder.join("stock.toml"), part).unwrap();
+    bench.clear_shelf();
+    forged.pop();
+    bench.shelve("part.tar", &tarred(&forged));
     let sets = bench.engine.keeping.stock_sets(bench.unit).unwrap();
     assert!(
         sets[0].findings.iter().any(|one| one.rule == Rule::Q8),

@@ -29,9 +29,8 @@ fn on_table(updated: bool) -> Bench {
             }
         }
     });
-    let shelf = bench.folder.path().join("shelf");
-    shelve(&shelf, &first);
-    shelve(&shelf, &second);
+    shelve(&bench, &first);
+    shelve(&bench, &second);
     bench.start_recovery();
     bench.capture_all();
     for build in [FIRST, SECOND] {

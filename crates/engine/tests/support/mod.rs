@@ -12,6 +12,7 @@ use uuid::Uuid;
 use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
 use veritope_core::steady::ClockLook;
+use veritope_engine::library::shelving::FileNote;
 use veritope_engine::BenchClock;
 use veritope_engine::desk::journal::{Appended, Journal, JournalError};
 use veritope_engine::desk::line::Head;
@@ -422,6 +423,36 @@ fn bench(lock: LockState, way: impl Fn(veritope_wire::BridgeId) -> Way) -> Bench
     let folder = tempfile::tempdir().unwrap();
     let image = build_start_image("gimbal", "recovery", "3.2.0", &[5; 20_000]);
     seat(folder, device, clock, &image, "Sanderling", way)
+}
+
+impl Bench {
+    /// Puts a file onto the shelf, with the digest that its publisher gives.
+    pub(crate) fn shelve(&self, name: &str, bytes: &[u8]) -> Digest {
+        let library = &self.engine.library;
+        let file = library.put_bytes(name, bytes, self.request()).unwrap();
+        let note = FileNote {
+            beside: Some(format!("BLAKE3 ({name}) = {}", Digest::of(bytes))),
+            ..FileNote::default()
+        };
+        library.note_file(file, note, self.request()).unwrap();
+        file
+    }
+
+    /// Takes all recoveries off the shelf.
+    pub(crate) fn clear_shelf(&self) {
+        let library = &self.engine.library;
+        for file in self.engine.views.shelf_page().unwrap().files {
+            library.remove_file(file.id, self.request()).unwrap();
+        }
+    }
+
+    /// Where a file of the shelf lies.
+    pub(crate) fn on_shelf(&self, name: &str) -> std::path::PathBuf {
+        let page = self.engine.views.shelf_page().unwrap();
+        let mut files = page.files.into_iter();
+        let file = files.find(|file| file.name == name).unwrap();
+        self.folder.path().join("shelf/files").join(file.id.to_string())
+    }
 }
 
 /// A bench with one device on its table and a recovery image for it on the shelf.

@@ -6,8 +6,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+use veritope_core::published::SeenFile;
 use veritope_core::budget::Policy;
-use veritope_core::digest::Seen;
 use veritope_core::dossier::{By, Dossier};
 use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, InSight, Source};
@@ -286,7 +286,7 @@ fn judged(
         .collect();
     let packages = family.packages.iter().map(|one| {
         let bytes = veritope_standin::package_bytes(&one.name);
-        (one.name.clone(), Arc::new(Seen::of(&bytes)))
+        (one.name.clone(), Arc::new(SeenFile::of(&bytes)))
     });
     let packages: BTreeMap<_, _> = packages.collect();
     let mut sight = InSight::default();

@@ -63,6 +63,7 @@ fn word(cure: &Cure) -> &'static str {
         Cure::Fetch { .. } => "fetch",
         Cure::PutStock { .. } => "put-stock",
         Cure::Shelve => "shelve",
+        Cure::Choose => "choose",
     }
 }
 
@@ -109,7 +110,7 @@ impl Walk {
                 }
             }
         });
-        std::fs::remove_file(bench.folder.path().join("shelf/r.toml")).unwrap();
+        bench.clear_shelf();
         bench.any_two_places_do();
         Self {
             about: format!(
@@ -329,11 +330,8 @@ impl Walk {
             }
             Cure::Ask { key, .. } => self.say(*key),
             Cure::Fetch { packages, key } => {
-                let folder = bench.folder.path().join("shelf/packages");
-                std::fs::create_dir_all(&folder).unwrap();
                 for name in packages {
-                    let bytes = veritope_standin::package_bytes(name);
-                    std::fs::write(folder.join(name), bytes).unwrap();
+                    bench.shelve(name, &veritope_standin::package_bytes(name));
                     on(&bench.bridge, |device| device.puts_on_its_card(name)).unwrap();
                 }
                 self.say(*key)
@@ -346,16 +344,10 @@ impl Walk {
                     "3.2.0",
                     &[5; 20_000],
                 );
-                let shelf = bench.folder.path().join("shelf");
-                std::fs::write(shelf.join("r.img"), &image).unwrap();
-                let side = format!(
-                    "image = \"r.img\"\ncodename = \"{codename}\"\nblake3 = \"{}\"\n",
-                    veritope_wire::Digest::of(&image)
-                );
-                std::fs::write(shelf.join("r.toml"), side).unwrap();
+                bench.shelve("r.img", &image);
                 Ok(())
             }
-            Cure::PutBack | Cure::PutStock { .. } => Err(reason(word(cure)).to_owned()),
+            Cure::Choose | Cure::PutBack | Cure::PutStock { .. } => Err(reason(word(cure)).to_owned()),
         }
     }
 

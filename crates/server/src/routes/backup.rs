@@ -7,7 +7,7 @@ use veritope_core::budget::Policy;
 use veritope_engine::{
     BackupsView, CaptureKind, CaptureView, FoundUnit, PlaceView, RestorePlan, StockLine,
 };
-use veritope_wire::{CaptureId, Label, PlaceId, RequestId, UnitId};
+use veritope_wire::{CaptureId, Digest, Label, PlaceId, RequestId, UnitId};
 
 use super::bench::RequestParam;
 use super::{App, Json, Path, Query, crossing};
@@ -63,7 +63,7 @@ pub(crate) struct JobBegan {
     job: JobView,
 }
 
-async fn began(begun: tokio::sync::oneshot::Receiver<Begun>) -> Result<Json<JobBegan>, Problem> {
+pub(super) async fn began(begun: tokio::sync::oneshot::Receiver<Begun>) -> Result<Json<JobBegan>, Problem> {
     match begun.await {
         Ok(Begun::UnderWay(job)) => Ok(Json(JobBegan { job })),
         Ok(Begun::NotBegun(error)) => Err(error.into()),
@@ -89,7 +89,7 @@ pub(crate) async fn take(
     };
     began(
         app.jobs
-            .move_bytes(unit, what, Some(wanted.request), move |watcher| {
+            .move_bytes(Some(unit), what, Some(wanted.request), move |watcher| {
                 engine.keeping.capture(unit, &kind, watcher)?;
                 Ok("The capture is whole, and was read back.".to_owned())
             }),
@@ -117,7 +117,7 @@ pub(crate) async fn copy(
     let engine = app.engine;
     began(
         app.jobs
-            .move_bytes(unit, "copy", Some(at.request), move |watcher| {
+            .move_bytes(Some(unit), "copy", Some(at.request), move |watcher| {
                 engine.keeping.copy(unit, capture, at.place, watcher)?;
                 Ok("The copy is there, and was read back.".to_owned())
             }),
@@ -134,7 +134,7 @@ pub(crate) async fn verify(
 ) -> Result<Json<JobBegan>, Problem> {
     let engine = app.engine;
     began(app.jobs.move_bytes(
-        unit,
+        Some(unit),
         "reading a copy back",
         Some(at.request),
         move |watcher| {
@@ -155,7 +155,7 @@ pub(crate) async fn repair(
     let engine = app.engine;
     began(
         app.jobs
-            .move_bytes(unit, "repair", Some(at.request), move |watcher| {
+            .move_bytes(Some(unit), "repair", Some(at.request), move |watcher| {
                 engine.keeping.repair(unit, capture, at.place, watcher)?;
                 Ok("The copy is repaired, and was read back.".to_owned())
             }),
@@ -196,7 +196,7 @@ pub(crate) async fn restore(
     let engine = app.engine;
     began(
         app.jobs
-            .move_bytes(unit, "putting back", Some(wanted.request), move |watcher| {
+            .move_bytes(Some(unit), "putting back", Some(wanted.request), move |watcher| {
                 engine
                     .keeping
                     .restore(unit, capture, &wanted.labels, watcher)?;
@@ -213,8 +213,6 @@ pub(crate) struct Settings {
     policy: Policy,
     /// Places, our own first.
     places: Vec<PlaceView>,
-    /// The folder of the shelf on this computer.
-    shelf: String,
 }
 
 /// The settings.
@@ -224,7 +222,6 @@ pub(crate) async fn settings(State(app): State<App>) -> Result<Json<Settings>, P
         Ok::<_, Problem>(Settings {
             policy: app.engine.library.policy(),
             places: app.engine.library.places(),
-            shelf: app.engine.library.shelf_folder().display().to_string(),
         })
     })
     .await
@@ -340,7 +337,7 @@ pub(crate) async fn take_over(
     } = wanted;
     began(
         app.jobs
-            .move_bytes(unit, "taking over", Some(request), move |watcher| {
+            .move_bytes(Some(unit), "taking over", Some(request), move |watcher| {
                 engine
                     .keeping
                     .take_over(place, unit, ownership.as_deref(), request, watcher)?;
@@ -382,8 +379,8 @@ pub(crate) async fn stock(
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct SetChosen {
-    /// Its folder's name on the shelf.
-    set: String,
+    /// The file on the shelf.
+    set: Digest,
     /// The same request twice is done once.
     request: RequestId,
 }
@@ -405,7 +402,7 @@ pub(crate) async fn take_stock(
     let capture = crossing(app, move |app| {
         app.engine
             .keeping
-            .take_stock(unit, &chosen.set, chosen.request)
+            .take_stock(unit, chosen.set, chosen.request)
     })
     .await?;
     Ok(Json(SetTaken { capture }))

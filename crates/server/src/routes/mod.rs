@@ -7,6 +7,7 @@ mod family;
 mod log;
 mod notes;
 mod run;
+mod shelf;
 mod stream;
 mod unit;
 
@@ -144,6 +145,12 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(backup::verify))
         .routes(routes!(backup::repair))
         .routes(routes!(backup::restore_plan, backup::restore))
+        .routes(routes!(shelf::shelf))
+        .routes(routes!(shelf::take_path))
+        .routes(routes!(shelf::note, shelf::remove))
+        .routes(routes!(shelf::instructions))
+        .routes(routes!(shelf::make))
+        .routes(routes!(shelf::recovery, shelf::choose))
         .routes(routes!(backup::settings))
         .routes(routes!(backup::set_policy))
         .routes(routes!(backup::add_place))
@@ -157,15 +164,23 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(stream::events))
 }
 
-/// The only routes that take more than a small body.
+/// Routes that take a picture.
 fn with_pictures() -> OpenApiRouter<App> {
     OpenApiRouter::default().routes(routes!(notes::picture, notes::put_picture))
+}
+
+/// The one route whose body is read as it comes, of any length.
+fn with_files() -> OpenApiRouter<App> {
+    OpenApiRouter::default().routes(routes!(shelf::put))
 }
 
 /// The API's description, pretty-printed, as `docs/openapi.json` holds it.
 #[must_use]
 pub fn openapi() -> String {
-    let (_, description) = described().merge(with_pictures()).split_for_parts();
+    let (_, description) = described()
+        .merge(with_pictures())
+        .merge(with_files())
+        .split_for_parts();
     let mut text = description.to_pretty_json().unwrap_or_default();
     text.push('\n');
     text
@@ -175,8 +190,10 @@ pub fn openapi() -> String {
 pub(crate) fn router(app: App) -> Router {
     let (router, _) = described().split_for_parts();
     let (pictures, _) = with_pictures().split_for_parts();
+    let (files, _) = with_files().split_for_parts();
     router
         .layer(DefaultBodyLimit::max(MOST_BODY_BYTES))
+        .merge(files.layer(DefaultBodyLimit::disable()))
         .merge(pictures.layer(DefaultBodyLimit::max(MOST_PICTURE_BYTES)))
         .route("/api/openapi.json", axum::routing::get(async || openapi()))
         .with_state(app)
