@@ -2,6 +2,7 @@
 //! process. Four of them have all their bytes: two watches, Sanderling out of the box and Ruff unlocked
 //! some time ago, and of the others (`table`) those that a recovery can be started on from memory.
 
+mod shelf;
 mod table;
 
 use std::fs;
@@ -177,8 +178,6 @@ fn make_bridge(
         std::io::ErrorKind::DirectoryNotEmpty => DemoError::NotADemo(data.to_owned()),
         _ => refuse(error),
     })?;
-    let shelf = data.join("shelf");
-    let shelved = std::thread::spawn(move || shelve(&shelf));
     let clock = Arc::new(Scaled::from(0, time_scale));
     let unit = |handle: &str, seed, serial: &str, chip_id: &str, lock, battery_percent| Birth {
         handle: handle.to_owned(),
@@ -216,10 +215,6 @@ fn make_bridge(
         devices.push(device);
     }
     devices.extend(table::devices(data, &clock)?);
-    shelved
-        .join()
-        .unwrap_or_else(|_| Err(std::io::Error::other("the shelf could not be filled")))
-        .map_err(refuse)?;
     Ok((Bridge::new("Thursday table", token, devices), clock))
 }
 
@@ -249,20 +244,6 @@ fn empty(data: &Path) -> std::io::Result<()> {
     )
 }
 
-/// Puts the family's recovery image and its side file onto the shelf.
-fn shelve(shelf: &Path) -> std::io::Result<()> {
-    fs::create_dir_all(shelf)?;
-    let image = veritope_standin::recovery_image("gimbal", "3.2.0");
-    let name = "gimbal-recovery-3.2.0.img";
-    fs::write(shelf.join(name), &image)?;
-    let side = format!(
-        "image = \"{name}\"\ncodename = \"gimbal\"\nblake3 = \"{}\"\n",
-        Digest::of(&image)
-    );
-    fs::write(shelf.join("gimbal-recovery-3.2.0.toml"), side)?;
-    table::shelve(shelf)
-}
-
 /// Name of the demo's second place, a stand-in's stick, which the bench takes for a medium of its own.
 const STICK: &str = "stick";
 
@@ -275,6 +256,8 @@ fn set_up(
 ) -> Result<(), CommandError> {
     let request = || RequestId::new(uuid::Uuid::now_v7());
     let data = hold.path();
+    // Made beside, while the units are met.
+    let files = std::thread::spawn(shelf::files);
     let (engine, _store) = open_engine(Folder::Held(Arc::clone(hold)), None, Arc::new(Silent))?;
     let bridge = engine
         .links
@@ -321,6 +304,11 @@ fn set_up(
     if let Some(ruff) = units.last() {
         ruffs_past(&engine, devices, clock, *ruff, stick)?;
     }
+    let files = files
+        .join()
+        .unwrap_or_else(|_| Err(std::io::Error::other("the shelf's files could not be made")))
+        .map_err(DemoError::bench)?;
+    shelf::fill(&engine, files)?;
     table::meet(&engine, devices, bridge, SystemClock.wall())
 }
 

@@ -7,7 +7,7 @@ use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::look::Bytes;
 use veritope_formats::startimage::{
     build_kernel_alone, build_ramdisk_alone, build_start_image, build_vendor_part,
-    build_with_header,
+    RecoveryWords, build_recovery, build_with_header,
 };
 
 use crate::condition::Slot;
@@ -76,6 +76,19 @@ impl Noise {
 pub fn recovery_image(codename: &str, version: &str) -> Vec<u8> {
     let payload = Noise::new(0, version).firmware(7 << 20);
     build_start_image(codename, "recovery", version, &payload)
+}
+
+/// A recovery that says for which model and generation it was built.
+#[must_use]
+pub fn recovery_for(codename: &str, model: &str, version: &str, generation: u32) -> Vec<u8> {
+    let payload = Noise::new(0, version).firmware(7 << 20);
+    let words = RecoveryWords {
+        codename,
+        model,
+        version,
+        generation,
+    };
+    build_recovery(words, &payload)
 }
 
 /// Where a partition lies, as laid out.

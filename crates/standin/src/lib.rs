@@ -25,7 +25,7 @@ pub mod storage;
 pub use bridge::package_bytes;
 pub use bridge::{Bridge, BridgeError, serve};
 pub use condition::{Birth, Fault, LockState, NextStart, Running, Setting};
-pub use content::{recovery_image, stock_images};
+pub use content::{recovery_for, recovery_image, stock_images};
 pub use device::{Device, MEMORY_BYTES};
 pub use factory::Factory;
 pub use keys::parts_to_open;

@@ -29,7 +29,8 @@ function setConnected(isUp: boolean): void {
 function keysOf(event: Api<'Event'>): QueryKey[] {
   switch (event.event) {
     case 'bench':
-      return [['bench']];
+      // What the bench has at hand bears on each unit.
+      return [['bench'], ['unit']];
     case 'unit':
       return [['bench'], ['unit', event.unit], ['log', event.unit]];
     case 'run':

@@ -80,6 +80,19 @@ export const stockQuery = (unit: string) =>
       unwrap(client.GET('/api/units/{unit}/stock', { signal, params: { path: { unit } } })),
   });
 
+export const recoveryQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'recovery'],
+    queryFn: ({ signal }) =>
+      unwrap(client.GET('/api/units/{unit}/recovery', { signal, params: { path: { unit } } })),
+  });
+
+export const shelfQuery = () =>
+  queryOptions({
+    queryKey: ['bench', 'shelf'],
+    queryFn: ({ signal }) => unwrap(client.GET('/api/shelf', { signal })),
+  });
+
 export const captureQuery = (unit: string, capture: string) =>
   queryOptions({
     queryKey: ['unit', unit, 'capture', capture],

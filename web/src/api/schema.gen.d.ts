@@ -398,6 +398,112 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shelf. */
+        get: operations["shelf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Puts a file onto the shelf. Its bytes are written as they come; whoever goes away before the end leaves
+         *     nothing.
+         */
+        put: operations["putFile"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Notes what is said of a file, or takes it off the shelf. */
+        post: operations["noteFile"];
+        /** Takes a file off the shelf. */
+        delete: operations["removeFile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/files/{file}/instructions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps another file as its publisher's instructions. */
+        post: operations["keepInstructions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/files/{file}/make": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes another file of one. */
+        post: operations["makeFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a file from a path of this computer; it stays where it lies. */
+        post: operations["takePath"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units": {
         parameters: {
             query?: never;
@@ -769,6 +875,24 @@ export interface paths {
         put?: never;
         /** Finds the facts that a pasted text states; nothing is recorded. */
         post: operations["readPasted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/recovery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shelf's files held against a unit. */
+        get: operations["recovery"];
+        put?: never;
+        /** Chooses the file for a unit's recovery. */
+        post: operations["chooseFile"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1519,6 +1643,11 @@ export interface components {
             capture?: components["schemas"]["CaptureId"] | null;
         };
         /**
+         * @description What a companion is made of.
+         * @enum {string}
+         */
+        CompanionMade: "own-switched" | "empty";
+        /**
          * @description How a captured image compares with the unit.
          * @enum {string}
          */
@@ -1607,6 +1736,13 @@ export interface components {
             text: string;
             /** @description Whether it is wanted. */
             wanted: components["schemas"]["Wanted"];
+        };
+        /** @description A criterion. */
+        Criterion: {
+            /** @description The rule. */
+            rule: components["schemas"]["Rule"];
+            /** @description In a word or two. */
+            title: string;
         };
         /**
          * @description What ends a phase.
@@ -1699,6 +1835,9 @@ export interface components {
         } | {
             /** @enum {string} */
             cure: "shelve";
+        } | {
+            /** @enum {string} */
+            cure: "choose";
         };
         /** @description One damaged stretch of a copy. */
         DamageFacts: {
@@ -1736,6 +1875,19 @@ export interface components {
          * @enum {string}
          */
         Data: "kept" | "erased";
+        /** @description What a side file, or a person, says. */
+        Declared: {
+            /** @description Build. */
+            build?: string | null;
+            /** @description Codename that it is for. */
+            codename?: string | null;
+            /** @description Generation of the system that it is for. */
+            generation?: string | null;
+            /** @description Model codes. */
+            models?: string[];
+            /** @description Its version. */
+            version?: string | null;
+        };
         /** @description A partition with its role. */
         Described: components["schemas"]["OwnPartition"] & {
             /** @description Fixed or living; what nobody lists may change at any start. */
@@ -2060,6 +2212,77 @@ export interface components {
             /** @description The text. */
             text: string;
         };
+        /** @description A file of this computer. */
+        FileAtPath: {
+            /** @description Its whole path. */
+            path: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
+        /** @description The file for a unit's recovery. */
+        FileChosen: {
+            file?: components["schemas"]["Digest"] | null;
+            /** @description Why, where something speaks against it. */
+            reason?: string | null;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
+        /** @description What is said of a file on the shelf; nothing where it stays as it is. */
+        FileNote: {
+            /** @description A short name; empty takes it away. */
+            alias?: string | null;
+            /** @description Text with its publisher's digests, or a side file. */
+            beside?: string | null;
+            /** @description Its publisher's channel. */
+            channel?: string | null;
+            /** @description The day on which it was published, `2026-11-20`. */
+            dated?: string | null;
+            declared?: components["schemas"]["Declared"] | null;
+            /** @description Where it came from. */
+            origin?: string | null;
+            /** @description Takes back this publisher's digest. */
+            without?: string | null;
+        };
+        /** @description Something inside a file. */
+        FilePart: {
+            /** @description How it is taken out. */
+            make: components["schemas"]["Make"];
+            /** @description Its name there. */
+            name: string;
+            /** @description What it is. */
+            what: string;
+        };
+        /** @description Something that a file says of what it is for. */
+        FileSaying: {
+            /** @description Of what, in words. */
+            about: string;
+            /** @description Who says so, in words. */
+            by: string;
+            /** @description Whether that is only declared. */
+            is_declared: boolean;
+            /** @description The value. */
+            value: string;
+        };
+        /** @description A file that lies on the shelf now. */
+        FileShelved: {
+            /** @description Its digest. */
+            id: components["schemas"]["Digest"];
+        };
+        /** @description A file to make of another. */
+        FileToMake: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description Step by step. */
+            steps: components["schemas"]["Make"][];
+            unit?: components["schemas"]["UnitId"] | null;
+        };
+        /** @description What is noted of a file. */
+        FileToNote: {
+            /** @description What. */
+            note: components["schemas"]["FileNote"];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /**
          * @description Whether an absence can change.
          * @enum {string}
@@ -2073,12 +2296,16 @@ export interface components {
             rule: components["schemas"]["Rule"];
             /** @description Why, in one sentence. */
             text: string;
+            /** @description What would have to be true for it to hold; nothing where it does. */
+            wanted?: string | null;
+            /** @description What follows where it does not. */
+            weight: components["schemas"]["Weight"];
         };
         /**
          * @description Whether a criterion holds.
          * @enum {string}
          */
-        Fit: "fits" | "stops";
+        Fit: "fits" | "unknown" | "doubtful" | "stops";
         /** @description A capture found in a place. */
         FoundCapture: {
             /** @description What exists once and is blank in it, in words. */
@@ -2240,6 +2467,22 @@ export interface components {
             /** @description Words for it. */
             title: string;
         };
+        /** @description Instructions of a publisher's. */
+        Instructions: {
+            /** @description Their digest; they lie on the shelf. */
+            digest: components["schemas"]["Digest"];
+            /** @description Their name. */
+            name: string;
+            /** @description When they came. */
+            taken: components["schemas"]["WallTime"];
+        };
+        /** @description Instructions to keep with a file. */
+        InstructionsToKeep: {
+            /** @description The file on the shelf that holds them. */
+            instructions: components["schemas"]["Digest"];
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /** @description A job that was begun. */
         JobBegan: {
             /** @description The job to watch. */
@@ -2313,8 +2556,7 @@ export interface components {
             run?: components["schemas"]["RunId"] | null;
             /** @description Where it stands. */
             state: components["schemas"]["JobState"];
-            /** @description Which unit. */
-            unit: components["schemas"]["UnitId"];
+            unit?: components["schemas"]["UnitId"] | null;
             /** @description What it does, in words. */
             what: string;
         };
@@ -2557,12 +2799,103 @@ export interface components {
          * @enum {string}
          */
         Look: "settled" | "assumed";
+        /** @description What a file was made from. */
+        Made: {
+            /** @description How, in words. */
+            how: string;
+            /** @description Its name then. */
+            name: string;
+            /** @description The file. */
+            of: components["schemas"]["Digest"];
+        };
+        /** @description One thing that is done to make a form of another; each makes a new file. */
+        Make: {
+            /** @enum {string} */
+            make: "take-out";
+            /** @description Its name there. */
+            member: string;
+        } | {
+            /** @enum {string} */
+            make: "take-partition";
+            /** @description Its name there. */
+            partition: string;
+        } | {
+            /** @enum {string} */
+            make: "unpack";
+        } | {
+            /** @enum {string} */
+            make: "expand";
+        } | {
+            /** @description What goes with it: partition, name there, what it is made of. */
+            companions: components["schemas"]["WrappedWith"][];
+            /** @enum {string} */
+            make: "wrap";
+            /** @description The name that it gets there. */
+            member: string;
+        };
         /** @description A mark that no relock removes. */
         Mark: {
             /** @description What sets it. */
             set_by: string;
             /** @description What it is. */
             text: string;
+        };
+        /** @description One cell of the matrix. */
+        MatchCell: {
+            /** @description Whether it keeps the file away. */
+            bars: boolean;
+            /** @description How it stands: the gravest of what was found. */
+            fit: components["schemas"]["Fit"];
+            /** @description The rule. */
+            rule: components["schemas"]["Rule"];
+            /** @description What would have to be true. */
+            wanted: string[];
+            /** @description Why, in a sentence each. */
+            why: string[];
+        };
+        /** @description A file held against a unit. */
+        MatchLine: {
+            /** @description Whether a reason has to be given for it. */
+            asks_reason: boolean;
+            /**
+             * Format: int64
+             * @description Length in bytes.
+             */
+            bytes: number;
+            /** @description One a criterion, in the order of the columns. */
+            cells: components["schemas"]["MatchCell"][];
+            /** @description Whether it may be chosen. */
+            choose: components["schemas"]["Permission"];
+            /** @description Its digest. */
+            id: components["schemas"]["Digest"];
+            /** @description Whether it is the one that is taken. */
+            is_taken: boolean;
+            /** @description Its short name, or the one that it came with. */
+            name: string;
+            /** @description In one sentence. */
+            said: string;
+            /** @description What comes of it. */
+            verdict: components["schemas"]["MatchVerdict"];
+            /** @description Version that it gives itself. */
+            version?: string | null;
+            /** @description How the right form is made of it. */
+            ways: components["schemas"]["MatchWay"][];
+            /** @description What it really is. */
+            what: string;
+        };
+        /**
+         * @description What comes of a file.
+         * @enum {string}
+         */
+        MatchVerdict: "fits" | "with-reason" | "makes" | "unknown" | "stops";
+        /** @description A way to the right form. */
+        MatchWay: {
+            /** @description Whether it may be made now. */
+            make: components["schemas"]["Permission"];
+            /** @description In words. */
+            shown: string;
+            /** @description Step by step. */
+            steps: components["schemas"]["Make"][];
         };
         /**
          * @description Which places count apart (`B6`).
@@ -2609,6 +2942,13 @@ export interface components {
             finality: components["schemas"]["Finality"];
             /** @enum {string} */
             need: "absent";
+        };
+        /** @description What still needs a file. */
+        NeededBy: {
+            /** @description Whether that keeps it from being removed. */
+            bars: boolean;
+            /** @description Who, in one sentence. */
+            text: string;
         };
         /** @description A bridge to add. */
         NewBridge: {
@@ -2927,6 +3267,19 @@ export interface components {
             is: "no-way";
             rule?: components["schemas"]["Rule"] | null;
         };
+        /** @description A publisher's digest, held against the bytes. */
+        PublishedLine: {
+            /** @description By which algorithm, where that is known. */
+            algorithm?: string | null;
+            /** @description In hexadecimal. */
+            digest: string;
+            /** @description The same as a fit. */
+            fit: components["schemas"]["Fit"];
+            /** @description Where it stood. */
+            from: string;
+            /** @description How it compares, in words. */
+            said: string;
+        };
         /**
          * @description Down or up.
          * @enum {string}
@@ -2980,6 +3333,29 @@ export interface components {
          * @enum {string}
          */
         RecoveryKind: "stock" | "custom";
+        /** @description The recovery station. */
+        RecoveryPage: {
+            /** @description The criteria, in the order of the columns. */
+            criteria: components["schemas"]["Criterion"][];
+            /** @description Files, the best first. */
+            files: components["schemas"]["MatchLine"][];
+            /** @description Whether the best may be taken again in place of a chosen one. */
+            leave: components["schemas"]["Permission"];
+            /** @description Why there is nothing here. */
+            none?: string | null;
+            place?: components["schemas"]["RecoveryPlace"] | null;
+            /** @description Reason that was given for the chosen one. */
+            reason?: string | null;
+            /** @description The file that is taken, in one sentence. */
+            taken: string;
+        };
+        /** @description Where a recovery goes, in words. */
+        RecoveryPlace: {
+            /** @description What becomes of it there (`M11`); nothing where nothing does. */
+            kept?: string | null;
+            /** @description In one sentence. */
+            said: string;
+        };
         /**
          * Format: uuid
          * @description One request that changes something; the same id twice is done once.
@@ -3077,7 +3453,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "C3" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M5" | "M8" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "C3" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M3" | "M4" | "M5" | "M6" | "M7" | "M8" | "M9" | "M10" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule as it is shown. */
         RuleLine: {
             /** @description In one sentence. */
@@ -3248,8 +3624,8 @@ export interface components {
         SetChosen: {
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
-            /** @description Its folder's name on the shelf. */
-            set: string;
+            /** @description The file on the shelf. */
+            set: components["schemas"]["Digest"];
         };
         /** @description The set as it lies in the vault. */
         SetTaken: {
@@ -3262,8 +3638,6 @@ export interface components {
             places: components["schemas"]["PlaceView"][];
             /** @description Policy. */
             policy: components["schemas"]["Policy"];
-            /** @description The folder of the shelf on this computer. */
-            shelf: string;
         };
         /** @description A plan from what is known to a goal. */
         Sheet: {
@@ -3289,6 +3663,29 @@ export interface components {
             steps: components["schemas"]["Step"][];
             /** @description What somebody would have to supply first. */
             why_not: components["schemas"]["WhyNot"][];
+        };
+        /** @description The file that a sheet takes. */
+        SheetFile: {
+            /**
+             * Format: int64
+             * @description Length in bytes.
+             */
+            bytes: number;
+            /** @description Its digest. */
+            id: components["schemas"]["Digest"];
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description How many others fit as well.
+             */
+            others: number;
+            /** @description Reason that was given for it. */
+            reason?: string | null;
+            /** @description Why it is this one, and what is to be known of it, in a sentence. */
+            said: string;
+            /** @description Version that it gives itself. */
+            version?: string | null;
         };
         /** @description The sums at the head of a sheet. */
         SheetHead: {
@@ -3328,10 +3725,9 @@ export interface components {
             battery?: components["schemas"]["Battery"] | null;
             /** @description Whether it may begin. */
             begin: components["schemas"]["Permission"];
+            file?: components["schemas"]["SheetFile"] | null;
             /** @description The goal. */
             goal: components["schemas"]["Goal"];
-            /** @description What is on the shelf for it. */
-            images: components["schemas"]["ShelfImage"][];
             /** @description What it wipes. */
             ledger: components["schemas"]["Ledger"];
             /** @description The same steps as they are printed. */
@@ -3342,19 +3738,66 @@ export interface components {
             /** @description Words for it. */
             title: string;
         };
-        /** @description An image, judged for one family. */
-        ShelfImage: {
-            /** @description What was judged. */
-            findings: components["schemas"]["Finding"][];
+        /** @description One file on the shelf. */
+        ShelfLine: {
+            /** @description What is to be known of its age. */
+            age?: string | null;
+            /** @description A short name that a person gave it. */
+            alias?: string | null;
             /**
              * Format: int64
              * @description Length in bytes.
              */
-            length_bytes: number;
-            /** @description File name. */
+            bytes: number;
+            /** @description Its publisher's channel. */
+            channel?: string | null;
+            /** @description The day on which it was published. */
+            dated?: string | null;
+            declared?: components["schemas"]["Declared"] | null;
+            /** @description Its digest. */
+            id: components["schemas"]["Digest"];
+            /** @description Its publisher's instructions. */
+            instructions: components["schemas"]["Instructions"][];
+            made?: components["schemas"]["Made"] | null;
+            /**
+             * Format: int32
+             * @description Members that were not looked into, or too many to list.
+             */
+            more_parts: number;
+            /** @description Its name as it came. */
             name: string;
-            /** @description Version that its own descriptor gives. */
-            version?: string | null;
+            /** @description What still needs it. */
+            needed_by: components["schemas"]["NeededBy"][];
+            /** @description Where it came from. */
+            origin?: string | null;
+            /** @description What lies inside and can be taken out. */
+            parts: components["schemas"]["FilePart"][];
+            /** @description Digests that its publisher gives. */
+            published: components["schemas"]["PublishedLine"][];
+            /** @description Whether it may be removed now. */
+            remove: components["schemas"]["Permission"];
+            /** @description What it is for, each with who says so. */
+            says: components["schemas"]["FileSaying"][];
+            /** @description SHA-256, for whoever compares by hand. */
+            sha256: string;
+            /** @description When it came. */
+            taken: components["schemas"]["WallTime"];
+            /** @description What is wrong with it. */
+            troubles: string[];
+            /** @description What it really is, in the words of the trade. */
+            what: string;
+        };
+        /** @description The shelf. */
+        ShelfPage: {
+            /** @description Files, the newest first. */
+            files: components["schemas"]["ShelfLine"][];
+            /**
+             * Format: int64
+             * @description Bytes that are free on its disk.
+             */
+            free_bytes: number;
+            /** @description Whether a file may be put there now. */
+            put: components["schemas"]["Permission"];
         };
         /**
          * @description A kind of shell.
@@ -3678,13 +4121,15 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** @description Whether it is this unit's. */
             fits: boolean;
-            /** @description Name of its folder. */
-            id: string;
+            /** @description The file on the shelf. */
+            id: components["schemas"]["Digest"];
             /**
              * Format: int32
              * @description How many images.
              */
             images: number;
+            /** @description Its name there. */
+            name: string;
             /** @description Whether it may be taken into the vault now. */
             take: components["schemas"]["Permission"];
             taken?: components["schemas"]["CaptureId"] | null;
@@ -3891,6 +4336,11 @@ export interface components {
          * @enum {string}
          */
         WayStands: "chosen" | "open" | "closed";
+        /**
+         * @description What follows where a criterion does not hold.
+         * @enum {string}
+         */
+        Weight: "hard" | "reason" | "soft";
         /** @description Something the sheet takes for granted; the sheet can't begin while there is any. */
         WhyNot: {
             /** @description The rule behind it. */
@@ -3931,6 +4381,10 @@ export interface components {
             cue: {
                 [key: string]: string;
             };
+            /** @description Whether a criterion holds. */
+            fit: {
+                [key: string]: string;
+            };
             /** @description A key. */
             key: {
                 [key: string]: string;
@@ -3945,6 +4399,10 @@ export interface components {
             };
             /** @description How the family's list and the unit's own table agree. */
             listing: {
+                [key: string]: string;
+            };
+            /** @description What comes of a file. */
+            match_verdict: {
                 [key: string]: string;
             };
             /** @description How something comes out. */
@@ -3985,6 +4443,15 @@ export interface components {
          * @enum {string}
          */
         Worth: "nothing" | "doubtful" | "good";
+        /** @description What is wrapped with a recovery. */
+        WrappedWith: {
+            /** @description What it is made of. */
+            made: components["schemas"]["CompanionMade"];
+            /** @description Its name in the tar. */
+            member: string;
+            /** @description The partition that it goes to. */
+            partition: string;
+        };
         /** @description How a unit is told yes. */
         Yes: {
             /** @enum {string} */
@@ -4738,6 +5205,225 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putFile: {
+        parameters: {
+            query: {
+                /** @description Its name. */
+                name: string;
+                /** @description The same request twice is done once. */
+                request: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileShelved"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    noteFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileToNote"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeFile: {
+        parameters: {
+            query: {
+                /** @description The same request twice is done once. */
+                request: string;
+            };
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepInstructions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstructionsToKeep"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileToMake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileShelved"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takePath: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileAtPath"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
             };
             default: {
                 headers: {
@@ -5520,6 +6206,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Hit"][];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recovery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryPage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chooseFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileChosen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

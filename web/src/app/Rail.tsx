@@ -95,7 +95,7 @@ export function Rail({ stations, current, general }: RailProps) {
       </Typography>
       {stations.map((station) => {
         // Below the stations of the work stand those of the bench.
-        const isApart = station.place === 'families';
+        const isApart = station.place === 'shelf';
         const isHere = station.place === current;
         const inside = (
           <>

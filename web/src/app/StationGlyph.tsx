@@ -2,12 +2,24 @@ import Box from '@mui/material/Box';
 
 export type StationGlyphProps = {
   place:
-    'bench' | 'standing' | 'backups' | 'run' | 'log' | 'families' | 'settings' | 'keys' | 'scheme';
+    | 'bench'
+    | 'standing'
+    | 'recovery'
+    | 'backups'
+    | 'run'
+    | 'log'
+    | 'shelf'
+    | 'families'
+    | 'settings'
+    | 'keys'
+    | 'scheme';
 };
 
 const PATHS: Record<StationGlyphProps['place'], string> = {
   bench: 'M2 9h20M4.5 9v11M19.5 9v11M8 5h8v4H8z',
   standing: 'M12 3v17M6 21h12M4 7h16M4 7l-2.5 6h5zM20 7l-2.5 6h5z',
+  recovery: 'M4 12c3-6 6-8 8-8s5 2 8 8c-3 6-6 8-8 8s-5-2-8-8zM12 8v8M8.5 12h7',
+  shelf: 'M3 20h18M3 11h18M6 4v7M10 4v7M14.5 4.5l3 6.5M7 13v7M12 13v7M16 13v7',
   backups: 'M4 4h16v4H4zM4 10h10v4H4zM4 16h16v4H4z',
   families: 'M12 5c-2-1.6-5-2-9-2v16c4 0 7 .4 9 2 2-1.6 5-2 9-2V3c-4 0-7 .4-9 2zM12 5v16',
   settings: 'M4 7h9M17 7h3M13 4v6M4 17h3M11 17h9M7 14v6',

@@ -16,7 +16,16 @@ export interface Action {
 }
 
 export interface Station extends Action {
-  place: 'bench' | 'standing' | 'backups' | 'run' | 'log' | 'families' | 'settings';
+  place:
+    | 'bench'
+    | 'standing'
+    | 'recovery'
+    | 'backups'
+    | 'run'
+    | 'log'
+    | 'shelf'
+    | 'families'
+    | 'settings';
   path: string | undefined;
 }
 
@@ -30,7 +39,7 @@ export function useStations(unit: string | undefined): Station[] {
       const path =
         place === 'bench'
           ? '/'
-          : place === 'settings' || place === 'families'
+          : place === 'settings' || place === 'families' || place === 'shelf'
             ? `/${place}`
             : unit === undefined
               ? undefined
@@ -51,11 +60,13 @@ export function useStations(unit: string | undefined): Station[] {
     return [
       of('bench', 'Bench', '1'),
       of('standing', 'Standing', '2'),
-      of('backups', 'Backups', '3'),
-      of('run', 'Run', '4'),
-      of('log', 'Log', '5'),
-      of('families', 'Families', '6'),
-      of('settings', 'Settings', '7'),
+      of('recovery', 'Recovery', '3'),
+      of('backups', 'Backups', '4'),
+      of('run', 'Run', '5'),
+      of('log', 'Log', '6'),
+      of('shelf', 'Shelf', '7'),
+      of('families', 'Families', '8'),
+      of('settings', 'Settings', '9'),
     ];
   }, [unit, navigate]);
 }

@@ -29,6 +29,12 @@ export const router = createBrowserRouter([
       view('families/:family?', async () => ({
         Component: (await import('../features/families/FamiliesPage')).FamiliesPage,
       })),
+      view('units/:unit/recovery', async () => ({
+        Component: (await import('../features/recovery/RecoveryPage')).RecoveryPage,
+      })),
+      view('shelf', async () => ({
+        Component: (await import('../features/shelf/ShelfPage')).ShelfPage,
+      })),
       view('units/:unit/backups', async () => ({
         Component: (await import('../features/backups/BackupsPage')).BackupsPage,
       })),

@@ -27,12 +27,14 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } {
     case 'charge':
       return { label: 'To the list', place: 'standing' };
     case 'fetch':
-      return { label: 'To the list', place: 'standing' };
+      return { label: 'To the shelf', place: '/shelf' };
     case 'wait':
     case 'ask':
       return { label: 'See why', place: 'standing' };
     case 'shelve':
-      return { label: 'To the shelf’s folder', place: '/settings' };
+      return { label: 'To Recovery', place: 'recovery' };
+    case 'choose':
+      return { label: 'To Recovery', place: 'recovery' };
     case 'put-stock':
       return { label: 'To the maker’s sets', place: 'backups' };
     case 'read-by-link':

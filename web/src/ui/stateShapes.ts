@@ -59,6 +59,33 @@ export function findingShape(level: Api<'Level'>): ShapeKind {
   }
 }
 
+export function fitShape(fit: Api<'Fit'>): ShapeKind {
+  switch (fit) {
+    case 'fits':
+      return 'met';
+    case 'unknown':
+      return 'unknown';
+    case 'doubtful':
+      return 'missing';
+    case 'stops':
+      return 'refused';
+  }
+}
+
+export function matchShape(verdict: Api<'MatchVerdict'>): ShapeKind {
+  switch (verdict) {
+    case 'fits':
+      return 'met';
+    case 'with-reason':
+    case 'makes':
+      return 'half';
+    case 'unknown':
+      return 'unknown';
+    case 'stops':
+      return 'refused';
+  }
+}
+
 export function outcomeShape(outcome: Api<'Outcome'>): ShapeKind {
   switch (outcome) {
     case 'open':

@@ -11,11 +11,11 @@ use veritope_standin::gate::{Gate, Seller};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
 use veritope_standin::{
-    Birth, Bridge, Device, LockState, Running, Setting, package_bytes, recovery_image, stock_images,
+    Birth, Bridge, Device, LockState, Running, Setting, recovery_image,
 };
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
-use veritope_wire::{BridgeId, Digest, RequestId, WallTime};
+use veritope_wire::{BridgeId, RequestId, WallTime};
 
 use crate::CommandError;
 use crate::demo::DemoError;
@@ -413,52 +413,10 @@ pub(crate) fn all_works() -> impl Iterator<Item = (FactKey, String)> {
     works.map(|key| (key, "yes".to_owned()))
 }
 
-/// Puts onto the shelf what owners brought along: for Dunlin the packages that its card holds, for
-/// Lapwing the maker's set of its build and a recovery that starts from memory.
-pub(crate) fn shelve(shelf: &Path) -> std::io::Result<()> {
-    let build = "LN3X.7.0.2607";
-    let profile = Profile::named("cinder")
-        .and_then(|profile| profile.variant("LN-3X"))
-        .and_then(|profile| profile.on_build(build))
-        .ok_or_else(|| std::io::Error::other("no stand-in for LN-3X"))?;
-    let packages = shelf.join("packages");
-    std::fs::create_dir_all(&packages)?;
-    // Dunlin's owner brought all but the enabler.
-    let brought = |met: &&Met| met.nickname == "Dunlin";
-    let names = MET
-        .iter()
-        .filter(brought)
-        .flat_map(|met| met.said)
-        .filter(|(key, _)| *key == FactKey::CardFiles);
-    for name in names.flat_map(|(_, names)| names.split(", ")) {
-        std::fs::write(packages.join(name), package_bytes(name))?;
-    }
-    let folder = shelf.join("stock").join(build);
-    std::fs::create_dir_all(&folder)?;
-    let mut list = format!("build = \"{build}\"\ncodename = \"cinder\"\nvariants = [\"LN-3X\"]\n");
-    for (label, mut bytes) in stock_images(&profile) {
-        // Published as makers do: without the empty end.
-        let used = bytes
-            .iter()
-            .rposition(|byte| *byte != 0)
-            .map_or(0, |last| last + 1);
-        bytes.truncate(used);
-        std::fs::write(folder.join(format!("{label}.img")), &bytes)?;
-        list.push_str(&format!(
-            "\n[[image]]\npartition = \"{label}\"\nfile = \"{label}.img\"\nblake3 = \"{}\"\n",
-            Digest::of(&bytes)
-        ));
-    }
-    std::fs::write(folder.join("stock.toml"), list)?;
-    for codename in ["cinder", "halyard"] {
-        let name = format!("{codename}-recovery-3.2.0");
-        let image = recovery_image(codename, "3.2.0");
-        std::fs::write(shelf.join(format!("{name}.img")), &image)?;
-        let side = format!(
-            "image = \"{name}.img\"\ncodename = \"{codename}\"\nblake3 = \"{}\"\n",
-            Digest::of(&image)
-        );
-        std::fs::write(shelf.join(format!("{name}.toml")), side)?;
-    }
-    Ok(())
+/// The packages that owners brought along on a card, by name: Dunlin's brought all but the enabler.
+pub(crate) fn brought() -> impl Iterator<Item = &'static str> {
+    let dunlin = MET.iter().filter(|met| met.nickname == "Dunlin");
+    let said = dunlin.flat_map(|met| met.said);
+    said.filter(|(key, _)| *key == FactKey::CardFiles)
+        .flat_map(|(_, names)| names.split(", "))
 }

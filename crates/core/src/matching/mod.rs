@@ -28,7 +28,9 @@ use crate::published::{Compared, PublishedDigest};
 use crate::rule::Rule;
 
 /// Whether a criterion holds.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
+)]
 #[serde(rename_all = "kebab-case")]
 pub enum Fit {
     /// It holds, and something shows it.
@@ -169,6 +171,7 @@ pub struct File<'a> {
 /// What comes of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
+#[schema(as = MatchVerdict)]
 pub enum Verdict {
     /// It is taken as it is.
     Fits,

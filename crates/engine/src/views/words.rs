@@ -9,6 +9,7 @@ use veritope_core::chart::Trust;
 use veritope_core::evidence::LineState;
 use veritope_core::facts::Source;
 use veritope_core::family::{Cue, Key, Role, Wipe};
+use veritope_core::matching::{Fit, Verdict as MatchVerdict};
 use veritope_core::partitions::Listing;
 use veritope_core::standing::{Level, Outcome};
 
@@ -60,6 +61,21 @@ worded! {
         Person "said",
         File "from a file",
         Concluded "concluded",
+    }
+    /// Whether a criterion holds.
+    fit: Fit {
+        Fits "Fits",
+        Unknown "Not known",
+        Doubtful "Doubtful",
+        Stops "Does not fit",
+    }
+    /// What comes of a file.
+    match_verdict: MatchVerdict {
+        Fits "Fits as it is",
+        WithReason "Fits with a reason",
+        Makes "Fits once it is made",
+        Unknown "Not known whether it fits",
+        Stops "Does not fit",
     }
     /// What a partition is there for.
     role: Role {

@@ -38,7 +38,7 @@ export function StockSection({ unit, take }: StockSectionProps) {
         {WORDS.stockHelp}
       </Typography>
       {sets.map((set) => {
-        const stop = set.findings.find((one) => one.fit === 'stops');
+        const stop = set.fits ? undefined : set.findings.find((one) => one.fit !== 'fits');
         const { taken } = set;
         return (
           <Box key={set.id} sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
@@ -61,11 +61,11 @@ export function StockSection({ unit, take }: StockSectionProps) {
                   onClick={() => takeIn.mutate(set.id)}
                   sx={{ ml: 'auto' }}
                 >
-                  {takeIn.isPending ? 'Comparing digests' : `Take ${set.id} into the vault`}
+                  {takeIn.isPending ? 'Comparing digests' : `Take ${set.name} into the vault`}
                 </Button>
               ) : (
                 <ShowButton onClick={() => setRestoring(taken)} sx={{ ml: 'auto' }}>
-                  Put back from {set.id}
+                  Put back from {set.name}
                 </ShowButton>
               )}
             </Box>
@@ -74,7 +74,7 @@ export function StockSection({ unit, take }: StockSectionProps) {
                 unit={unit}
                 capture={taken}
                 take={take}
-                title={`Put back from the set ${set.id}`}
+                title={`Put back from the set ${set.name}`}
                 onClose={() => setRestoring(undefined)}
               />
             )}

@@ -4,7 +4,7 @@ import { useEffect, useRef } from 'react';
 
 import { client, newRequest, unwrap, type Api } from '../../api/client';
 import { useChange } from '../../api/useChange';
-import { mib } from '../../ui/format';
+import { counted, mib } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { Section } from '../../ui/Section';
 import { CureLink } from '../../ui/CureLink';
@@ -73,20 +73,26 @@ export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
         </Section>
       )}
       <WipeLedger ledger={preview.ledger} />
-      {preview.images.length > 0 && (
+      {preview.file != null && (
         <Section title={WORDS.shelf}>
-          {preview.images.map((image) => (
-            <Box key={image.name} sx={{ mb: 1 }}>
-              <Typography variant="code">
-                {image.name}, {mib(image.length_bytes)}
-              </Typography>
-              {image.findings.map((finding) => (
-                <Typography key={finding.rule} color="text.secondary">
-                  {finding.text} ({finding.rule})
-                </Typography>
-              ))}
-            </Box>
-          ))}
+          <Typography sx={{ fontWeight: 650, overflowWrap: 'anywhere' }}>
+            {preview.file.name}, {mib(preview.file.bytes)}
+          </Typography>
+          <Typography sx={{ mb: 0.5 }}>
+            {preview.file.version != null && `Version ${preview.file.version}. `}
+            {preview.file.said}
+            {preview.file.reason != null && ` Taken because: ${preview.file.reason}.`}
+          </Typography>
+          <Typography variant="code" color="text.secondary" sx={{ overflowWrap: 'anywhere' }}>
+            BLAKE3 {preview.file.id}
+          </Typography>
+          <Box sx={{ mt: 0.5, ml: -1 }}>
+            <LinkButton to={`/units/${unit}/recovery`}>
+              {preview.file.others === 0
+                ? 'See what else is on the shelf'
+                : `Choose another: ${counted(preview.file.others, 'other fits', 'others fit')} as well`}
+            </LinkButton>
+          </Box>
         </Section>
       )}
       {sheet != null && sheet.head.no_returns > 0 && <ConnectionSection unit={unit} />}

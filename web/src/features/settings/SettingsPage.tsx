@@ -36,12 +36,6 @@ export function SettingsPage() {
               </Box>
               <PlaceForm />
             </Section>
-            <Section title="Shelf">
-              <Typography color="text.secondary" sx={{ mb: 1 }}>
-                {WORDS.shelfHelp}
-              </Typography>
-              <Typography variant="code">{settings.shelf}</Typography>
-            </Section>
           </>
         )}
       </Panel>

@@ -7,6 +7,4 @@ export const WORDS = {
   distinct: 'Only places on different media count apart',
   any: 'Any two places count apart',
   floor: 'Battery: warn below',
-  shelfHelp:
-    'A recovery image lies here beside its side file, packages of the maker’s under packages, its sets under stock. They are hashed where they lie.',
 };

@@ -145,8 +145,9 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
           <Typography color="text.secondary">
             {cure.cure === 'ask'
               ? `Ask ${cure.who}. Then say what came of it.`
-              : `To fetch: ${cure.packages.join(', ')}. Then say all that lies there.`}
+              : `To fetch: ${cure.packages.join(', ')}. Put it on the bench’s shelf and copy that one; then say all that lies there.`}
           </Typography>
+          {cure.cure === 'fetch' && <CureLink unit={unit} line={item} />}
           {fact !== undefined && <FactField unit={unit} fact={fact} isNext={isNext} />}
         </>
       );
@@ -154,12 +155,13 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
     case 'capture':
     case 'keep-copies':
     case 'put-back':
+    case 'shelve':
+    case 'choose':
       return <CureLink unit={unit} line={item} />;
     case 'start-system':
     case 'read-by-link':
     case 'consent':
     case 'put-stock':
-    case 'shelve':
       return null;
   }
 }
