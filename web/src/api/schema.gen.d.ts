@@ -3343,6 +3343,8 @@ export interface components {
             leave: components["schemas"]["Permission"];
             /** @description Why there is nothing here. */
             none?: string | null;
+            /** @description Files of other devices, by their own word. */
+            others: components["schemas"]["MatchLine"][];
             place?: components["schemas"]["RecoveryPlace"] | null;
             /** @description Reason that was given for the chosen one. */
             reason?: string | null;

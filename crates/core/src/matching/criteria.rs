@@ -402,10 +402,10 @@ fn generation(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     if let Some(("no", _)) = choice(wanted.facts, FactKey::Encrypted) {
         return Finding::fits(RULE, "The storage is not encrypted.");
     }
-    let own = wanted.facts.known(FactKey::Generation).and_then(|row| match row.value {
-        FactValue::Count(own) => Some(own),
-        _ => None,
-    });
+    // What the unit says of itself, else what its build is known to be of.
+    let build = wanted.facts.text(FactKey::Build);
+    let by_build = || Some(wanted.family.build(build?)?.1.generation);
+    let own = wanted.facts.count(FactKey::Generation).or_else(by_build);
     let said = subject.own(About::Generation).next();
     let of = said.and_then(|one| one.value.split('.').next()?.parse::<u32>().ok());
     let soft = |fit, text: String| {

@@ -123,6 +123,8 @@ pub struct RecoveryPage {
     pub criteria: Vec<Criterion>,
     /// Files, the best first.
     pub files: Vec<MatchLine>,
+    /// Files of other devices, by their own word.
+    pub others: Vec<MatchLine>,
     /// The file that is taken, in one sentence.
     pub taken: String,
     /// Whether the best may be taken again in place of a chosen one.
@@ -263,6 +265,7 @@ impl Views {
             none: Some(none),
             criteria: Vec::new(),
             files: Vec::new(),
+            others: Vec::new(),
             taken: String::new(),
             leave: Permission::yes(),
             reason: None,
@@ -295,14 +298,18 @@ impl Views {
                 || judgement.verdict < Verdict::Unknown
                 || !matches!(form, Some(Form::Other | Form::Verification { .. }))
         });
-        let files = concerns
+        let is_of_other = |line: &MatchLine| {
+            let device = line.cells.first();
+            !line.is_taken && device.is_some_and(|cell| cell.fit == Fit::Stops)
+        };
+        let (others, files): (Vec<_>, Vec<_>) = concerns
             .map(|one| {
                 let told = self.seen.told(one.digest).ok();
                 let asks_reason = one.judgement.verdict == Verdict::WithReason;
                 MatchLine {
                     id: one.digest,
                     name: one.record.shown().to_owned(),
-                    what: told.map_or_else(String::new, |told| sentence(&told.shown)),
+                    what: told.map_or_else(String::new, |told| capital(&told.shown)),
                     version: one.judgement.version.clone(),
                     bytes: one.record.bytes,
                     verdict: one.judgement.verdict,
@@ -334,8 +341,9 @@ impl Views {
                     },
                 }
             })
-            .collect();
+            .partition(is_of_other);
         Ok(RecoveryPage {
+            others,
             place: Some(wanted.place.said(&family)),
             none: None,
             criteria: CRITERIA
@@ -438,7 +446,7 @@ fn shelf_line(seen: &Seen, id: Digest, record: &FileRecord, put: &Permission) ->
             1 => "published yesterday: few have tried it".to_owned(),
             days => format!("published {days} days ago: few have tried it"),
         }),
-        what: told.as_ref().map_or_else(String::new, |told| sentence(&told.shown)),
+        what: told.as_ref().map_or_else(String::new, |told| capital(&told.shown)),
         troubles: told
             .as_ref()
             .map(|told| told.troubles.iter().map(|one| sentence(one)).collect())
@@ -466,9 +474,25 @@ impl ShelfLine {
     }
 }
 
+/// First letter large.
+fn capital(text: &str) -> String {
+    sentence(text).trim_end_matches('.').to_owned()
+}
+
 fn published(seen: &Seen, id: Digest, record: &FileRecord) -> Vec<PublishedLine> {
     let hashed = seen.hashed(id).ok();
-    record
+    let families = seen.families();
+    let known = families.iter().flat_map(|family| {
+        let packages = family.packages.iter().filter(|one| one.blake3 == Some(id));
+        packages.map(|package| PublishedLine {
+            digest: id.to_string(),
+            algorithm: Some("BLAKE3"),
+            from: format!("the family file of {}", family.name()),
+            said: format!("it is the maker's package {}", package.name),
+            fit: Fit::Fits,
+        })
+    });
+    let claimed = record
         .published
         .iter()
         .map(|claim| {
@@ -493,8 +517,8 @@ fn published(seen: &Seen, id: Digest, record: &FileRecord) -> Vec<PublishedLine>
                 said: said.to_owned(),
                 fit,
             }
-        })
-        .collect()
+        });
+    known.chain(claimed).collect()
 }
 
 /// What a file says of itself, or what the first thing in it says, each once.
@@ -563,7 +587,7 @@ fn parts(told: &Told) -> (Vec<FilePart>, u32) {
             };
             FilePart {
                 name,
-                what: sentence(&piece.told.shown),
+                what: capital(&piece.told.shown),
                 make,
             }
         })

@@ -10,10 +10,14 @@ import { fitShape, matchShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
 import { MatchDetail } from './MatchDetail';
 
-export type MatchMatrixProps = { unit: string; page: Api<'RecoveryPage'> };
+export type MatchMatrixProps = {
+  unit: string;
+  criteria: Api<'Criterion'>[];
+  files: Api<'MatchLine'>[];
+};
 
 /** Files by criteria: a row a file, the best first; a shape says how each criterion stands, a sentence what decides. */
-export function MatchMatrix({ unit, page }: MatchMatrixProps) {
+export function MatchMatrix({ unit, criteria, files }: MatchMatrixProps) {
   const fitWord = useWords('fit');
   const verdictWord = useWords('match_verdict');
   const [open, setOpen] = useState<string | undefined>();
@@ -29,7 +33,7 @@ export function MatchMatrix({ unit, page }: MatchMatrixProps) {
             <Box component="th" scope="col" sx={{ ...cell, textAlign: 'left', width: '34%' }}>
               File, the best first
             </Box>
-            {page.criteria.map((one) => (
+            {criteria.map((one) => (
               <Box
                 key={one.rule}
                 component="th"
@@ -44,7 +48,7 @@ export function MatchMatrix({ unit, page }: MatchMatrixProps) {
             </Box>
           </tr>
         </thead>
-        {page.files.map((file) => (
+        {files.map((file) => (
           <tbody key={file.id}>
             <Box
               component="tr"
@@ -98,8 +102,8 @@ export function MatchMatrix({ unit, page }: MatchMatrixProps) {
             </Box>
             {open === file.id && (
               <tr>
-                <Box component="td" colSpan={page.criteria.length + 2} sx={{ ...cell, pl: 5 }}>
-                  <MatchDetail unit={unit} file={file} criteria={page.criteria} />
+                <Box component="td" colSpan={criteria.length + 2} sx={{ ...cell, pl: 5 }}>
+                  <MatchDetail unit={unit} file={file} criteria={criteria} />
                 </Box>
               </tr>
             )}

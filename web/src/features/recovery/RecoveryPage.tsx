@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useParams } from 'react-router';
 
 import { client, newRequest, unwrap } from '../../api/client';
@@ -8,7 +9,9 @@ import { recoveryQuery } from '../../api/queries';
 import { useChange } from '../../api/useChange';
 import { Button } from '../../ui/Button';
 import { LinkButton } from '../../ui/LinkButton';
+import { counted } from '../../ui/format';
 import { Page } from '../../ui/Page';
+import { ShowButton } from '../../ui/ShowButton';
 import { Panel } from '../../ui/Panel';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { MatchMatrix } from './MatchMatrix';
@@ -18,6 +21,7 @@ import { WORDS } from './strings';
 export function RecoveryPage() {
   const { unit = '' } = useParams();
   const query = useQuery(recoveryQuery(unit));
+  const [isOthers, setOthers] = useState(false);
   const leave = useChange(
     () =>
       unwrap(
@@ -62,8 +66,18 @@ export function RecoveryPage() {
             {page.files.length === 0 ? (
               <Typography>{WORDS.empty}</Typography>
             ) : (
-              <MatchMatrix unit={unit} page={page} />
+              <MatchMatrix unit={unit} criteria={page.criteria} files={page.files} />
             )}
+            {page.others.length > 0 && (
+              <ShowButton
+                aria-expanded={isOthers}
+                onClick={() => setOthers(!isOthers)}
+                sx={{ mt: 2, ml: -1 }}
+              >
+                {counted(page.others.length, 'file', 'files')} for other devices
+              </ShowButton>
+            )}
+            {isOthers && <MatchMatrix unit={unit} criteria={page.criteria} files={page.others} />}
           </>
         )}
       </Panel>

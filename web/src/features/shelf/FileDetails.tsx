@@ -86,13 +86,20 @@ export function FileDetails({ file, others, put }: FileDetailsProps) {
             {file.parts.map((one) => (
               <Box
                 key={one.name}
-                sx={{ display: 'flex', gap: 1.5, alignItems: 'baseline', flexWrap: 'wrap' }}
+                sx={{
+                  display: 'grid',
+                  gridTemplateColumns: 'minmax(0, 1fr) auto',
+                  alignItems: 'center',
+                  columnGap: 1.5,
+                }}
               >
-                <Typography variant="code" sx={{ overflowWrap: 'anywhere' }}>
-                  {one.name}
-                </Typography>
-                <Typography color="text.secondary" sx={{ flexGrow: 1 }}>
-                  {one.what}
+                <Typography sx={{ overflowWrap: 'anywhere' }}>
+                  <Typography component="span" variant="code">
+                    {one.name}
+                  </Typography>{' '}
+                  <Typography component="span" color="text.secondary">
+                    {one.what}
+                  </Typography>
                 </Typography>
                 <Button
                   may={put}
