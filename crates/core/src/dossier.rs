@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use veritope_wire::{BenchTime, Digest, PlaceId, UnitId};
+use veritope_wire::{BenchTime, Digest, Label, PlaceId, UnitId};
 
 use crate::budget::Battery;
 use crate::consent::Consent;
@@ -62,6 +62,8 @@ pub struct Dossier<'a> {
     pub is_own_stock: bool,
     /// The recovery on the shelf that is taken for it.
     pub recovery: Option<Shelved<'a>>,
+    /// The maker's own images that lie on the shelf for it: what a write can be taken back with.
+    pub stock: &'a [StockAtHand],
     /// Packages on the shelf, hashed where they lie, by name.
     pub packages: &'a BTreeMap<String, Arc<SeenFile>>,
     /// What is put back, where that is asked about.
@@ -96,6 +98,28 @@ pub struct Shelved<'a> {
     pub known_by: Option<Digest>,
     /// Its bytes, hashed where they lie; nothing where they were not read now.
     pub seen: Option<&'a Seen>,
+}
+
+/// Images of the maker's that lie on the shelf for a unit, in one file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StockAtHand {
+    /// The file's name.
+    pub name: String,
+    /// Its digest, as seen.
+    pub digest: Digest,
+    /// Its build.
+    pub build: String,
+    /// Partitions that it has images for, without a slot or with one; nothing where it is a package, which
+    /// brings the whole.
+    pub labels: Option<Vec<Label>>,
+}
+
+impl StockAtHand {
+    /// Whether it brings the maker's image of `label`.
+    #[must_use]
+    pub fn brings(&self, label: &Label) -> bool {
+        self.labels.as_ref().is_none_or(|labels| labels.contains(label))
+    }
 }
 
 /// What was read back in this process.
@@ -172,6 +196,7 @@ impl<'a> Dossier<'a> {
             held: &[],
             is_own_stock: false,
             recovery: None,
+            stock: &[],
             packages: &NO_PACKAGES,
             put: None,
             seq: 0,

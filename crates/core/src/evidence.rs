@@ -252,6 +252,11 @@ pub enum Cure {
     },
     /// Put a matching file onto the shelf.
     Shelve,
+    /// Put the maker's images of these partitions onto the shelf.
+    ShelveStock {
+        /// Which.
+        labels: Vec<Label>,
+    },
     /// Choose the file that is taken, with a reason where something speaks against it.
     Choose,
 }

@@ -7,8 +7,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
+use veritope_core::published::SeenFile;
 use veritope_core::budget::Policy;
-use veritope_core::digest::Seen;
 use veritope_core::dossier::{By, Dossier, Shelved};
 use veritope_core::evidence::{Basis, Line};
 use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, InSight, Source};
@@ -40,9 +40,9 @@ fn families() -> BTreeMap<String, Family> {
 }
 
 /// The packages of a family as they lie on the shelf, hashed there.
-fn shelf(family: &Family) -> BTreeMap<String, Arc<Seen>> {
+fn shelf(family: &Family) -> BTreeMap<String, Arc<SeenFile>> {
     let packages = family.packages.iter();
-    let seen = packages.map(|one| (one.name.clone(), Arc::new(Seen::of(one.name.as_bytes()))));
+    let seen = packages.map(|one| (one.name.clone(), Arc::new(SeenFile::of(one.name.as_bytes()))));
     seen.collect()
 }
 
@@ -119,11 +119,7 @@ fn judged(family: &Family, facts: &Facts, around: Around) -> Standing {
                 link: Presence::Here,
                 token: around.token,
             },
-            recovery: Some(Shelved {
-                findings: &[],
-                seen: None,
-                published: None,
-            }),
+            recovery: Some(Shelved::default()),
             ..Dossier::new(family, facts, now())
         }),
         policy: &Policy::usual(),

@@ -17,7 +17,7 @@ use crate::consent::{Consent, told};
 use crate::coverage::testing::{capture, copy, own};
 use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput, Origin, Torn, VerifiedCopy};
 use crate::digest::{Claimed, Seen};
-use crate::dossier::{By, Dossier, Put, ReadBack, Shelved, Witnessed};
+use crate::dossier::{By, Dossier, Put, ReadBack, Shelved, StockAtHand, Witnessed};
 use crate::evidence::Line;
 use crate::facts::testing::{at, linked, row};
 use crate::facts::{Emptied, FactGroup, FactKey, FactRow, Facts, Happening, Source};
@@ -83,6 +83,7 @@ pub(crate) struct Bench {
     pub(crate) away: Vec<PlaceId>,
     pub(crate) held: Vec<Held>,
     pub(crate) shelf: Option<Shelf>,
+    pub(crate) stock: Vec<StockAtHand>,
     pub(crate) packages: Vec<(&'static str, &'static [u8])>,
     pub(crate) wish: Option<Wish>,
     pub(crate) by: By,
@@ -119,6 +120,7 @@ impl Bench {
             away: Vec::new(),
             held: Vec::new(),
             shelf: None,
+            stock: Vec::new(),
             packages: Vec::new(),
             wish: None,
             by: By {
@@ -289,6 +291,7 @@ impl Bench {
                     .as_ref()
                     .and_then(|shelf| shelf.is_hashed.then_some(seen)),
             }),
+            stock: &self.stock,
             packages: &packages,
             put: wish.map(|wish| Put {
                 own: &wish.own,
@@ -520,7 +523,14 @@ pub(crate) fn write_to_read() -> Bench {
     family.temporary_start = None;
     let label = "recovery".parse().unwrap();
     let bench = Bench::of(family, "Ruff", WriteToRead { label, image: None });
-    bench.knowing(&written_watch(), 0).shelved()
+    let mut bench = bench.knowing(&written_watch(), 0).shelved();
+    bench.stock = vec![StockAtHand {
+        name: "stock.tar".to_owned(),
+        digest: Digest::of(b"stock"),
+        build: "loop-4.1.7-20261011".to_owned(),
+        labels: Some(vec!["recovery".parse().unwrap()]),
+    }];
+    bench
 }
 
 pub(crate) fn part(label: &str) -> OwnPartition {

@@ -11,8 +11,8 @@ use super::{
 };
 use crate::consent::Costs;
 use crate::dossier::{By, Dossier};
-use crate::evidence::{Basis, Cure, Due, Need};
-use crate::facts::{FactKey, Happening};
+use crate::evidence::{Basis, Cure, Due, Need, not_known};
+use crate::facts::{FactKey, Facts, Happening};
 use crate::matching::Finding;
 use crate::family::{Family, Takes};
 use crate::mode::{Lock, RecoveryKind};
@@ -253,7 +253,14 @@ pub(super) fn image_lines(on: Ground<'_>, chosen: Option<Digest>) -> Vec<Line> {
         || Basis::log("what the shelf judged"),
         |seen| basis(seen.digest()),
     );
-    let finding = |finding: &Finding| finding.line(by.clone(), image.reason);
+    let (family, facts) = (on.family(), on.of.facts);
+    let finding = |finding: &Finding| {
+        if finding.rule == Rule::M2 && finding.bars() && family.model(facts).is_none() {
+            // Nothing about the file is wrong: what it is for is held against nothing.
+            return Some(which_model(family, facts, Rule::M2));
+        }
+        finding.line(by.clone(), image.reason)
+    };
     let mut lines: Vec<Line> = image.findings.iter().filter_map(finding).collect();
     let another = "The image is not the one that was judged for this: choose it again.";
     lines.push(match (image.seen, image.known_by) {
@@ -281,6 +288,12 @@ pub(super) fn image_lines(on: Ground<'_>, chosen: Option<Digest>) -> Vec<Line> {
         ),
     });
     lines.into_iter().map(|line| line.due(Due::Door)).collect()
+}
+
+/// Every letter of the model code is wanted: twins that differ by one may share nothing (`M2`).
+pub(super) fn which_model(family: &Family, facts: &Facts, rule: Rule) -> Line {
+    let question = "Which model is it, by every letter of its code?";
+    not_known(family, facts, rule, FactKey::ModelCode, question)
 }
 
 pub(super) fn image_arg(image: Option<Digest>) -> Vec<(&'static str, String)> {

@@ -4,21 +4,23 @@
 use veritope_wire::{Digest, Label};
 
 use super::lines::foreign::before_foreign;
+use super::lines::owner::accounts;
 use super::write::{
     asks, how, image_arg, image_lines, image_read, place, price, recovery_written, sent, to_write,
-    words,
+    which_model, words,
 };
 use super::{
-    Args, Ask, Brings, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches, Whose,
-    Words, arg,
+    Args, Ask, Bit, Brings, Doing, Ground, How, Kind, Part, Price, Standpoint, Touches, Whose, Words,
+    arg, row,
 };
+use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier};
-use crate::evidence::Basis;
-use crate::family::Family;
+use crate::evidence::{Basis, Cure, Due, Line};
+use crate::family::{Consequence, Family, Wipe};
 use crate::goal::Goal;
 use crate::mode::RecoveryKind;
 use crate::rule::Rule;
-use crate::state::State;
+use crate::state::{Data, State};
 
 /// Writes an image only to be able to read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -33,7 +35,9 @@ impl Kind for WriteToRead {
     const TOUCHES: Touches = Touches::WRITES;
 
     fn instances(on: Ground<'_>) -> Vec<Self> {
-        let spec = on.family().recovery_write.as_ref();
+        let family = on.family();
+        // No sheet takes it where a start from memory reads (B1).
+        let spec = family.recovery_write.as_ref().filter(|_| family.temporary_start.is_none());
         let label = spec.map(|spec| spec.partition.clone());
         label
             .map(|label| Self { label, image: None })
@@ -59,9 +63,17 @@ impl Kind for WriteToRead {
         })
     }
 
-    fn serves(&self, _: Goal) -> bool {
-        // No goal is reached by it yet: a family whose recovery has to be written first is read by none.
-        false
+    fn serves(&self, goal: Goal) -> bool {
+        matches!(goal, Goal::BackUp | Goal::ReadTable | Goal::KeepRecovery)
+    }
+
+    fn touches(&self, family: &Family) -> Touches {
+        // New verification metadata can make the owner's data unreadable: that counts as an erase (Q9).
+        if eats_data(family) {
+            Self::TOUCHES.and(Touches::ERASES)
+        } else {
+            Self::TOUCHES
+        }
     }
 
     fn rule(&self, _: &Dossier<'_>) -> Rule {
@@ -74,34 +86,59 @@ impl Kind for WriteToRead {
         lines.push(place(family, &self.label));
         lines.extend(image_lines(on, self.image));
         lines.extend(before_foreign(family, on.of.facts));
-        lines.push(if family.temporary_start.is_some() {
-            Line::absent(
-                Rule::B1,
-                "A recovery can be started from memory here, so nothing is written to be able to read.",
-            )
-        } else {
-            Line::met(
-                Rule::B1,
-                "Nothing else gives rights to read on this family.",
-                Basis::clause("no start from memory"),
-            )
-        });
+        lines.push(no_other_way(family));
+        // Once another recovery is in, it reads; then everything is kept first (G4).
+        lines.extend(row(Bit::MayBeStock, at, "The maker's recovery lies there."));
+        lines.push(stock(on.of, &self.label));
+        if eats_data(family) {
+            lines.push(accounts(family, on.of.facts));
+        }
         lines
     }
 
-    fn after(&self, at: State, _: &Family) -> State {
+    fn after(&self, at: State, family: &Family) -> State {
         State {
             recovery: Some(RecoveryKind::Custom),
+            data: if eats_data(family) { Data::Erased } else { at.data },
             ..at
         }
     }
 
     fn price(&self, _: State, family: &Family) -> Price {
-        price(family)
+        Price {
+            wipes: u16::from(eats_data(family)),
+            ..price(family)
+        }
+    }
+
+    fn costs(&self, of: &Dossier<'_>) -> Option<Costs> {
+        let family = of.family;
+        let mut consequences = vec![one(
+            "backup",
+            "This is before any backup: nothing reads this unit before a recovery is in. It is captured right after, before anything else is written.",
+        )];
+        if eats_data(family) {
+            consequences.push(data_lost(Wipe::FormatData));
+        }
+        consequences.extend(marks(family));
+        let asks = eats_data(family) || !marks(family).is_empty();
+        Some(Costs {
+            rule: Rule::G3,
+            // Asked as for an erase, where it erases or leaves a mark.
+            stage: asks.then(|| "a recovery to read with".to_owned()),
+            consequences,
+        })
+    }
+
+    fn label(&self, _: State, _: &Family, name: &str) -> String {
+        format!("Write the recovery of {name}")
     }
 
     fn words(&self, _: State, family: &Family) -> Words {
-        words(family)
+        Words {
+            wipe: eats_data(family).then_some(Wipe::FormatData),
+            ..words(family)
+        }
     }
 
     fn how(&self, family: &Family) -> How {
@@ -134,4 +171,74 @@ impl Kind for WriteToRead {
     fn brings(&self, _: &Family) -> Brings {
         recovery_written()
     }
+}
+
+/// Whether what goes with the recovery makes the owner's data unreadable.
+fn eats_data(family: &Family) -> bool {
+    let spec = family.recovery_write.as_ref();
+    spec.is_some_and(|spec| spec.companions.iter().any(|one| one.eats_data))
+}
+
+/// Marks that the first start of foreign bytes sets for good.
+fn marks(family: &Family) -> Vec<Consequence> {
+    let marks = family.marks.iter();
+    marks
+        .map(|mark| one("mark", format!("For good: {} {}", mark.text, mark.set_by)))
+        .collect()
+}
+
+/// Only where nothing else reads it (`B1`).
+fn no_other_way(family: &Family) -> Line {
+    if family.temporary_start.is_some() {
+        Line::absent(
+            Rule::B1,
+            "A recovery can be started from memory here, so nothing is written to be able to read.",
+        )
+    } else {
+        Line::met(
+            Rule::B1,
+            "Nothing else gives rights to read on this family.",
+            Basis::clause("no start from memory"),
+        )
+    }
+}
+
+/// The way back: the maker's images of exactly what is written lie on the shelf, or a package that brings
+/// them. Where none is to be had any more, a reason stands for a recovery in a partition of its own.
+fn stock(of: &Dossier<'_>, label: &Label) -> Line {
+    let spec = of.family.recovery_write.as_ref();
+    let companions = spec.map_or(&[][..], |spec| &spec.companions);
+    let labels: Vec<Label> = [label]
+        .into_iter()
+        .chain(companions.iter().map(|one| &one.partition))
+        .cloned()
+        .collect();
+    let shown: Vec<&str> = labels.iter().map(Label::as_str).collect();
+    let shown = shown.join(" and ");
+    let bringing = of.stock.iter().find(|file| labels.iter().all(|label| file.brings(label)));
+    let reason = of.recovery.and_then(|file| file.reason);
+    let line = match (bringing, reason) {
+        (Some(file), _) => Line::met(
+            Rule::G3,
+            format!("The maker's {shown} lies on the shelf, in {}: the way back.", file.name),
+            Basis::Hashed {
+                what: file.name.clone(),
+                digest: file.digest,
+            },
+        ),
+        (None, Some(reason)) if companions.is_empty() => Line::met(
+            Rule::G3,
+            format!("No image of the maker's {shown} is at hand. Written all the same: {reason}."),
+            Basis::log("the reason that was given with the file"),
+        ),
+        (None, _) if of.family.model(of.facts).is_none() => {
+            which_model(of.family, of.facts, Rule::G3)
+        }
+        (None, _) => Line::missing(
+            Rule::G3,
+            format!("The maker's {shown} is not at hand, and that is the way back if this recovery does not start: put the maker's set or package of this unit onto the shelf."),
+            Cure::ShelveStock { labels }.by_person(),
+        ),
+    };
+    line.due(Due::Begin)
 }

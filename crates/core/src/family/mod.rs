@@ -713,6 +713,15 @@ impl Family {
         self.variants.iter().find(|variant| variant.code == code)
     }
 
+    /// The unit's model code: what is known of it, or the only one that there is.
+    #[must_use]
+    pub fn model<'a>(&'a self, facts: &'a Facts) -> Option<&'a str> {
+        facts.text(FactKey::ModelCode).or(match self.variants.as_slice() {
+            [only] => Some(only.code.as_str()),
+            _ => None,
+        })
+    }
+
     /// The build with this build string.
     #[must_use]
     pub fn build(&self, id: &str) -> Option<(usize, &BuildSpec)> {

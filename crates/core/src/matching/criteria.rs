@@ -138,7 +138,7 @@ fn is_of_one(by: super::Speaker) -> bool {
 fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     const RULE: Rule = Rule::M2;
     let family = wanted.family;
-    let own = wanted.facts.text(FactKey::ModelCode);
+    let own = family.model(wanted.facts);
     let said: Vec<_> = subject.own(About::Model).collect();
     let build = subject
         .own(About::Build)

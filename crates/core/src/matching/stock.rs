@@ -3,7 +3,7 @@
 use veritope_wire::Label;
 
 use super::{Finding, Fit, Weight};
-use crate::facts::{FactKey, Facts};
+use crate::facts::Facts;
 use crate::family::Family;
 use crate::fuse;
 use crate::rule::Rule;
@@ -41,7 +41,7 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
         format!("For {}.", family.codename),
         format!("For {}, the unit is {}.", claims.codename, family.codename),
     );
-    let own = facts.text(FactKey::ModelCode);
+    let own = family.model(facts);
     let names = claims.variants.join(", ");
     judge(
         Rule::M2,
@@ -115,6 +115,7 @@ pub fn judge_stock(family: &Family, facts: &Facts, claims: StockClaims<'_>) -> V
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::facts::FactKey;
 
     #[test]
     fn a_stock_set_is_for_its_variant_and_not_below_the_fuse() {

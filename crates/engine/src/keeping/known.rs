@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use veritope_core::budget::{self, Battery, Load, Policy};
 use veritope_core::coverage::Coverage;
-use veritope_core::dossier::{By, Dossier, ReadBack, Shelved};
+use veritope_core::dossier::{By, Dossier, ReadBack, Shelved, StockAtHand};
 use veritope_core::facts::{FactKey, Facts};
 use veritope_core::family::Family;
 use veritope_core::matching::Wanted;
@@ -46,6 +46,7 @@ pub(crate) struct Known<'r> {
     held: Vec<Held>,
     twin: Option<String>,
     image: Option<Taken>,
+    stock: Vec<StockAtHand>,
     packages: BTreeMap<String, Arc<SeenFile>>,
     battery: Option<Battery>,
     away: Vec<PlaceId>,
@@ -88,6 +89,11 @@ impl Keeping {
             },
             twin: self.links.twin_of(record, &family, &facts),
             image,
+            stock: if family.recovery_write.is_some() {
+                self.stock_at_hand(record, &family)
+            } else {
+                Vec::new()
+            },
             packages: BTreeMap::new(),
             battery: None,
             away: match depth {
@@ -188,6 +194,7 @@ impl Known<'_> {
                 known_by: Some(image.judged.digest),
                 seen: image.judged.seen.as_deref().map(|seen| &seen.seen),
             }),
+            stock: &self.stock,
             packages: &self.packages,
             seq: record.seq,
             ..Dossier::new(&self.family, &self.facts, self.now)

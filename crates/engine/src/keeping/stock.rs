@@ -6,6 +6,7 @@
 use serde::Serialize;
 use veritope_core::coverage::{Agreement, CaptureFacts, Origin, Rest};
 use veritope_core::digest::FrameLayout;
+use veritope_core::dossier::StockAtHand;
 use veritope_core::facts::FactKey;
 use veritope_core::family::{Family, PartitionSpec};
 use veritope_core::matching::{
@@ -196,6 +197,37 @@ impl Keeping {
         }
         sets.sort_by(|one, other| one.name.cmp(&other.name));
         Ok(sets)
+    }
+
+    /// What of the maker's lies on the shelf for a unit: sets that are its own, and whole packages of its family
+    /// as they were published.
+    pub(crate) fn stock_at_hand(&self, record: &UnitRecord, family: &Family) -> Vec<StockAtHand> {
+        let mut all = Vec::new();
+        for (file, about) in self.library.shelf.files() {
+            let at_hand = |build: &str, labels| StockAtHand {
+                name: about.shown().to_owned(),
+                digest: file,
+                build: build.to_owned(),
+                labels,
+            };
+            let mut packages = family.packages.iter();
+            let whole = packages.find(|one| one.blake3 == Some(file) && one.from.is_none());
+            if let Some(package) = whole {
+                let is_as_published =
+                    self.library.shelf.hashed(file).is_ok_and(|seen| seen.seen.digest() == file);
+                let build = family.builds.get(package.to);
+                let build = build.filter(|_| is_as_published).map(|build| build.id.as_str());
+                all.extend(build.map(|build| at_hand(build, None)));
+                continue;
+            }
+            let Some(set) = self.set_in(file, family) else {
+                continue;
+            };
+            if !self.judged(record, family, file, &set).iter().any(Finding::bars) {
+                all.push(at_hand(&set.build, Some(set.members())));
+            }
+        }
+        all
     }
 
     fn set_in(&self, file: Digest, family: &Family) -> Option<Set> {

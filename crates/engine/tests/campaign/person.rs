@@ -1,7 +1,7 @@
 //! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
 //! wrongly, and says what is there.
 
-use veritope_core::act::{Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which};
+use veritope_core::act::{Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which, WriteImage, WriteToRead};
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
 use veritope_engine::views::StepView;
@@ -346,10 +346,11 @@ impl Bench {
                     });
                     self.own_program(ActKind::StartFromMemory, &[]);
                 }
-                Act::WriteImage(one) => {
+                Act::WriteImage(WriteImage { label, .. })
+                | Act::WriteToRead(WriteToRead { label, .. }) => {
                     self.cable(CablePlace::In);
                     let image = self.image_at_hand();
-                    let label = one.label.to_string();
+                    let label = label.to_string();
                     on(&self.bridge, |device| {
                         for (n, piece) in image.chunks(4 << 20).enumerate() {
                             let epoch = device.line().epoch;

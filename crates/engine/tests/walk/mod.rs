@@ -64,6 +64,7 @@ fn word(cure: &Cure) -> &'static str {
         Cure::PutStock { .. } => "put-stock",
         Cure::Shelve => "shelve",
         Cure::Choose => "choose",
+        Cure::ShelveStock { .. } => "shelve-stock",
     }
 }
 
@@ -345,6 +346,11 @@ impl Walk {
                     &[5; 20_000],
                 );
                 bench.shelve("r.img", &image);
+                Ok(())
+            }
+            Cure::ShelveStock { .. } => {
+                let profile = on(&bench.bridge, |device| device.profile().clone());
+                crate::relocks::sold::shelve(bench, &profile);
                 Ok(())
             }
             Cure::Choose | Cure::PutBack | Cure::PutStock { .. } => Err(reason(word(cure)).to_owned()),
