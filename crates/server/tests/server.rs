@@ -114,14 +114,18 @@ fn operations() -> Vec<(String, String, bool)> {
 }
 
 /// The path with every id replaced.
+/// The digest of no file.
+const NO_FILE: &str = "af1349b9f5f9a1a6a0404dea36dcc9499bcb25c9adc112b7cc9a93cae41f3262";
+
 fn with_ids(path: &str, id: &str) -> String {
     let mut filled = String::new();
     for segment in path.split('/').skip(1) {
         filled.push('/');
-        filled.push_str(if segment.starts_with('{') {
-            id
-        } else {
-            segment
+        filled.push_str(match segment {
+            // Files are known by their digests.
+            "{file}" if id == NOBODY => NO_FILE,
+            segment if segment.starts_with('{') => id,
+            segment => segment,
         });
     }
     filled
@@ -162,6 +166,11 @@ const WRITING: &[(&str, &str, &str)] = &[
     ("DELETE", "/api/bridges/{bridge}", "record"),
     ("DELETE", "/api/families/{family}", "record"),
     ("DELETE", "/api/places/{place}", "record"),
+    (
+        "DELETE",
+        "/api/shelf/files/{file}",
+        "record, then the shelf",
+    ),
     ("DELETE", "/api/units/{unit}/facts/{fact}", "record"),
     ("POST", "/api/bridges", "record"),
     ("POST", "/api/clock/trust", "record"),
@@ -172,6 +181,14 @@ const WRITING: &[(&str, &str, &str)] = &[
     ("POST", "/api/places", "record"),
     ("POST", "/api/places/{place}/found", "record"),
     ("POST", "/api/settings/policy", "record"),
+    ("POST", "/api/shelf/files/{file}", "shelf and record"),
+    (
+        "POST",
+        "/api/shelf/files/{file}/instructions",
+        "shelf and record",
+    ),
+    ("POST", "/api/shelf/files/{file}/make", "shelf and record"),
+    ("POST", "/api/shelf/path", "shelf and record"),
     ("POST", "/api/units", "record"),
     ("POST", "/api/units/{unit}/away", "record"),
     ("POST", "/api/units/{unit}/captures", "reads the device"),
@@ -204,6 +221,7 @@ const WRITING: &[(&str, &str, &str)] = &[
     ("POST", "/api/units/{unit}/name", "record"),
     ("POST", "/api/units/{unit}/pasted", "record"),
     ("POST", "/api/units/{unit}/pasted/read", "nothing"),
+    ("POST", "/api/units/{unit}/recovery", "record"),
     ("POST", "/api/units/{unit}/run", "record"),
     ("POST", "/api/units/{unit}/run/{run}/consent", "record"),
     (
@@ -220,6 +238,7 @@ const WRITING: &[(&str, &str, &str)] = &[
     ("POST", "/api/units/{unit}/run/{run}/stop", "record"),
     ("POST", "/api/units/{unit}/stock", "vault and record"),
     ("POST", "/api/units/{unit}/token", "record, encrypted"),
+    ("PUT", "/api/shelf/files", "shelf and record"),
     ("PUT", "/api/units/{unit}/facts/{fact}/picture", "record"),
 ];
 
@@ -293,7 +312,8 @@ fn large_bodies_are_refused_on_every_route_that_takes_one() {
     let picture = json!({ "text": "x".repeat(9 << 20) });
     let mut asked = 0;
     for (method, path, takes_body) in operations() {
-        if takes_body {
+        // A file's bytes are written as they come, however many.
+        if takes_body && path != "/api/shelf/files" {
             let is_picture = path.ends_with("/picture");
             let body = if is_picture { &picture } else { &small };
             let url = format!("{}?request={NOBODY}", with_ids(&path, NOBODY));
@@ -304,6 +324,68 @@ fn large_bodies_are_refused_on_every_route_that_takes_one() {
         }
     }
     assert!(asked >= 8, "{asked} routes take a body");
+}
+
+/// A file comes onto the shelf as it is sent, once; what breaks off on the way leaves nothing.
+#[test]
+fn a_file_is_put_on_the_shelf_whole_or_not_at_all() {
+    let served = Served::new(FrontEnd::None);
+    let bytes = vec![7_u8; 3_000_000];
+    let id = request();
+    let put = |request: &str, bytes: Vec<u8>| {
+        let url = format!(
+            "{}/api/shelf/files?name=..%2Fr%20one.img&request={request}",
+            served.base
+        );
+        served.client.put(url).body(bytes).send().unwrap()
+    };
+    let first: Value = put(&id, bytes.clone()).json().unwrap();
+    let again: Value = put(&id, bytes.clone()).json().unwrap();
+    let twice: Value = put(&request(), bytes.clone()).json().unwrap();
+    assert_eq!(first, again);
+    assert_eq!(first, twice);
+    let shelf = served.get("/api/shelf");
+    let files = shelf["files"].as_array().unwrap();
+    assert_eq!(files.len(), 1, "{shelf}");
+    assert_eq!(files[0]["name"], "r one.img");
+    assert_eq!(files[0]["bytes"], 3_000_000);
+    // Half of what was announced.
+    let address = served.base.trim_start_matches("http://");
+    let mut stream = std::net::TcpStream::connect(address).unwrap();
+    let head = format!(
+        "PUT /api/shelf/files?name=half.img&request={} HTTP/1.1\r\nhost: {address}\r\ncontent-length: 900000\r\n\r\n",
+        request()
+    );
+    std::io::Write::write_all(&mut stream, head.as_bytes()).unwrap();
+    std::io::Write::write_all(&mut stream, &vec![1; 300_000]).unwrap();
+    drop(stream);
+    // What is on its way has a name of its own, and goes with whoever sent it.
+    let folder = served.folder.path().join("data/shelf/files");
+    let names = || -> Vec<String> {
+        let listed = std::fs::read_dir(&folder).unwrap();
+        let mut names: Vec<String> = listed
+            .map(|one| one.unwrap().file_name().to_string_lossy().into_owned())
+            .collect();
+        names.sort();
+        names
+    };
+    let is_clean = || names().len() == 2;
+    for _ in 0..100 {
+        if is_clean() {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(50));
+    }
+    assert!(is_clean(), "{:?}", names());
+    assert_eq!(
+        served.get("/api/shelf")["files"].as_array().unwrap().len(),
+        1
+    );
+    // More than there can be room for is refused before a byte of it is kept.
+    let url = format!("{}/api/shelf/path", served.base);
+    let missing = json!({ "path": "/no/such/file", "request": request() });
+    let answer = served.client.post(url).json(&missing).send().unwrap();
+    assert_eq!(answer.status(), StatusCode::UNPROCESSABLE_ENTITY);
 }
 
 #[test]

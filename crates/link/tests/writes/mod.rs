@@ -173,9 +173,9 @@ fn complete(link: &DeviceLink, act: &Act, image: Option<&[u8]>) -> Complete {
             needed: 2,
         },
         recovery: Some(Shelved {
-            findings: &[],
             seen: Some(&seen),
-            published: Some(Claimed(seen.digest())),
+            known_by: Some(seen.digest()),
+            ..Shelved::default()
         }),
         ..Dossier::new(&family, &facts, now())
     };
