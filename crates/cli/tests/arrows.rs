@@ -36,6 +36,7 @@ const ARROWS: &[(&str, &[&str])] = &[
 /// What the rules may be made of: no clock, files, network, randomness or database.
 const CORE: &[&str] = &[
     "blake3",
+    "ring",
     "rustc-hash",
     "serde",
     "thiserror",

@@ -55,12 +55,9 @@ fn serve(data: &Path) -> Process {
 }
 
 /// Puts the watch onto the bench and prepares everything up to the sheet.
-fn prepared(bench: &Process, watch: &Process, data: &Path) -> String {
+fn prepared(bench: &Process, watch: &Process) -> String {
     let image = veritope_standin::recovery_image("gimbal", "3.2.0");
-    let digest = veritope_wire::Digest::of(&image);
-    fs::write(data.join("shelf/recovery.img"), image).unwrap();
-    let side = format!("image = \"recovery.img\"\ncodename = \"gimbal\"\nblake3 = \"{digest}\"\n");
-    fs::write(data.join("shelf/recovery.toml"), side).unwrap();
+    bench.shelve("recovery.img", image);
     let bridge = bench.post("/api/bridges", json!({ "url": watch.url, "token": TOKEN }));
     let unit = bench.post(
         "/api/units",
@@ -164,7 +161,7 @@ fn a_killed_server_stands_at_the_truth_after_its_restart() {
     let data = folder.path().join("data");
     let watch = standin(&folder.path().join("watch"), "4");
     let bench = serve(&data);
-    let unit = prepared(&bench, &watch, &data);
+    let unit = prepared(&bench, &watch);
     begin(&bench, &unit);
 
     // While the watch restarts into its bootloader.

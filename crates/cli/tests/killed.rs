@@ -618,11 +618,7 @@ fn what_is_stored_is_told_by_the_commands_alone() {
 fn a_command_card_goes_through_the_seal() {
     let table = Table::new();
     let image = veritope_standin::recovery_image("gimbal", "3.2.0");
-    let digest = veritope_wire::Digest::of(&image);
-    let shelf = table.folder.path().join("data/shelf");
-    fs::write(shelf.join("r.img"), image).unwrap();
-    let side = format!("image = \"r.img\"\ncodename = \"gimbal\"\nblake3 = \"{digest}\"\n");
-    fs::write(shelf.join("r.toml"), side).unwrap();
+    table.bench().shelve("r.img", image);
     table.capture();
     table.settled();
     let waived = json!({ "facts": [{ "key": "works-waived", "value": "waived" }] });

@@ -23,6 +23,8 @@ pub enum Switch {
 pub enum Data {
     /// As at the start.
     Kept,
+    /// Not readable under the metadata that lies there now.
+    Shut,
     /// Erased on this sheet.
     Erased,
 }
@@ -160,7 +162,11 @@ impl State {
                 Some("off") => Some(Switch::Off),
                 _ => None,
             },
-            data: Data::Kept,
+            data: if facts.is_data_shut() {
+                Data::Shut
+            } else {
+                Data::Kept
+            },
             table: TableRead::NotYet,
             recovery: facts.recovery(),
             critical: facts.choice(FactKey::CriticalLock).and_then(Lock::from_id),
@@ -247,6 +253,8 @@ pub enum Bit {
     TableRead,
     /// The owner's data was erased on this sheet.
     Erased,
+    /// The owner's data can be read by the system, or is empty.
+    DataReads,
     /// This slot is the active one.
     Slot(Slot),
     /// No look that was not taken is built on.
@@ -319,13 +327,14 @@ impl Bit {
             Self::FixedKept => state.backed_up >= BackedUp::Fixed,
             Self::TableRead => state.table == TableRead::Read,
             Self::Erased => state.data == Data::Erased,
+            Self::DataReads => state.data != Data::Shut,
             Self::Slot(slot) => state.slot == Some(slot),
             Self::Settled => state.look == Look::Settled,
             Self::Open(axis) => match axis {
                 Axis::Mode => state.mode.is_none(),
                 Axis::Lock => state.lock.is_none(),
                 Axis::Critical => state.critical.is_none(),
-                Axis::Data => state.data == Data::Kept,
+                Axis::Data => state.data != Data::Erased,
                 Axis::SlotA => state.slot != Some(Slot::A),
                 Axis::SlotB => state.slot != Some(Slot::B),
             },
@@ -362,6 +371,7 @@ impl Bit {
             | Self::KeptOnWay(_)
             | Self::TableRead
             | Self::Erased
+            | Self::DataReads
             | Self::Settled
             | Self::Open(Axis::Data) => &[],
         }
@@ -400,6 +410,9 @@ impl Bit {
                 format!("Step {number} destroys what exists once, and a copy can be made before.")
             }
             Self::LockOnWay(_) => format!("Step {number} goes by the lock that this brings."),
+            Self::DataReads => format!(
+                "Step {number} starts the system, which can't read the data under the metadata that lies there."
+            ),
             Self::Runs
             | Self::TableRead
             | Self::Erased
@@ -463,6 +476,10 @@ impl Bit {
             }
             Self::Slot(slot) => format!("nothing here makes slot {} the active one", slot.id()),
             Self::Runs => "it is off, and nothing that this family knows starts it".to_owned(),
+            Self::DataReads => {
+                "the owner's data can't be read under the metadata that lies there, and nothing here formats it"
+                    .to_owned()
+            }
             Self::Erased => "nothing that this family knows erases the owner's data".to_owned(),
             Self::TableRead => "nothing that this family knows reads its table".to_owned(),
             Self::Legs(_) | Self::LockOnWay(_) => {

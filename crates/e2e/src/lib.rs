@@ -465,6 +465,22 @@ impl Bench {
         Ok(())
     }
 
+    /// Takes a file of this computer onto the shelf, at the shelf's own page.
+    ///
+    /// # Errors
+    /// When it does not come.
+    pub async fn shelve(&self, path: &std::path::Path) -> Outcome {
+        self.open("/shelf").await?;
+        self.fill(
+            "Or the whole path of a file on this computer",
+            &path.display().to_string(),
+        )
+        .await?;
+        self.click("Take it").await?;
+        let name = path.file_name().unwrap_or_default().to_string_lossy();
+        self.click(&format!("Open {name}")).await
+    }
+
     /// Goes to a station of a unit, the way a person does: from the bench by its name, then by the rail.
     ///
     /// # Errors
@@ -695,20 +711,14 @@ impl Elsewhere<'_> {
         })
     }
 
-    /// A person copies the images on the demo's shelf to that of the bench that was begun anew.
+    /// A person fetched a file, and it lies on this computer's disk now.
     ///
     /// # Errors
-    /// When a file can't be copied.
-    pub fn images_are_brought_along(self) -> Outcome {
-        let to = self.bench.folder.path().join("anew/shelf");
-        std::fs::create_dir_all(&to)?;
-        for entry in std::fs::read_dir(self.data().join("shelf"))? {
-            let from = entry?.path();
-            if let Some(name) = from.file_name().filter(|_| from.is_file()) {
-                std::fs::copy(&from, to.join(name))?;
-            }
-        }
-        Ok(())
+    /// When it can't be written.
+    pub fn fetches(self, name: &str, bytes: &[u8]) -> Outcome<PathBuf> {
+        let path = self.bench.folder.path().join(name);
+        std::fs::write(&path, bytes)?;
+        Ok(path)
     }
 
     /// The bench's data folder on this computer's disk.

@@ -7,6 +7,7 @@ mod campaign;
 mod erases;
 mod knowing;
 mod reads;
+mod recovers;
 mod relocks;
 mod slots;
 mod support;

@@ -10,13 +10,13 @@ use veritope_core::digest::{FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
 use veritope_core::family::Chip;
 use veritope_core::mode::Mode;
-use veritope_wire::link::{
-    ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, MAX_READ_BYTES, Operation,
-    OperationId, PartitionList, RefusalCode, Spot,
-};
+use veritope_wire::link::{ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, MAX_READ_BYTES, Operation, OperationId, PartitionList, RefusalCode, Spot, StreamKind, StreamRequest};
 use veritope_wire::{BenchTime, Digest, Label, UnitId};
 
-use crate::transport::{LinkError, Passed, ToMemory, Transport, WriteBytes};
+use crate::transport::{LinkError, Passed, StreamPiece, ToMemory, Transport, WriteBytes};
+
+/// Bytes of one piece of a stream.
+const STREAM_PIECE_BYTES: usize = 4 << 20;
 
 /// A device under a handle, and the unit that it is believed to be.
 pub struct DeviceLink {
@@ -249,7 +249,7 @@ impl DeviceLink {
                 let args = BTreeMap::from([one("slot", slot.id())]);
                 self.act(ActKind::SetSlot, args, epoch)
             }
-            Command::Restart(_) | Command::StartImage { .. } => {
+            Command::Restart(_) | Command::StartImage { .. } | Command::TakeIn { .. } => {
                 Err(LinkError::WrongPermit("it is taken another way"))
             }
         }
@@ -295,6 +295,68 @@ impl DeviceLink {
             ));
         }
         self.act(ActKind::StartFromMemory, BTreeMap::new(), epoch)
+    }
+
+    /// Streams the file that `permit` is for to what takes it in, once its bytes are seen to be the ones that were
+    /// judged (`E5`). Nothing of it counts on the device side before the whole is there.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; also when the device side has another number of bytes.
+    pub fn take_in(&self, permit: Permit, bytes: &[u8]) -> Result<Operation, LinkError> {
+        if !matches!(
+            permit.complete.doing(),
+            Doing::Command(Command::TakeIn { .. })
+        ) {
+            return Err(LinkError::WrongPermit("it was given for something else"));
+        }
+        let seen = Seen::of(bytes);
+        if permit.complete.payload() != Some(seen.digest()) {
+            return Err(LinkError::WrongPermit(
+                "the bytes are not the ones that were judged",
+            ));
+        }
+        self.is_good(&permit)?;
+        let (found, most) = (bytes.len() as u64, permit.sight.download_bytes);
+        if let Some(most) = most.filter(|most| found > *most) {
+            let what = "this file";
+            return Err(LinkError::TooMuch { what, found, most });
+        }
+        let epoch = permit.sight.epoch;
+        let request = StreamRequest {
+            kind: StreamKind::Download,
+            to: None,
+            name: "recovery.tar".to_owned(),
+            length_bytes: found,
+            blake3: seen.digest(),
+            epoch,
+        };
+        let stream = self
+            .transport
+            .open_stream(Passed::new(&self.handle, request))?;
+        let mut first = 0;
+        for piece in bytes.chunks(STREAM_PIECE_BYTES) {
+            // A bridge may forget to raise its epoch when another unit takes the place.
+            self.is_good(&permit)?;
+            let frame = StreamPiece {
+                id: stream.id,
+                first,
+                length: found,
+                digest: Digest::of(piece),
+                epoch,
+                bytes: piece,
+            };
+            let state = self
+                .transport
+                .put_stream(Passed::new(&self.handle, frame))?;
+            first += piece.len() as u64;
+            if state.next_byte != first {
+                return Err(LinkError::WrongPermit(
+                    "the device side says that other bytes arrived",
+                ));
+            }
+        }
+        let args = BTreeMap::from([("stream".to_owned(), stream.id.0.to_string())]);
+        self.act(ActKind::TakeStream, args, epoch)
     }
 
     /// Sends a command of the lock in the first of `forms` that the device knows.

@@ -74,6 +74,9 @@ pub(crate) struct Saved {
     /// How far an update is.
     #[serde(default)]
     pub(crate) merge: Merge,
+    /// Its data was encrypted under other metadata than lies there now.
+    #[serde(default)]
+    pub(crate) data_shut: bool,
     /// How often the owner's data was erased.
     #[serde(default)]
     pub(crate) wipes: u32,
@@ -201,6 +204,7 @@ impl Saved {
                 ..Hands::default()
             },
             merge: Merge::None,
+            data_shut: false,
             wipes: 0,
             slot: Slot::A,
             rights: Setting::Off,

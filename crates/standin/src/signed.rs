@@ -31,6 +31,14 @@ pub(crate) fn is_checked(codename: &str) -> bool {
     key(codename).is_some()
 }
 
+/// Whether metadata has both of its switches set, so that nothing is checked by it.
+pub(crate) fn is_switched_off(bytes: &dyn Bytes) -> bool {
+    match look(bytes, "", Limits::default()).what {
+        What::Verification(one) => veritope_formats::make::is_off(one.flags),
+        _ => false,
+    }
+}
+
 /// SHA-256 of all of `bytes` behind `salt`.
 fn salted(salt: &[u8], bytes: &dyn Bytes) -> io::Result<[u8; 32]> {
     let mut hash = Context::new(&SHA256);

@@ -585,7 +585,8 @@ pub enum StreamKind {
     Package,
     /// A package that a recovery takes from the computer.
     Sideload,
-    /// An image that download mode writes into the partition that `to` names.
+    /// What download mode writes: an image, into the partition that `to` names; without one a tar, each member into
+    /// the partition that it is called like.
     Download,
     /// Something that this version doesn't know.
     #[serde(other)]

@@ -1837,6 +1837,11 @@ export interface components {
             cure: "shelve";
         } | {
             /** @enum {string} */
+            cure: "shelve-stock";
+            /** @description Which. */
+            labels: components["schemas"]["Label"][];
+        } | {
+            /** @enum {string} */
             cure: "choose";
         };
         /** @description One damaged stretch of a copy. */

@@ -35,6 +35,8 @@ function leadsTo(cure: Api<'Cure'>): { label: string; place: string } {
       return { label: 'To Recovery', place: 'recovery' };
     case 'choose':
       return { label: 'To Recovery', place: 'recovery' };
+    case 'shelve-stock':
+      return { label: 'To the shelf', place: '/shelf' };
     case 'put-stock':
       return { label: 'To the maker’s sets', place: 'backups' };
     case 'read-by-link':

@@ -103,6 +103,18 @@ impl Process {
         answer
     }
 
+    /// Puts a file onto the shelf, with the digest that its publisher gives.
+    pub(crate) fn shelve(&self, name: &str, bytes: Vec<u8>) {
+        let digest = veritope_wire::Digest::of(&bytes);
+        let request = uuid::Uuid::now_v7();
+        let url = format!("{}/api/shelf/files?name={name}&request={request}", self.url);
+        let client = reqwest::blocking::Client::builder().no_proxy().build().unwrap();
+        let answer = client.put(url).body(bytes).send().unwrap();
+        assert_eq!(answer.status(), 200);
+        let note = json!({ "note": { "beside": format!("BLAKE3 ({name}) = {digest}") } });
+        self.post(&format!("/api/shelf/files/{digest}"), note);
+    }
+
     /// Looks until `holds`; carries the last answer when it never does.
     pub(crate) fn wait(&self, path: &str, holds: impl Fn(&Value) -> bool) -> Value {
         let until = Instant::now() + PATIENCE;

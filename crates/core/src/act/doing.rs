@@ -35,6 +35,11 @@ pub enum Command {
         /// The image; nothing while it is open which one.
         image: Option<Digest>,
     },
+    /// Stream a file to download mode, whose members' names decide where their bytes land (`M4`).
+    TakeIn {
+        /// The file; nothing while it is open which one.
+        image: Option<Digest>,
+    },
     /// Open a stage of the lock.
     Unlock {
         /// The stage.

@@ -62,6 +62,10 @@ impl Kind for Go {
         if spec.to == Mode::Off && has_fast_start {
             rows.push(row(Bit::FastStartOff, at, "Off is off."));
         }
+        // Under new metadata the data is formatted first (Q9).
+        if spec.to == Mode::System && family.recovery_eats_data() {
+            rows.push(row(Bit::DataReads, at, "The system can read its data."));
+        }
         // Which one lies there shows when it runs; the maker's may be hoped for.
         let lies = match spec.to {
             Mode::StockRecovery => Some(Bit::MayBeStock),

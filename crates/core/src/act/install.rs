@@ -297,7 +297,7 @@ fn digest(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
         (None, _, Some(_)) => Line::missing(
             Rule::Q11,
             format!(
-                "{name} was not hashed here: put the file into the shelf's folder packages, and copy that one to the card."
+                "{name} was not hashed here: put the file onto the shelf, and copy that very one to the card."
             ),
             fetch(),
         ),

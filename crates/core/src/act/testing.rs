@@ -243,6 +243,7 @@ impl Bench {
                     name: "r.img",
                     digest: seen.seen.digest(),
                     checks: &[check.unwrap()],
+                    made_of: None,
                     origin: None,
                     days_old: None,
                 };

@@ -6,7 +6,7 @@ use super::lines::copies::way_back;
 use super::lines::foreign::before_foreign;
 use super::lines::owner::intake;
 use super::{
-    Args, Ask, Bit, Brings, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches,
+    Args, Ask, Bit, Brings, Command, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches,
     Whose, Words, arg, in_mode, lock, row, settled,
 };
 use crate::consent::Costs;
@@ -14,7 +14,7 @@ use crate::dossier::{By, Dossier};
 use crate::evidence::{Basis, Cure, Due, Need, not_known};
 use crate::facts::{FactKey, Facts, Happening};
 use crate::matching::Finding;
-use crate::family::{Family, Takes};
+use crate::family::{Container, Family, Takes};
 use crate::mode::{Lock, RecoveryKind};
 use crate::rule::Rule;
 use crate::state::{Presence, State};
@@ -116,8 +116,8 @@ impl Kind for WriteImage {
         asks(family)
     }
 
-    fn doing(&self, _: &Family, by: By) -> Doing {
-        sent(&self.label, self.image, by)
+    fn doing(&self, family: &Family, by: By) -> Doing {
+        sent_as(family, &self.label, self.image, by)
     }
 
     fn part(&self) -> Option<Part<'_>> {
@@ -135,8 +135,8 @@ impl Kind for WriteImage {
         }
     }
 
-    fn brings(&self, _: &Family) -> Brings {
-        recovery_written()
+    fn brings(&self, family: &Family) -> Brings {
+        recovery_written(family)
     }
 }
 
@@ -179,10 +179,22 @@ pub(super) fn asks(family: &Family) -> Vec<Ask> {
     mode.into_iter().chain([Ask::Lock(Lock::Unlocked)]).collect()
 }
 
-pub(super) fn recovery_written() -> Brings {
+pub(super) fn recovery_written(family: &Family) -> Brings {
+    let shut = family.recovery_eats_data().then_some(Happening::DataShut);
     Brings {
-        happened: vec![Happening::RecoveryWritten],
+        happened: [Happening::RecoveryWritten].into_iter().chain(shut).collect(),
         facts: vec![(FactKey::Recovery, RecoveryKind::Custom.id().to_owned())],
+    }
+}
+
+/// As the family's route takes it: an image goes to its partition, a tar to what lays its members out.
+pub(super) fn sent_as(family: &Family, label: &Label, image: Option<Digest>, by: By) -> Doing {
+    let container = family.recovery_write.as_ref().map(|spec| &spec.container);
+    match (container, by.link) {
+        (Some(Container::Tar { .. }), Presence::Here) => {
+            Doing::Command(Command::TakeIn { image })
+        }
+        _ => sent(label, image, by),
     }
 }
 

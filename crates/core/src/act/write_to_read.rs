@@ -6,7 +6,7 @@ use veritope_wire::{Digest, Label};
 use super::lines::foreign::before_foreign;
 use super::lines::owner::accounts;
 use super::write::{
-    asks, how, image_arg, image_lines, image_read, place, price, recovery_written, sent, to_write,
+    asks, how, image_arg, image_lines, image_read, place, price, recovery_written, sent_as, to_write,
     which_model, words,
 };
 use super::{
@@ -69,7 +69,7 @@ impl Kind for WriteToRead {
 
     fn touches(&self, family: &Family) -> Touches {
         // New verification metadata can make the owner's data unreadable: that counts as an erase (Q9).
-        if eats_data(family) {
+        if family.recovery_eats_data() {
             Self::TOUCHES.and(Touches::ERASES)
         } else {
             Self::TOUCHES
@@ -90,7 +90,7 @@ impl Kind for WriteToRead {
         // Once another recovery is in, it reads; then everything is kept first (G4).
         lines.extend(row(Bit::MayBeStock, at, "The maker's recovery lies there."));
         lines.push(stock(on.of, &self.label));
-        if eats_data(family) {
+        if family.recovery_eats_data() {
             lines.push(accounts(family, on.of.facts));
         }
         lines
@@ -99,14 +99,14 @@ impl Kind for WriteToRead {
     fn after(&self, at: State, family: &Family) -> State {
         State {
             recovery: Some(RecoveryKind::Custom),
-            data: if eats_data(family) { Data::Erased } else { at.data },
+            data: if family.recovery_eats_data() { Data::Shut } else { at.data },
             ..at
         }
     }
 
     fn price(&self, _: State, family: &Family) -> Price {
         Price {
-            wipes: u16::from(eats_data(family)),
+            wipes: u16::from(family.recovery_eats_data()),
             ..price(family)
         }
     }
@@ -117,11 +117,11 @@ impl Kind for WriteToRead {
             "backup",
             "This is before any backup: nothing reads this unit before a recovery is in. It is captured right after, before anything else is written.",
         )];
-        if eats_data(family) {
+        if family.recovery_eats_data() {
             consequences.push(data_lost(Wipe::FormatData));
         }
         consequences.extend(marks(family));
-        let asks = eats_data(family) || !marks(family).is_empty();
+        let asks = family.recovery_eats_data() || !marks(family).is_empty();
         Some(Costs {
             rule: Rule::G3,
             // Asked as for an erase, where it erases or leaves a mark.
@@ -136,7 +136,7 @@ impl Kind for WriteToRead {
 
     fn words(&self, _: State, family: &Family) -> Words {
         Words {
-            wipe: eats_data(family).then_some(Wipe::FormatData),
+            wipe: family.recovery_eats_data().then_some(Wipe::FormatData),
             ..words(family)
         }
     }
@@ -149,8 +149,8 @@ impl Kind for WriteToRead {
         asks(family)
     }
 
-    fn doing(&self, _: &Family, by: By) -> Doing {
-        sent(&self.label, self.image, by)
+    fn doing(&self, family: &Family, by: By) -> Doing {
+        sent_as(family, &self.label, self.image, by)
     }
 
     fn part(&self) -> Option<Part<'_>> {
@@ -168,15 +168,9 @@ impl Kind for WriteToRead {
         }
     }
 
-    fn brings(&self, _: &Family) -> Brings {
-        recovery_written()
+    fn brings(&self, family: &Family) -> Brings {
+        recovery_written(family)
     }
-}
-
-/// Whether what goes with the recovery makes the owner's data unreadable.
-fn eats_data(family: &Family) -> bool {
-    let spec = family.recovery_write.as_ref();
-    spec.is_some_and(|spec| spec.companions.iter().any(|one| one.eats_data))
 }
 
 /// Marks that the first start of foreign bytes sets for good.

@@ -84,6 +84,9 @@ pub enum Happening {
     SystemWritten,
     /// The recovery's partition was written.
     RecoveryWritten,
+    /// New verification metadata was written under which the owner's data can't be read: it is formatted before the
+    /// system starts (`Q9`).
+    DataShut,
     /// The system ran, or may have run while nobody looked: living partitions are other ones now.
     SystemRan,
 }
@@ -359,6 +362,13 @@ impl Facts {
     pub fn runs_from_before(&self) -> bool {
         let written = self.last(Happening::RecoveryWritten);
         written.is_some() && written >= self.last(Happening::ModeChanged)
+    }
+
+    /// Whether the owner's data can't be read as things are: it was shut, and not erased since.
+    #[must_use]
+    pub fn is_data_shut(&self) -> bool {
+        let shut = self.last(Happening::DataShut);
+        shut.is_some() && shut > self.last(Happening::Wiped)
     }
 
     /// When `what` last happened.

@@ -713,6 +713,13 @@ impl Family {
         self.variants.iter().find(|variant| variant.code == code)
     }
 
+    /// Whether what goes with a recovery makes the owner's data unreadable (`Q9`).
+    #[must_use]
+    pub fn recovery_eats_data(&self) -> bool {
+        let spec = self.recovery_write.as_ref();
+        spec.is_some_and(|spec| spec.companions.iter().any(|one| one.eats_data))
+    }
+
     /// The unit's model code: what is known of it, or the only one that there is.
     #[must_use]
     pub fn model<'a>(&'a self, facts: &'a Facts) -> Option<&'a str> {

@@ -486,7 +486,13 @@ fn published(file: &File<'_>) -> Finding {
     if let Some(check) = equal(false) {
         return Finding::fits(
             RULE,
-            format!("The bytes have the {} that its publisher gives.", named(check)),
+            match file.made_of {
+                None => format!("The bytes have the {} that its publisher gives.", named(check)),
+                Some(source) => format!(
+                    "It was made here of {source}, whose bytes have the {} that its publisher gives.",
+                    named(check)
+                ),
+            },
         );
     }
     let (fit, text) = match equal(true) {

@@ -160,8 +160,10 @@ pub struct File<'a> {
     pub name: &'a str,
     /// Its digest, as seen.
     pub digest: Digest,
-    /// Digests that its publisher gives.
+    /// Digests that its publisher gives, of it or of what it was made of here.
     pub checks: &'a [Check],
+    /// What it was made of here, where the digests are of that.
+    pub made_of: Option<&'a str>,
     /// Where it came from, where somebody said.
     pub origin: Option<&'a str>,
     /// Days since it was published, where somebody said.

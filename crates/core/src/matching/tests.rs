@@ -136,6 +136,7 @@ impl Case {
                 name: "r.img",
                 digest: Digest::of(BYTES),
                 checks: &checks,
+                made_of: None,
                 origin: None,
                 days_old: self.days_old,
             },

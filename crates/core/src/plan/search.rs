@@ -219,6 +219,7 @@ fn must_unlock(state: State, goal: Goal, ground: Ground<'_>) -> bool {
         | Bit::LockOnWay(_)
         | Bit::KeptOnWay(_)
         | Bit::Erased
+        | Bit::DataReads
         | Bit::Slot(_)
         | Bit::Settled
         | Bit::Open(_) => false,

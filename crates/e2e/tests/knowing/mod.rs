@@ -197,10 +197,16 @@ fn dunlins_chain_is_found_and_its_package_fetched() {
         bench.sees_not("not at hand: fetch it").await?;
         // The card is one thing; what is to go over the unit is hashed on the bench's own shelf too.
         bench
-            .sees("mallet-enabler-3.1 was not hashed here: put the file into the shelf's folder packages")
+            .sees("mallet-enabler-3.1 was not hashed here: put the file onto the shelf, and copy that very one")
             .await?;
+        let package = veritope_standin::package_bytes("mallet-enabler-3.1");
+        let fetched = bench.elsewhere().fetches("mallet-enabler-3.1", &package)?;
+        bench.shelve(&fetched).await?;
+        bench.sees("it is the maker's package mallet-enabler-3.1").await?;
+        standing(&bench, "Dunlin").await?;
+        bench.sees_not("mallet-enabler-3.1 was not hashed here").await?;
         bench
-            .sees("Dunlin can be unlocked after 2 things, and stays on WM1-3.1-2603 then")
+            .sees("Dunlin can be unlocked after 1 thing, and stays on WM1-3.1-2603 then")
             .await?;
         bench.stop().await
     });

@@ -665,6 +665,9 @@ impl Entry {
                 Happening::RecoveryWritten => {
                     "The recovery was written over: which one it is is to be seen."
                 }
+                Happening::DataShut => {
+                    "Metadata was written under which the owner's data can't be read: it is formatted before the system starts."
+                }
                 Happening::SystemRan => {
                     "The system ran, or may have run: what lives was rewritten."
                 }

@@ -177,6 +177,7 @@ impl Runs {
                     |device, permit| {
                         let begun = match &command {
                             Command::StartImage { .. } => device.start(permit, &chosen.bytes),
+                            Command::TakeIn { .. } => device.take_in(permit, &chosen.bytes),
                             _ => device.perform(permit, secret.as_deref()),
                         };
                         Ok(self.end_of(unit, run.id, step, device, begun, watcher))

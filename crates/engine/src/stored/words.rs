@@ -73,6 +73,7 @@ words! {
     Happened of Happening {
         ModeChanged "mode-changed", Wiped "wiped", LockChanged "lock-changed", LockInDoubt "lock-in-doubt",
         SystemWritten "system-written", RecoveryWritten "recovery-written", SystemRan "system-ran",
+        DataShut "data-shut",
     }
     Result of StepResult {
         AsExpected "as-expected", Otherwise "otherwise", Refused "refused", NotKnown "not-known",
@@ -105,7 +106,7 @@ words! {
         On "on", Off "off",
     }
     DataWord of Data {
-        Kept "kept", Erased "erased",
+        Kept "kept", Shut "shut", Erased "erased",
     }
     TableWord of TableRead {
         NotYet "not-yet", Read "read",

@@ -203,6 +203,7 @@ impl Device {
     /// What every wipe takes with it.
     pub(super) fn forget_the_owner(&mut self) {
         self.saved.wipes += 1;
+        self.saved.data_shut = false;
         self.forget_owners_files();
         // The blocks of an update that is being merged lie in user data: whatever takes that tears it.
         if self.saved.merge.is_in_user_data() {

@@ -30,6 +30,8 @@ use crate::condition::{Birth, Fault, Going, LockState, NextStart, Running, Setti
 use crate::content;
 use crate::profile::Profile;
 use crate::saved;
+use crate::scheme::Opening;
+use crate::signed::is_switched_off;
 use crate::storage::{Memory, Nothing, SparseFile, Storage};
 
 /// A device.
@@ -365,10 +367,21 @@ impl Device {
                 Running::StockRecovery
             }
             Ok(image) if image.kind == "recovery" && self.saved.lock == LockState::Unlocked => {
-                Running::CustomRecovery
+                if self.vouches_for_nothing() {
+                    Running::CustomRecovery
+                } else {
+                    Running::Download
+                }
             }
             Ok(_) | Err(_) => Running::Bootloader,
         }
+    }
+
+    /// Whether its verification metadata lets another recovery start. Where it has download mode, metadata that
+    /// checks refuses even while it is unlocked.
+    fn vouches_for_nothing(&self) -> bool {
+        let checks = self.scheme().is_some_and(|one| one.opening == Opening::LongPress);
+        !checks || self.part("vbmeta").is_ok_and(|part| is_switched_off(&part))
     }
 
     /// Arms a fault.
@@ -460,7 +473,8 @@ impl Device {
             self.raise(LinkHappening::ModeChanged);
             return Ok(());
         }
-        if going.to == Running::System && self.saved.merge == saved::Merge::Torn {
+        let is_shut = self.saved.data_shut || self.saved.merge == saved::Merge::Torn;
+        if going.to == Running::System && is_shut {
             self.saved.mode = Running::Animation;
             self.raise(LinkHappening::Disconnected);
             return Ok(());

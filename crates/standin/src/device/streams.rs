@@ -5,11 +5,15 @@ use veritope_wire::link::{
     ActKind, ActRequest, Epoch, Operation, Progress, Refusal, RefusalCode, StreamId, StreamKind,
     StreamRequest, StreamState,
 };
+use veritope_formats::look::{Limits, Part, What, look, take};
+use veritope_formats::startimage::read_start_image;
 use veritope_wire::{Digest, Label};
 
 use super::{Device, LockState, MEMORY_BYTES, Running, no};
 use crate::bridge::package_bytes;
 use crate::content;
+use crate::gate::{Gate, Guard};
+use crate::signed::is_switched_off;
 
 /// A stream that is on its way. It ends with what runs, as what lies in memory does.
 #[derive(Debug, Clone)]
@@ -161,15 +165,52 @@ impl Device {
         if self.saved.lock == LockState::Locked && !self.has_read_out() {
             return Err(no(RefusalCode::Locked, "nothing is written while locked"));
         }
-        let to = stream.to.as_ref().map_or("", Label::as_str);
+        match &stream.to {
+            Some(label) => self.lay_out(label.as_str(), &stream.bytes),
+            None => self.lay_out_members(&stream.bytes),
+        }
+    }
+
+    /// A tar: each member lands on the partition that it is called like. One that is called like none is refused,
+    /// and nothing is written then; the tool lays out what it is given, whatever it is.
+    fn lay_out_members(&mut self, tar: &[u8]) -> Result<(), Refusal> {
+        let looked = look(&tar, "", Limits::default());
+        let What::Archive(archive) = &looked.what else {
+            return Err(no(RefusalCode::Other, "not a tar"));
+        };
+        let mut members = Vec::new();
+        for member in &archive.members {
+            let label = member.name.split('.').next().unwrap_or("");
+            let mut bytes = std::io::Cursor::new(Vec::new());
+            take(&tar, Part::Member(&member.name), MEMORY_BYTES as u64, &mut bytes)
+                .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+            self.length_of(label)?;
+            members.push((label.to_owned(), bytes.into_inner()));
+        }
+        let is_foreign = members.iter().any(|(label, bytes)| {
+            label == "recovery" && read_start_image(bytes).is_ok_and(|one| one.kind == "recovery")
+        });
+        let guard = self.saved.gate.as_ref().map(Gate::guard);
+        if is_foreign && guard == Some(Guard::Waiting) {
+            return Err(no(RefusalCode::Other, "only released binaries"));
+        }
+        for (label, bytes) in members {
+            // Data that was encrypted under other metadata is not read again.
+            self.saved.data_shut |= label == "vbmeta" && is_switched_off(&bytes);
+            self.lay_out(&label, &bytes)?;
+        }
+        self.save_or_say()
+    }
+
+    fn lay_out(&mut self, to: &str, bytes: &[u8]) -> Result<(), Refusal> {
         let places = content::places(&self.profile, self.saved.seed);
         let place = places.iter().find(|place| place.label == to);
         let place = place.ok_or_else(|| no(RefusalCode::NotFound, "there is no such partition"))?;
-        if stream.length > place.length {
+        if bytes.len() as u64 > place.length {
             return Err(no(RefusalCode::TooLarge, "it does not fit"));
         }
         self.sign(place.label)
-            .and_then(|()| self.storage.write_at(place.offset, &stream.bytes))
+            .and_then(|()| self.storage.write_at(place.offset, bytes))
             .map_err(|error| no(RefusalCode::Other, error.to_string()))
     }
 

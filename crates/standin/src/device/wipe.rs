@@ -34,10 +34,13 @@ impl Device {
         self.saved.wipes
     }
 
-    /// The command of the bootloader. It asks nothing.
+    /// The command of the bootloader or of another recovery. It asks nothing.
     pub(super) fn erase_by_command(&mut self, request: &ActRequest) -> Result<Operation, Refusal> {
-        if self.saved.mode != Running::Bootloader {
-            let words = "only the bootloader erases by command";
+        if !matches!(
+            self.saved.mode,
+            Running::Bootloader | Running::CustomRecovery
+        ) {
+            let words = "only the bootloader and a recovery erase by command";
             return Err(no(RefusalCode::WrongMode, words));
         }
         if request.args.get("set").map(String::as_str) != Some("user-data") {

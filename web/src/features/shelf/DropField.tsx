@@ -66,7 +66,7 @@ export function DropField({ put, freeBytes }: DropFieldProps) {
           onChange={(event) => {
             const files = [...(event.target.files ?? [])];
             event.target.value = '';
-            void send(files);
+            if (put.allowed) void send(files);
           }}
         />
         <Button

@@ -157,6 +157,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
     case 'put-back':
     case 'shelve':
     case 'choose':
+    case 'shelve-stock':
       return <CureLink unit={unit} line={item} />;
     case 'start-system':
     case 'read-by-link':

@@ -43,6 +43,8 @@ use crate::desk::pen::lock;
 
 /// Largest image that is sent from memory.
 const MOST_IMAGE_BYTES: u64 = 256 << 20;
+/// Makings that are gone back.
+const MOST_MAKINGS: usize = 4;
 /// Largest record that is read.
 const MOST_RECORD_BYTES: u64 = 1 << 20;
 
@@ -311,20 +313,14 @@ impl Shelf {
                 };
             }
         };
-        let checks: Vec<Check> = seen.as_ref().map_or_else(Vec::new, |seen| {
-            let digests = record.digests();
-            digests
-                .map(|published| Check {
-                    compared: seen.compare(&published),
-                    published,
-                })
-                .collect()
-        });
+        let (checks, source) = self.checks(digest, &record);
+        let made_of = source.as_deref().map(FileRecord::shown);
         let file = Asked {
             told: &told,
             name: &record.name,
             digest,
             checks: &checks,
+            made_of,
             origin: record.origin.as_deref(),
             days_old: record.days_old(today),
         };
@@ -334,6 +330,44 @@ impl Shelf {
             seen,
             record,
         }
+    }
+
+    /// Digests of a file's publisher, held against its bytes; of one that was made here and has none of its own,
+    /// those of what it was made of, as that lies there now.
+    fn checks(
+        &self,
+        digest: Digest,
+        record: &Arc<FileRecord>,
+    ) -> (Vec<Check>, Option<Arc<FileRecord>>) {
+        let of = |digest: Digest, record: &FileRecord| -> Vec<Check> {
+            let Ok(seen) = self.hashed(digest) else {
+                return Vec::new();
+            };
+            let digests = record.digests();
+            digests
+                .map(|published| Check {
+                    compared: seen.compare(&published),
+                    published,
+                })
+                .collect()
+        };
+        let own = of(digest, record);
+        if !own.is_empty() {
+            return (own, None);
+        }
+        let mut made = record.made.clone();
+        for _ in 0..MOST_MAKINGS {
+            let source = made.and_then(|made| Some((made.of, self.file(made.of)?)));
+            let Some((digest, source)) = source else {
+                break;
+            };
+            let checks = of(digest, &source);
+            if !checks.is_empty() {
+                return (checks, Some(source));
+            }
+            made = source.made.clone();
+        }
+        (own, None)
     }
 
     /// The file that is taken: the one that was chosen, or the best of those that fit.
