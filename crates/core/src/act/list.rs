@@ -49,13 +49,31 @@ pub fn list(act: &Act, on: Ground<'_>, at: Standpoint) -> List {
         when: at.when,
         unit: of.unit,
         // The unit is told by what the bench knows of it; the door asks the device.
-        chip: is_sent.then(|| of.family.chip(of.facts)).flatten(),
+        chip: is_sent.then(|| told_as(of)).flatten(),
         asks: act.asks(of.family),
         doing,
         seq: of.seq,
         until: until(of),
         act: act.clone(),
     }
+}
+
+/// By what the door tells the unit: its hardware identity; where what runs does not tell that, what the unit was
+/// seen to tell in this mode and no other unit does (`K4`).
+fn told_as(of: &Dossier<'_>) -> Option<Chip> {
+    let chip = of.family.chip(of.facts)?;
+    let Some(live) = of.live else {
+        return Some(chip);
+    };
+    if live.known(chip.key).is_some() {
+        return Some(chip);
+    }
+    let mut paired = of.paired.iter();
+    let here = paired.find(|one| Some(one.mode) == live.mode() && live.known(one.key).is_some());
+    Some(here.map_or(chip, |one| Chip {
+        key: one.key,
+        value: one.value.clone(),
+    }))
 }
 
 /// The lines that a plan may rest on. What is asked for last (charge, owner's data, copies, consent) is

@@ -89,7 +89,7 @@ impl Runs {
         }
         let record = self.pen.record(unit)?;
         let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
-        let brought = self.brought(step, family)?;
+        let brought = self.brought(&record, step, family)?;
         if !brought.is_empty() {
             self.pen.append(unit, None, brought)?;
         }
@@ -101,10 +101,11 @@ impl Runs {
     /// before anybody looks.
     fn brought(
         &self,
+        record: &UnitRecord,
         step: &Step,
         family: &veritope_core::family::Family,
     ) -> Result<Vec<Entry>, RunsError> {
-        if step.act.part().is_some() {
+        if matches!(self.doing(record, step), Doing::Send { .. }) {
             return Ok(Vec::new());
         }
         Ok(self.keeping.left_by(&step.act, family)?)
@@ -331,7 +332,7 @@ impl Runs {
             entries.extend(in_doubt(&step, at));
         }
         if is_expected {
-            entries.extend(self.brought(&step, family)?);
+            entries.extend(self.brought(&record, &step, family)?);
         }
         let result = if is_expected {
             StepResult::AsExpected

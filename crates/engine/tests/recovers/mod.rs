@@ -105,7 +105,8 @@ fn the_right_tar_is_taken_and_the_others_say_what_they_lack() {
     let made = make(raw).unwrap();
     let page = self::page(&bench);
     // Newer, and of bytes that have their publisher's digest: it stands first now.
-    assert_eq!(page.files[0].id, made);
+    let order: Vec<String> = page.files.iter().map(|one| format!("{} {:?}: {}", one.name, one.verdict, one.said)).collect();
+    assert_eq!(page.files[0].id, made, "{order:#?}");
     assert_eq!(page.files[0].verdict, Verdict::Fits, "{}", page.files[0].said);
     let digest = page.files[0].cells.iter().find(|cell| cell.rule == Rule::M8).unwrap();
     assert!(digest.why[0].contains("made here of raw.img"), "{:?}", digest.why);
@@ -159,7 +160,15 @@ fn a_unit_that_nothing_reads_is_read_by_the_recovery_that_is_written_for_it() {
     bench.shelve("right.tar", &tarred(&[("recovery.img", &right), ("vbmeta.img", &off)]));
     shelve(&bench, &profile);
     bench.functions_and_owner();
-    bench.reach(Goal::BackUp);
+    let run = bench.begin(Goal::BackUp);
+    bench.go_on(run, "Write the recovery");
+    // What its own screen says, read now.
+    bench.say(&[
+        (FactKey::DownloadGuard, "checking"),
+        (FactKey::ResetLock, "off"),
+        (FactKey::Lock, "unlocked"),
+    ]);
+    bench.go_on(run, "");
     let log = bench.log().join("\n");
     let at = |what: &str| log.find(what).unwrap_or_else(|| panic!("no `{what}` in\n{log}"));
     assert!(at("About to: Write the recovery") < at("About to: Capture what exists once"));

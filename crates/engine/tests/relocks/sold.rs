@@ -71,7 +71,7 @@ fn members(profile: &Profile) -> Vec<(String, Vec<u8>)> {
         .map(|(label, mut bytes)| {
             // Published as makers do: sparse, or without the empty end in whole pages.
             let used = bytes.iter().rposition(|byte| *byte != 0).unwrap() + 1;
-            if label.starts_with("system") || label.starts_with("vendor") {
+            if ["system", "vendor", "product"].iter().any(|os| label.starts_with(os)) {
                 let mut sparse = Vec::new();
                 sparse_of(&bytes, 0, &mut sparse).unwrap();
                 bytes = sparse;

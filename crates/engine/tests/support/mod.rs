@@ -25,16 +25,13 @@ use veritope_engine::ports::{Clock, Connect, Ids, Silent};
 use veritope_engine::runs::RunsError;
 use veritope_engine::{Engine, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
 use veritope_formats::startimage::build_start_image;
-use veritope_link::{LinkError, Passed, ReadBytes, ToMemory, Transport, WriteBytes};
+use veritope_link::{LinkError, Passed, ReadBytes, StreamPiece, ToMemory, Transport, WriteBytes};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
 use veritope_wire::body::{BodyAct, CablePlace};
-use veritope_wire::link::{
-    ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
-    Operation, OperationId, PartitionList, Progress, Spot, Written,
-};
+use veritope_wire::link::{ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents, Operation, OperationId, PartitionList, Progress, Spot, StreamRequest, StreamState, Written};
 use veritope_wire::{Digest, RequestId, RunId, UnitId, WallTime};
 
 /// What a bridge says or does that is not so. One at a time, until it is told to be honest again.
@@ -222,6 +219,21 @@ impl Transport for InProcess {
     fn act(&self, passed: Passed<'_, ActRequest>) -> Result<Operation, LinkError> {
         self.0
             .with(&passed.device().0, |d| d.act(passed.request()))
+            .map_err(LinkError::Refused)
+    }
+
+    fn open_stream(&self, passed: Passed<'_, StreamRequest>) -> Result<StreamState, LinkError> {
+        self.0
+            .with(&passed.device().0, |d| d.open_stream(passed.request()))
+            .map_err(LinkError::Refused)
+    }
+
+    fn put_stream(&self, passed: Passed<'_, StreamPiece<'_>>) -> Result<StreamState, LinkError> {
+        let piece = passed.request();
+        self.0
+            .with(&passed.device().0, |d| {
+                d.put_stream(piece.id, piece.first, piece.bytes, piece.epoch, piece.digest)
+            })
             .map_err(LinkError::Refused)
     }
 

@@ -99,10 +99,13 @@ fn troubles(looked: &Looked) -> Vec<String> {
                 | Trouble::Trailing
         )
     };
+    // Metadata whose switches are set on purpose is held against nothing, its signature neither.
+    let is_off = form(&looked.what) == Form::Verification { is_off: true };
+    let is_meant = |trouble| is_own(trouble) || is_off && trouble == Trouble::SignatureWrong;
     let own = looked
         .findings
         .iter()
-        .filter(|one| one.weight > Weight::Note && !is_own(one.trouble))
+        .filter(|one| one.weight > Weight::Note && !is_meant(one.trouble))
         .map(|one| one.says.clone());
     let inside = looked.inside.iter().flat_map(|one| {
         let troubles = troubles(&one.looked).into_iter();
