@@ -118,7 +118,9 @@ impl StockAtHand {
     /// Whether it brings the maker's image of `label`.
     #[must_use]
     pub fn brings(&self, label: &Label) -> bool {
-        self.labels.as_ref().is_none_or(|labels| labels.contains(label))
+        self.labels
+            .as_ref()
+            .is_none_or(|labels| labels.contains(label))
     }
 }
 
@@ -218,7 +220,9 @@ impl Shelved<'_> {
         match (self.name, self.version) {
             ("", None) => "A recovery".to_owned(),
             ("", Some(version)) => format!("A recovery, version {version},"),
-            (name, Some(version)) if !name.contains(version) => format!("{name}, version {version},"),
+            (name, Some(version)) if !name.contains(version) => {
+                format!("{name}, version {version},")
+            }
             (name, _) => name.to_owned(),
         }
     }

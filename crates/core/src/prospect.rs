@@ -211,8 +211,8 @@ mod tests {
             gimbal(Goal::Erase).prospect,
             Prospect::After { things: 1.., .. }
         ));
-        // Kelpie's radio and wearable kin have no recovery that starts from memory.
-        let no_way = judged("kelpie", Goal::ReadTable, &known).prospect;
+        // No custom recovery lies there, and going to one writes none.
+        let no_way = judged("kelpie", Goal::ToCustomRecovery, &known).prospect;
         assert!(matches!(no_way, Prospect::NoWay { .. }), "{no_way:?}");
     }
 

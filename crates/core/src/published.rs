@@ -11,7 +11,17 @@ use crate::digest::{SeeingHasher, Seen};
 
 /// How a digest is computed.
 #[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, utoipa::ToSchema,
+    Debug,
+    Clone,
+    Copy,
+    PartialEq,
+    Eq,
+    PartialOrd,
+    Ord,
+    Hash,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
 )]
 #[serde(rename_all = "kebab-case")]
 pub enum Algorithm {
@@ -75,7 +85,10 @@ impl Algorithm {
         };
         let name = bare(name);
         // Lists of digests are named after it, such as `SHA256SUMS`.
-        let name = name.strip_suffix("sums").or(name.strip_suffix("sum")).unwrap_or(&name);
+        let name = name
+            .strip_suffix("sums")
+            .or(name.strip_suffix("sum"))
+            .unwrap_or(&name);
         let name = if name == "b3" { "blake3" } else { name };
         Self::ALL.into_iter().find(|one| bare(one.name()) == name)
     }
@@ -140,7 +153,9 @@ impl PublishedDigest {
         let not = || NotADigest::Not(line.chars().take(80).collect());
         if let Some((before, value)) = line.rsplit_once(['=', ':']) {
             let (algorithm, named) = match before.split_once('(') {
-                Some((algorithm, named)) => (algorithm, named.rsplit_once(')').map(|(name, _)| name)),
+                Some((algorithm, named)) => {
+                    (algorithm, named.rsplit_once(')').map(|(name, _)| name))
+                }
                 None => (before, None),
             };
             let algorithm = Algorithm::named(algorithm).ok_or_else(not)?;
@@ -154,11 +169,16 @@ impl PublishedDigest {
         };
         let value = hexadecimal(value)?;
         is_of(named, name)?;
-        let mut fits = Algorithm::ALL.into_iter().filter(|one| one.signs() == value.len());
+        let mut fits = Algorithm::ALL
+            .into_iter()
+            .filter(|one| one.signs() == value.len());
         match (fits.next(), fits.next()) {
             (None, _) => Err(not()),
             (Some(only), None) => Self::new(only, &value),
-            (Some(_), Some(_)) => Ok(Self { value, algorithm: None }),
+            (Some(_), Some(_)) => Ok(Self {
+                value,
+                algorithm: None,
+            }),
         }
     }
 
@@ -203,9 +223,17 @@ fn hexadecimal(value: &str) -> Result<String, NotADigest> {
 
 /// Folders in front of a name don't count.
 fn is_of(named: Option<&str>, name: &str) -> Result<(), NotADigest> {
-    let last = |text: &str| -> String { text.trim().rsplit(['/', '\\']).next().unwrap_or("").to_owned() };
+    let last = |text: &str| -> String {
+        text.trim()
+            .rsplit(['/', '\\'])
+            .next()
+            .unwrap_or("")
+            .to_owned()
+    };
     match named.map(last) {
-        Some(other) if !other.is_empty() && other != last(name) => Err(NotADigest::OfAnother(other)),
+        Some(other) if !other.is_empty() && other != last(name) => {
+            Err(NotADigest::OfAnother(other))
+        }
         _ => Ok(()),
     }
 }
@@ -307,7 +335,8 @@ impl SeenFile {
             return Some(self.seen.digest().to_string());
         }
         let mut all = self.others.iter().chain(&self.weak);
-        all.find(|(one, _)| *one == algorithm).map(|(_, value)| value.clone())
+        all.find(|(one, _)| *one == algorithm)
+            .map(|(_, value)| value.clone())
     }
 
     /// How the publisher's digest compares. Where nobody says how it was computed, one that agrees decides; it
@@ -352,7 +381,11 @@ mod tests {
             let read = PublishedDigest::read(&line, "r.img").unwrap();
             let compared = SeenFile::of(b"abc").compare(&read);
             assert_eq!(compared, Compared::Equal { weak: false }, "{line}");
-            assert_eq!(SeenFile::of(b"abd").compare(&read), Compared::Differs, "{line}");
+            assert_eq!(
+                SeenFile::of(b"abd").compare(&read),
+                Compared::Differs,
+                "{line}"
+            );
         }
     }
 

@@ -7,13 +7,13 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use veritope_core::published::SeenFile;
 use veritope_core::budget::Policy;
 use veritope_core::dossier::{By, Dossier, Shelved};
 use veritope_core::evidence::{Basis, Line};
 use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, InSight, Source};
 use veritope_core::family::{Family, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
+use veritope_core::published::SeenFile;
 use veritope_core::standing::{Depth, Finality, Standing, StandingInput, Verdict, judge};
 use veritope_core::state::Presence;
 use veritope_core::steady::alone;
@@ -42,7 +42,12 @@ fn families() -> BTreeMap<String, Family> {
 /// The packages of a family as they lie on the shelf, hashed there.
 fn shelf(family: &Family) -> BTreeMap<String, Arc<SeenFile>> {
     let packages = family.packages.iter();
-    let seen = packages.map(|one| (one.name.clone(), Arc::new(SeenFile::of(one.name.as_bytes()))));
+    let seen = packages.map(|one| {
+        (
+            one.name.clone(),
+            Arc::new(SeenFile::of(one.name.as_bytes())),
+        )
+    });
     seen.collect()
 }
 

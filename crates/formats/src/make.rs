@@ -112,8 +112,8 @@ pub fn sparse_of(bytes: &dyn Bytes, length: u64, into: &mut dyn Write) -> io::Re
     // Runs of blocks: where each begins, and whether it is all zeros.
     let mut runs: Vec<(u64, bool)> = Vec::new();
     for index in 0..blocks {
-        let is_zero = index * BLOCK_BYTES >= bytes.length()
-            || block(index)?.iter().all(|byte| *byte == 0);
+        let is_zero =
+            index * BLOCK_BYTES >= bytes.length() || block(index)?.iter().all(|byte| *byte == 0);
         if runs.last().is_none_or(|(_, last)| *last != is_zero) {
             runs.push((index, is_zero));
         }
@@ -123,13 +123,22 @@ pub fn sparse_of(bytes: &dyn Bytes, length: u64, into: &mut dyn Write) -> io::Re
     for half in [1_u16, 0, 28, 12] {
         head.extend_from_slice(&half.to_le_bytes());
     }
-    for word in [count(BLOCK_BYTES)?, count(blocks)?, count(runs.len() as u64)?, 0] {
+    for word in [
+        count(BLOCK_BYTES)?,
+        count(blocks)?,
+        count(runs.len() as u64)?,
+        0,
+    ] {
         head.extend_from_slice(&word.to_le_bytes());
     }
     into.write_all(&head)?;
     for (at, (first, is_zero)) in runs.iter().enumerate() {
         let next = runs.get(at + 1).map_or(blocks, |(next, _)| *next);
-        let bytes_of = if *is_zero { 4 } else { (next - first) * BLOCK_BYTES };
+        let bytes_of = if *is_zero {
+            4
+        } else {
+            (next - first) * BLOCK_BYTES
+        };
         let kind: u16 = if *is_zero { 0xCAC2 } else { 0xCAC1 };
         into.write_all(&kind.to_le_bytes())?;
         into.write_all(&[0; 2])?;

@@ -137,7 +137,12 @@ pub fn build_recovery(words: RecoveryWords<'_>, payload: &[u8]) -> Vec<u8> {
     if generation > 0 {
         more.push_str(&format!("ro.build.version.release={generation}\n"));
     }
-    around(2, codename, &ramdisk(codename, "recovery", version, &more), payload)
+    around(
+        2,
+        codename,
+        &ramdisk(codename, "recovery", version, &more),
+        payload,
+    )
 }
 
 /// Page of the images that are built.
@@ -153,7 +158,12 @@ pub fn build_with_header(
     version: &str,
     payload: &[u8],
 ) -> Vec<u8> {
-    around(header, codename, &ramdisk(codename, kind, version, ""), payload)
+    around(
+        header,
+        codename,
+        &ramdisk(codename, kind, version, ""),
+        payload,
+    )
 }
 
 /// An image with a header of version 0, 1 or 2 around a kernel and a ramdisk.
@@ -229,7 +239,11 @@ pub fn build_vendor_part(codename: &str, version: &str, modules: &[u8]) -> Vec<u
     entry(&mut extra, "TRAILER!!!", 0, &[]);
     let ramdisks = [
         ("", 1_u32, ramdisk(codename, "system", version, "")),
-        ("recovery", 2, ramdisk(codename, "stock-recovery", version, "")),
+        (
+            "recovery",
+            2,
+            ramdisk(codename, "stock-recovery", version, ""),
+        ),
         ("modules", 3, pack(&extra)),
     ];
     let number = |value: usize| u32::try_from(value).unwrap_or(u32::MAX).to_le_bytes();

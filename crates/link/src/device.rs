@@ -10,7 +10,10 @@ use veritope_core::digest::{FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
 use veritope_core::family::Chip;
 use veritope_core::mode::Mode;
-use veritope_wire::link::{ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, MAX_READ_BYTES, Operation, OperationId, PartitionList, RefusalCode, Spot, StreamKind, StreamRequest};
+use veritope_wire::link::{
+    ActKind, ActRequest, DeviceState, Epoch, Handle, LinkEvents, Listed, MAX_READ_BYTES, Operation,
+    OperationId, PartitionList, RefusalCode, Spot, StreamKind, StreamRequest,
+};
 use veritope_wire::{BenchTime, Digest, Label, UnitId};
 
 use crate::transport::{LinkError, Passed, StreamPiece, ToMemory, Transport, WriteBytes};

@@ -438,8 +438,9 @@ mod tests {
         let jobs = Arc::new(Jobs::new(Arc::default()));
         let (go, wait) = mpsc::channel();
         let first = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), held(wait)));
-        let second =
-            under_way(jobs.move_bytes(Some(unit()), "copy", request(2), |_| Ok("copied".to_owned())));
+        let second = under_way(jobs.move_bytes(Some(unit()), "copy", request(2), |_| {
+            Ok("copied".to_owned())
+        }));
         assert!(matches!(second.state, JobState::Waiting { ref why } if why.contains("Another")));
         go.send(()).unwrap();
         let done = |text: &str| JobState::Done {
@@ -518,10 +519,12 @@ mod tests {
     fn progress_carries_rate_and_time_left_and_comes_at_most_five_times_a_second() {
         let events = Arc::new(Events::default());
         let jobs = Arc::new(Jobs::new(Arc::clone(&events)));
-        let job = under_way(jobs.move_bytes(Some(unit()), "capture", request(1), |watcher| {
-            (0..=100).for_each(|n| watcher.moving(&moving(n)));
-            Ok("done".to_owned())
-        }));
+        let job = under_way(
+            jobs.move_bytes(Some(unit()), "capture", request(1), |watcher| {
+                (0..=100).for_each(|n| watcher.moving(&moving(n)));
+                Ok("done".to_owned())
+            }),
+        );
         let ended = end_of(&jobs, job.id);
         let progress = ended.progress.unwrap();
         assert_eq!(

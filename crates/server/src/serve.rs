@@ -217,12 +217,15 @@ fn watch_bridges(
                     }
                     tried.insert(unit, Instant::now());
                     let engine = Arc::clone(&engine);
-                    drop(
-                        jobs.move_bytes(Some(unit), "capture, gone on with", None, move |watcher| {
+                    drop(jobs.move_bytes(
+                        Some(unit),
+                        "capture, gone on with",
+                        None,
+                        move |watcher| {
                             engine.runs.resume_capture(unit, &kind, watcher)?;
                             Ok("The capture is whole.".to_owned())
-                        }),
-                    );
+                        },
+                    ));
                 }
                 std::thread::sleep(WATCH_EVERY);
             }

@@ -6,8 +6,8 @@ use std::io::{self, Write};
 use fatfs::{FileSystem, FormatVolumeOptions, FsOptions};
 use veritope_formats::look::Bytes;
 use veritope_formats::startimage::{
-    build_kernel_alone, build_ramdisk_alone, build_start_image, build_vendor_part,
-    RecoveryWords, build_recovery, build_with_header,
+    RecoveryWords, build_kernel_alone, build_ramdisk_alone, build_recovery, build_start_image,
+    build_vendor_part, build_with_header,
 };
 
 use crate::condition::Slot;

@@ -168,7 +168,11 @@ impl Gate {
     #[must_use]
     pub fn switch(&self, scheme: &Scheme, now_ms: i64) -> SwitchReads {
         if self.open {
-            return SwitchReads::FixedOn;
+            // A hidden one shows itself again once its maker was asked.
+            return match scheme.switch {
+                Switch::Hidden { .. } if self.guard() == Guard::Waiting => SwitchReads::Absent,
+                _ => SwitchReads::FixedOn,
+            };
         }
         let greyed = (scheme.carrier_greys && self.seller == Seller::Carrier)
             || self.paid == Answer::No

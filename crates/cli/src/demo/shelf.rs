@@ -66,7 +66,10 @@ pub(crate) fn files() -> std::io::Result<Vec<DemoFile>> {
     damaged.published = Some(whole);
     all.push(damaged);
     // A package by the name of an image.
-    all.push(file("lodestar-recovery-3.3.0.img", package("lodestar", "3.3.0")?));
+    all.push(file(
+        "lodestar-recovery-3.3.0.img",
+        package("lodestar", "3.3.0")?,
+    ));
     all.extend(brambles()?);
     all.push(set("cinder", "LN-3X", "LN3X.7.0.2607")?);
     for name in table::brought() {
@@ -123,7 +126,8 @@ fn package(codename: &str, version: &str) -> std::io::Result<Vec<u8>> {
         ("META-INF/updater-script", script.as_bytes()),
         ("recovery.img", &image),
     ] {
-        zip.start_file(name, options).map_err(std::io::Error::other)?;
+        zip.start_file(name, options)
+            .map_err(std::io::Error::other)?;
         zip.write_all(bytes)?;
     }
     let whole = zip.finish().map_err(std::io::Error::other)?;
@@ -143,7 +147,10 @@ fn set(codename: &str, model: &str, build: &str) -> std::io::Result<DemoFile> {
             sparse_of(&bytes, 0, &mut sparse)?;
             bytes = sparse;
         } else {
-            let used = bytes.iter().rposition(|byte| *byte != 0).map_or(0, |last| last + 1);
+            let used = bytes
+                .iter()
+                .rposition(|byte| *byte != 0)
+                .map_or(0, |last| last + 1);
             bytes.truncate(used.next_multiple_of(4096));
         }
         members.push((format!("{label}.img"), bytes));

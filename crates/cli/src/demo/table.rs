@@ -10,9 +10,7 @@ use veritope_standin::clock::Scaled;
 use veritope_standin::gate::{Gate, Seller};
 use veritope_standin::profile::Profile;
 use veritope_standin::scheme::Scheme;
-use veritope_standin::{
-    Birth, Bridge, Device, LockState, Running, Setting, recovery_image,
-};
+use veritope_standin::{Birth, Bridge, Device, LockState, Running, Setting, recovery_image};
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::Handle;
 use veritope_wire::{BridgeId, RequestId, WallTime};

@@ -108,7 +108,10 @@ impl Process {
         let digest = veritope_wire::Digest::of(&bytes);
         let request = uuid::Uuid::now_v7();
         let url = format!("{}/api/shelf/files?name={name}&request={request}", self.url);
-        let client = reqwest::blocking::Client::builder().no_proxy().build().unwrap();
+        let client = reqwest::blocking::Client::builder()
+            .no_proxy()
+            .build()
+            .unwrap();
         let answer = client.put(url).body(bytes).send().unwrap();
         assert_eq!(answer.status(), 200);
         let note = json!({ "note": { "beside": format!("BLAKE3 ({name}) = {digest}") } });

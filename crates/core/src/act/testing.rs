@@ -228,10 +228,8 @@ impl Bench {
         });
         let image = self.shelf.as_ref().map(|shelf| {
             let seen = SeenFile::of(shelf.bytes);
-            let published = PublishedDigest::new(
-                Algorithm::Blake3,
-                &Digest::of(shelf.published).to_string(),
-            );
+            let published =
+                PublishedDigest::new(Algorithm::Blake3, &Digest::of(shelf.published).to_string());
             let check = published.map(|published| Check {
                 compared: seen.compare(&published),
                 published,

@@ -252,9 +252,7 @@ pub struct Companion {
 }
 
 /// What a companion is made of.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum CompanionMade {
     /// The stock metadata of this very unit's build, its two switches set.

@@ -25,9 +25,9 @@ use crate::keepsafe::KeepClass;
 use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 
 pub use acts::{
-    BeforeForeign, DebuggingSpec, Effort, ForcedRestart, MoveBy, MoveSpec, Pace, Question,
-    Companion, CompanionMade, Container, RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
-    WipeSpec, Yes,
+    BeforeForeign, Companion, CompanionMade, Container, DebuggingSpec, Effort, ForcedRestart,
+    MoveBy, MoveSpec, Pace, Question, RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec,
+    StageSpec, TemporaryStartSpec, Wipe, WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{BodyPart, Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
@@ -723,10 +723,12 @@ impl Family {
     /// The unit's model code: what is known of it, or the only one that there is.
     #[must_use]
     pub fn model<'a>(&'a self, facts: &'a Facts) -> Option<&'a str> {
-        facts.text(FactKey::ModelCode).or(match self.variants.as_slice() {
-            [only] => Some(only.code.as_str()),
-            _ => None,
-        })
+        facts
+            .text(FactKey::ModelCode)
+            .or(match self.variants.as_slice() {
+                [only] => Some(only.code.as_str()),
+                _ => None,
+            })
     }
 
     /// The build with this build string.

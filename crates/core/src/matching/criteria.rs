@@ -57,14 +57,19 @@ fn device(wanted: &Wanted<'_>, file: &File<'_>, subject: &Told) -> Finding {
             (!said.is_empty()).then_some(said)
         })
     };
-    let said = of(About::Device).or_else(|| of(About::Product)).unwrap_or_default();
+    let said = of(About::Device)
+        .or_else(|| of(About::Product))
+        .unwrap_or_default();
     let want = format!("Its own property file or script names {}.", family.codename);
     if said.is_empty() {
         if wanted.seen_running.contains(&file.digest) {
             let text = "It names no device; this very file was seen running on this model.";
             return Finding::fits(RULE, text);
         }
-        let beside = subject.of(About::Device).chain(file.told.of(About::Device)).next();
+        let beside = subject
+            .of(About::Device)
+            .chain(file.told.of(About::Device))
+            .next();
         let text = match beside {
             Some(one) => format!(
                 "It names no device itself; only {} says {}.",
@@ -100,9 +105,13 @@ fn device(wanted: &Wanted<'_>, file: &File<'_>, subject: &Told) -> Finding {
         return Finding::not(RULE, Fit::Stops, text, want);
     };
     // A script lists all devices that it is for; a property file is of one.
-    let contradicts = others.iter().find(|one| one.by == first.by && is_of_one(one.by));
+    let contradicts = others
+        .iter()
+        .find(|one| one.by == first.by && is_of_one(one.by));
     // What stands in the head names a board; another family's codename there is a twin.
-    let beside = subject.of(About::Device).find(|one| !one.by.is_own() && !is_ours(&one.value));
+    let beside = subject
+        .of(About::Device)
+        .find(|one| !one.by.is_own() && !is_ours(&one.value));
     let other = contradicts.copied().or(beside);
     if let Some(other) = other {
         // A head and a tree may name the board beneath.
@@ -147,8 +156,13 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
         .filter(|build| !build.variants.is_empty());
     let Some(own) = own else {
         let want = "The unit's model code is known, every letter of it.";
-        let alike = all_alike(wanted);
-        return if said.is_empty() && build.is_none() && alike {
+        let codes = said.iter().map(|one| one.value.as_str());
+        let mut codes = codes.chain(
+            build
+                .iter()
+                .flat_map(|build| build.variants.iter().map(String::as_str)),
+        );
+        return if all_alike(wanted) && codes.all(|code| family.variant(code).is_some()) {
             Finding::fits(RULE, "One recovery serves every variant of this family.")
         } else {
             Finding::not(
@@ -159,7 +173,9 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
             )
         };
     };
-    let shares = family.variant(own).map_or(&[][..], |variant| &variant.shares_images);
+    let shares = family
+        .variant(own)
+        .map_or(&[][..], |variant| &variant.shares_images);
     let is_ours = |code: &str| {
         let mut others = shares.iter();
         let is_sister = family.kept.all_variants && family.variant(code).is_some();
@@ -214,7 +230,9 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
         None => Finding::not(
             RULE,
             Fit::Unknown,
-            format!("It does not say for which variant it is, and not all take the same: this unit is {own}."),
+            format!(
+                "It does not say for which variant it is, and not all take the same: this unit is {own}."
+            ),
             want,
         ),
     }
@@ -224,10 +242,13 @@ fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
 fn all_alike(wanted: &Wanted<'_>) -> bool {
     let variants = &wanted.family.variants;
     let is_said = wanted.family.kept.all_variants;
-    is_said || variants.iter().all(|one| {
-        let others = variants.iter().filter(|other| other.code != one.code);
-        others.into_iter().all(|other| one.shares_images.contains(&other.code))
-    })
+    is_said
+        || variants.iter().all(|one| {
+            let others = variants.iter().filter(|other| other.code != one.code);
+            others
+                .into_iter()
+                .all(|other| one.shares_images.contains(&other.code))
+        })
 }
 
 /// In which signs two codes differ, pointed out.
@@ -246,7 +267,10 @@ pub(super) fn differing(one: &str, other: &str) -> String {
         }
         (true, [(at, a, b)]) => format!("they differ in sign {at}, {a} and {b}"),
         (true, pairs) if pairs.len() <= 3 && !pairs.is_empty() => {
-            let signs: Vec<String> = pairs.iter().map(|(at, a, b)| format!("{at} ({a}, {b})")).collect();
+            let signs: Vec<String> = pairs
+                .iter()
+                .map(|(at, a, b)| format!("{at} ({a}, {b})"))
+                .collect();
             format!("they differ in signs {}", signs.join(", "))
         }
         _ => "another variant may share nothing".to_owned(),
@@ -260,7 +284,10 @@ fn place(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     let want = format!("It is an image of a recovery for {label}, with a kernel and a ramdisk.");
     let not = |fit, text: String| Finding::not(RULE, fit, text, want.clone());
     let Some(starts) = subject.starts else {
-        return not(Fit::Stops, format!("It starts nothing: it is {}.", subject.shown));
+        return not(
+            Fit::Stops,
+            format!("It starts nothing: it is {}.", subject.shown),
+        );
     };
     if !starts.ramdisk {
         return not(
@@ -269,18 +296,26 @@ fn place(wanted: &Wanted<'_>, subject: &Told) -> Finding {
         );
     }
     if !starts.recovery {
-        return not(Fit::Stops, "It starts the system, not a recovery.".to_owned());
+        return not(
+            Fit::Stops,
+            "It starts the system, not a recovery.".to_owned(),
+        );
     }
     if starts.released {
-        let text = "It says that the maker released it: the maker's recovery gives no rights to read.";
+        let text =
+            "It says that the maker released it: the maker's recovery gives no rights to read.";
         return not(Fit::Stops, text.to_owned());
     }
     if !starts.kernel {
-        let text = "It has no kernel: it belongs inside another image, not into a partition of its own.";
+        let text =
+            "It has no kernel: it belongs inside another image, not into a partition of its own.";
         return not(Fit::Stops, text.to_owned());
     }
     let stem = |name: &str| {
-        let name = name.strip_suffix("_a").or(name.strip_suffix("_b")).unwrap_or(name);
+        let name = name
+            .strip_suffix("_a")
+            .or(name.strip_suffix("_b"))
+            .unwrap_or(name);
         name.to_owned()
     };
     let named = subject.of(About::Partition).next();
@@ -289,7 +324,11 @@ fn place(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     {
         return not(
             Fit::Stops,
-            format!("By {} it is for {}; here it goes to {label}.", named.by.shown(), named.value),
+            format!(
+                "By {} it is for {}; here it goes to {label}.",
+                named.by.shown(),
+                named.value
+            ),
         );
     }
     let text = if wanted.place.from_memory {
@@ -307,8 +346,17 @@ fn container(wanted: &Wanted<'_>, told: &Told, ways: &[Way]) -> Finding {
         Container::Image => "It is the image itself.".to_owned(),
         Container::Tar { member } => {
             let mut members: Vec<&str> = vec![member];
-            members.extend(wanted.place.companions.iter().map(|one| one.member.as_str()));
-            format!("It is a tar with {} and nothing else.", members.join(" and "))
+            members.extend(
+                wanted
+                    .place
+                    .companions
+                    .iter()
+                    .map(|one| one.member.as_str()),
+            );
+            format!(
+                "It is a tar with {} and nothing else.",
+                members.join(" and ")
+            )
         }
     };
     let not = |text: String| Finding::not(RULE, Fit::Stops, text, want.clone());
@@ -324,7 +372,10 @@ fn container(wanted: &Wanted<'_>, told: &Told, ways: &[Way]) -> Finding {
                 None => name.clone(),
             })
             .collect();
-        return not(format!("It brings more than the recovery: {}.", lands.join(", ")));
+        return not(format!(
+            "It brings more than the recovery: {}.",
+            lands.join(", ")
+        ));
     }
     let is_form = match wanted.place.container {
         Container::Image => told.form == Form::Start,
@@ -334,9 +385,10 @@ fn container(wanted: &Wanted<'_>, told: &Told, ways: &[Way]) -> Finding {
     if is_form && lacking.is_empty() {
         return match wanted.place.container {
             Container::Image => Finding::fits(RULE, "The image itself, as the route takes it."),
-            Container::Tar { .. } => {
-                Finding::fits(RULE, format!("A tar with {} and nothing else.", told.members.join(", ")))
-            }
+            Container::Tar { .. } => Finding::fits(
+                RULE,
+                format!("A tar with {} and nothing else.", told.members.join(", ")),
+            ),
         };
     }
     if let Some(way) = ways.first() {
@@ -364,7 +416,10 @@ fn room(wanted: &Wanted<'_>, told: &Told, subject: &Told) -> Finding {
     let bytes = subject.bytes;
     let want = format!("It has at most {} KiB.", room >> 10);
     if bytes == 0 || subject.starts.is_none() {
-        let text = format!("How long the image in it is, shows once it is taken out of {}.", told.shown);
+        let text = format!(
+            "How long the image in it is, shows once it is taken out of {}.",
+            told.shown
+        );
         return Finding::not(RULE, Fit::Unknown, text, want);
     }
     if bytes > room {
@@ -397,7 +452,10 @@ fn room(wanted: &Wanted<'_>, told: &Told, subject: &Told) -> Finding {
 fn generation(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     const RULE: Rule = Rule::M6;
     if wanted.formats_data {
-        return Finding::fits(RULE, "The plan empties the data, so nothing has to be decrypted.");
+        return Finding::fits(
+            RULE,
+            "The plan empties the data, so nothing has to be decrypted.",
+        );
     }
     if let Some(("no", _)) = choice(wanted.facts, FactKey::Encrypted) {
         return Finding::fits(RULE, "The storage is not encrypted.");
@@ -440,13 +498,16 @@ fn age(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     let want = format!("It has version {least} or later.");
     let said = version_of(subject);
     match said.and_then(version) {
-        Some(own) if own >= *least => {
-            Finding::fits(RULE, format!("Version {own}, at least {least} is asked for."))
-        }
+        Some(own) if own >= *least => Finding::fits(
+            RULE,
+            format!("Version {own}, at least {least} is asked for."),
+        ),
         Some(own) => Finding::not(
             RULE,
             Fit::Stops,
-            format!("Version {own} is too old: {least} is asked for. Install a newer one first, and restart into that."),
+            format!(
+                "Version {own} is too old: {least} is asked for. Install a newer one first, and restart into that."
+            ),
             want,
         ),
         None => Finding::not(
@@ -464,10 +525,17 @@ fn published(file: &File<'_>) -> Finding {
     const RULE: Rule = Rule::M8;
     let want = "Its publisher gives a SHA-256, SHA-512 or BLAKE3, and the bytes have it.";
     let named = |check: &super::Check| {
-        let name = check.published.algorithm().map_or("digest", crate::published::Algorithm::name);
+        let name = check
+            .published
+            .algorithm()
+            .map_or("digest", crate::published::Algorithm::name);
         name.to_owned()
     };
-    if let Some(check) = file.checks.iter().find(|one| one.compared == Compared::Differs) {
+    if let Some(check) = file
+        .checks
+        .iter()
+        .find(|one| one.compared == Compared::Differs)
+    {
         return Finding::not(
             RULE,
             Fit::Stops,
@@ -487,7 +555,10 @@ fn published(file: &File<'_>) -> Finding {
         return Finding::fits(
             RULE,
             match file.made_of {
-                None => format!("The bytes have the {} that its publisher gives.", named(check)),
+                None => format!(
+                    "The bytes have the {} that its publisher gives.",
+                    named(check)
+                ),
                 Some(source) => format!(
                     "It was made here of {source}, whose bytes have the {} that its publisher gives.",
                     named(check)
@@ -533,7 +604,11 @@ fn fresh(file: &File<'_>) -> Option<Finding> {
 /// `M6`: a head that claims a later month than the system's.
 fn later(wanted: &Wanted<'_>, subject: &Told) -> Option<Finding> {
     let claimed = subject.of(About::Patch).find(|one| !one.by.is_own())?;
-    let own = wanted.facts.known(FactKey::Patch)?.value.shown(FactKey::Patch);
+    let own = wanted
+        .facts
+        .known(FactKey::Patch)?
+        .value
+        .shown(FactKey::Patch);
     (claimed.value.as_str() > own.as_str()).then(|| {
         Finding::not(
             Rule::M6,
@@ -554,9 +629,15 @@ fn companions(wanted: &Wanted<'_>, told: &Told, ways: &[Way]) -> Finding {
     const RULE: Rule = Rule::M9;
     let companions = wanted.place.companions;
     if companions.is_empty() {
-        return Finding::fits(RULE, "Nothing else has to be written with it on this family.");
+        return Finding::fits(
+            RULE,
+            "Nothing else has to be written with it on this family.",
+        );
     }
-    let names: Vec<&str> = companions.iter().map(|one| one.partition.as_str()).collect();
+    let names: Vec<&str> = companions
+        .iter()
+        .map(|one| one.partition.as_str())
+        .collect();
     let names = names.join(" and ");
     let lacking = missing(wanted, told);
     if told.form == Form::Tar && lacking.is_empty() {
@@ -595,7 +676,10 @@ fn body(facts: &Facts) -> Finding {
     Finding::not(
         RULE,
         Fit::Doubtful,
-        format!("{} of this unit does not work: a recovery that is worked by it can't be.", sentence(&parts.join(" and "))),
+        format!(
+            "{} of this unit does not work: a recovery that is worked by it can't be.",
+            sentence(&parts.join(" and "))
+        ),
         want,
     )
     .weighing(Weight::Soft)
@@ -604,6 +688,9 @@ fn body(facts: &Facts) -> Finding {
 /// First letter large.
 fn sentence(text: &str) -> String {
     let mut signs = text.chars();
-    let first: String = signs.next().map(|sign| sign.to_uppercase().collect()).unwrap_or_default();
+    let first: String = signs
+        .next()
+        .map(|sign| sign.to_uppercase().collect())
+        .unwrap_or_default();
     format!("{first}{}", signs.as_str())
 }

@@ -79,7 +79,12 @@ fn images<'a>(told: &'a Told, path: &mut Vec<&'a Reach>, usable: bool, all: &mut
     if path.len() >= MOST_LEVELS {
         return;
     }
-    let needs_base = matches!(told.form, Form::Payload { is_incremental: true });
+    let needs_base = matches!(
+        told.form,
+        Form::Payload {
+            is_incremental: true
+        }
+    );
     for Piece {
         reach,
         is_whole,

@@ -28,9 +28,7 @@ use crate::published::{Compared, PublishedDigest};
 use crate::rule::Rule;
 
 /// Whether a criterion holds.
-#[derive(
-    Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema,
-)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum Fit {
     /// It holds, and something shows it.

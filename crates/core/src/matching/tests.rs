@@ -86,7 +86,11 @@ fn metadata(is_off: bool) -> Told {
 
 impl Case {
     fn watch() -> Self {
-        Self::of(gimbal(), "FL-1", Told::of_recovery("gimbal", "3.2.0", 5 << 20))
+        Self::of(
+            gimbal(),
+            "FL-1",
+            Told::of_recovery("gimbal", "3.2.0", 5 << 20),
+        )
     }
 
     fn phone(told: Told) -> Self {
@@ -185,7 +189,11 @@ fn one_that_fits_meets_each_criterion_by_something_that_was_read() {
 #[test]
 fn a_device_counts_by_the_files_own_word_and_by_nothing_else() {
     let device = |said: Vec<Said>| {
-        let case = Case::of(shipped("lodestar"), "K2-G", Told::of_recovery("x", "1", 5 << 20));
+        let case = Case::of(
+            shipped("lodestar"),
+            "K2-G",
+            Told::of_recovery("x", "1", 5 << 20),
+        );
         case.with(|case| {
             case.told.said.retain(|one| one.about != About::Device);
             case.told.said.extend(said);
@@ -197,7 +205,14 @@ fn a_device_counts_by_the_files_own_word_and_by_nothing_else() {
     let cases = [
         (vec![own("lodestar")], Fit::Fits),
         (vec![own("LODESTAR")], Fit::Fits),
-        (vec![said(About::Product, "builder_lodestar", Speaker::Properties)], Fit::Fits),
+        (
+            vec![said(
+                About::Product,
+                "builder_lodestar",
+                Speaker::Properties,
+            )],
+            Fit::Fits,
+        ),
         (vec![own("lodestone")], Fit::Stops),
         (vec![own("kelpie")], Fit::Stops),
         // Nothing, or a word that stands where nothing is known.
@@ -210,11 +225,20 @@ fn a_device_counts_by_the_files_own_word_and_by_nothing_else() {
         (vec![beside("kelpie", Speaker::Side)], Fit::Stops),
         // Contradictions.
         (vec![own("lodestar"), own("kelpie")], Fit::Doubtful),
-        (vec![own("lodestar"), beside("kelpie", Speaker::Head)], Fit::Doubtful),
-        (vec![own("lodestar"), beside("kelpie", Speaker::Side)], Fit::Doubtful),
+        (
+            vec![own("lodestar"), beside("kelpie", Speaker::Head)],
+            Fit::Doubtful,
+        ),
+        (
+            vec![own("lodestar"), beside("kelpie", Speaker::Side)],
+            Fit::Doubtful,
+        ),
         // A script lists all that it is for.
         (
-            vec![beside("kelpie", Speaker::Script), beside("lodestar", Speaker::Script)],
+            vec![
+                beside("kelpie", Speaker::Script),
+                beside("lodestar", Speaker::Script),
+            ],
             Fit::Fits,
         ),
     ];
@@ -240,34 +264,59 @@ fn twins_are_told_apart_letter_by_letter_and_sisters_by_the_files_own_word() {
     };
     let fit = |case: &Case| {
         let judged = case.judged();
-        judged.findings.iter().find(|one| one.rule == Rule::M2).unwrap().fit
+        judged
+            .findings
+            .iter()
+            .find(|one| one.rule == Rule::M2)
+            .unwrap()
+            .fit
     };
     assert_eq!(fit(&model("OB-510D", Speaker::Properties)), Fit::Fits);
     let sister = model("OB-510E", Speaker::Properties);
     assert_eq!(fit(&sister), Fit::Fits);
-    assert!(sister.text(Rule::M2).contains("announces OB-510E, a sister"));
+    assert!(
+        sister
+            .text(Rule::M2)
+            .contains("announces OB-510E, a sister")
+    );
     let twin = model("OB-510N", Speaker::Properties);
     assert_eq!(fit(&twin), Fit::Stops);
-    assert!(twin.text(Rule::M2).contains("the last letter, N and D"), "{}", twin.text(Rule::M2));
+    assert!(
+        twin.text(Rule::M2).contains("the last letter, N and D"),
+        "{}",
+        twin.text(Rule::M2)
+    );
     // Not all variants take the same, so a file that names none fits none for sure; nor does a side file.
     assert_eq!(fit(&model("", Speaker::Properties)), Fit::Unknown);
     assert_eq!(fit(&model("OB-510D", Speaker::Side)), Fit::Unknown);
     let unknown = model("OB-510D", Speaker::Properties).with(|case| case.facts = facts(&[]));
     assert_eq!(fit(&unknown), Fit::Unknown);
-    assert_eq!(criteria::differing("OB-510N", "0B-510D"), "they differ in signs 1 (O, 0), 7 (N, D)");
+    assert_eq!(
+        criteria::differing("OB-510N", "0B-510D"),
+        "they differ in signs 1 (O, 0), 7 (N, D)"
+    );
 }
 
 #[test]
 fn each_other_criterion_stops_alone() {
     let watch = |change: fn(&mut Case)| Case::watch().with(change).against();
     let starts = |case: &mut Case| case.told.starts.unwrap();
-    assert_eq!(watch(|case| case.told.bytes = (12 << 20) + 1), [(Rule::M5, Fit::Stops)]);
+    assert_eq!(
+        watch(|case| case.told.bytes = (12 << 20) + 1),
+        [(Rule::M5, Fit::Stops)]
+    );
     assert_eq!(
         watch(|case| case.published = vec![Digest::of(b"other").to_string()]),
         [(Rule::M8, Fit::Stops)]
     );
-    assert_eq!(watch(|case| case.published.clear()), [(Rule::M8, Fit::Unknown)]);
-    assert_eq!(watch(|case| case.days_old = Some(2)), [(Rule::M8, Fit::Doubtful)]);
+    assert_eq!(
+        watch(|case| case.published.clear()),
+        [(Rule::M8, Fit::Unknown)]
+    );
+    assert_eq!(
+        watch(|case| case.days_old = Some(2)),
+        [(Rule::M8, Fit::Doubtful)]
+    );
     assert_eq!(
         watch(|case| case.told.troubles = vec!["cut short".into()]),
         [(Rule::M4, Fit::Stops)]
@@ -315,7 +364,10 @@ fn a_generation_is_read_from_properties_and_a_claimed_month_is_a_finding() {
         });
         case.with(|case| case.told.said.push(said(about, value, by)))
     };
-    assert_eq!(of(About::Generation, "4", Speaker::Properties).against(), []);
+    assert_eq!(
+        of(About::Generation, "4", Speaker::Properties).against(),
+        []
+    );
     assert_eq!(
         of(About::Generation, "5.1", Speaker::Properties).against(),
         [(Rule::M6, Fit::Stops)]
@@ -331,7 +383,10 @@ fn a_generation_is_read_from_properties_and_a_claimed_month_is_a_finding() {
     );
     // None of that keeps it away: it is said.
     assert_eq!(later.judged().verdict, Verdict::Fits);
-    assert_eq!(later.with(|case| case.formats = true).against(), [(Rule::M6, Fit::Doubtful)]);
+    assert_eq!(
+        later.with(|case| case.formats = true).against(),
+        [(Rule::M6, Fit::Doubtful)]
+    );
 }
 
 #[test]
@@ -348,26 +403,39 @@ fn a_weak_digest_tells_damage_and_asks_for_a_reason() {
 
 fn recovery() -> Told {
     let mut told = Told::of_recovery("kelpie", "3.2.0", 5 << 20);
-    told.said.push(said(About::Model, "OB-510D", Speaker::Properties));
+    told.said
+        .push(said(About::Model, "OB-510D", Speaker::Properties));
     told
 }
 
 #[test]
 fn a_tar_holds_the_recovery_and_its_companion_and_nothing_else() {
     let tar = |inside: Vec<Piece>| Case::phone(holding(Form::Tar, "tar archive", inside));
-    let whole = || vec![member("recovery.img", recovery()), member("vbmeta.img", metadata(true))];
+    let whole = || {
+        vec![
+            member("recovery.img", recovery()),
+            member("vbmeta.img", metadata(true)),
+        ]
+    };
     let fits = tar(whole());
     assert_eq!(fits.against(), []);
     assert_eq!(fits.judged().ways, []);
     // Metadata that checks would refuse it.
-    let on = tar(vec![member("recovery.img", recovery()), member("vbmeta.img", metadata(false))]);
+    let on = tar(vec![
+        member("recovery.img", recovery()),
+        member("vbmeta.img", metadata(false)),
+    ]);
     assert_eq!(on.judged().verdict, Verdict::Makes);
     let alone = tar(vec![member("recovery.img", recovery())]);
     assert_eq!(alone.judged().verdict, Verdict::Makes);
     let mut more = whole();
     more.push(member("efs.img", Told::default()));
     let surplus = tar(more);
-    assert!(surplus.text(Rule::M4).contains("efs.img onto efs"), "{}", surplus.text(Rule::M4));
+    assert!(
+        surplus.text(Rule::M4).contains("efs.img onto efs"),
+        "{}",
+        surplus.text(Rule::M4)
+    );
     // The recovery can be taken out and wrapped alone.
     assert_eq!(surplus.judged().verdict, Verdict::Makes);
     let way = &surplus.judged().ways[0];
@@ -392,7 +460,11 @@ fn what_can_be_made_into_the_right_form_is_offered_up_to_two_levels_deep() {
         shown: "sparse image".into(),
         ..Told::default()
     };
-    let zip = holding(Form::Archive, "zip archive", vec![member("recovery.img", sparse)]);
+    let zip = holding(
+        Form::Archive,
+        "zip archive",
+        vec![member("recovery.img", sparse)],
+    );
     let case = Case::watch().with(|case| case.told = zip);
     assert_eq!(
         case.judged().ways[0].steps,
@@ -406,10 +478,24 @@ fn what_can_be_made_into_the_right_form_is_offered_up_to_two_levels_deep() {
     assert_eq!(case.judged().verdict, Verdict::Makes);
     // Of two that serve alike nobody knows which is meant.
     let two = |name: &str| member(name, Told::of_recovery("gimbal", "3.2.0", 5 << 20));
-    let zip = holding(Form::Archive, "zip archive", vec![two("a.img"), two("b.img")]);
-    assert_eq!(Case::watch().with(|case| case.told = zip).judged().verdict, Verdict::Stops);
-    let zip = holding(Form::Archive, "zip archive", vec![two("a.img"), two("recovery.img")]);
-    assert_eq!(Case::watch().with(|case| case.told = zip).judged().verdict, Verdict::Makes);
+    let zip = holding(
+        Form::Archive,
+        "zip archive",
+        vec![two("a.img"), two("b.img")],
+    );
+    assert_eq!(
+        Case::watch().with(|case| case.told = zip).judged().verdict,
+        Verdict::Stops
+    );
+    let zip = holding(
+        Form::Archive,
+        "zip archive",
+        vec![two("a.img"), two("recovery.img")],
+    );
+    assert_eq!(
+        Case::watch().with(|case| case.told = zip).judged().verdict,
+        Verdict::Makes
+    );
     // Never out of what needs a base, nor of what was seen in part.
     let package = |is_incremental| {
         let mut part = two("recovery");
@@ -422,7 +508,10 @@ fn what_can_be_made_into_the_right_form_is_offered_up_to_two_levels_deep() {
     let mut part = two("recovery.img");
     part.is_whole = false;
     let zip = holding(Form::Archive, "zip archive", vec![part]);
-    assert_eq!(Case::watch().with(|case| case.told = zip).judged().verdict, Verdict::Stops);
+    assert_eq!(
+        Case::watch().with(|case| case.told = zip).judged().verdict,
+        Verdict::Stops
+    );
 }
 
 #[test]
@@ -435,7 +524,9 @@ fn the_best_stands_first_and_versions_count_part_by_part() {
     let mut files = [
         named("old", "3.9.0", |_| {}),
         named("new", "3.10.0", |_| {}),
-        named("twin", "4.0.0", |case| case.told.said[0].value = "kelpie".into()),
+        named("twin", "4.0.0", |case| {
+            case.told.said[0].value = "kelpie".into()
+        }),
         named("unsigned", "4.0.0", |case| case.published.clear()),
     ];
     files.sort_by(|one, other| one.0.cmp(&other.0));

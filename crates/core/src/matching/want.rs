@@ -3,9 +3,11 @@
 use serde::Serialize;
 use veritope_wire::{Digest, Label};
 
+use super::{Finding, Fit, Judgement};
 use crate::facts::Facts;
 use crate::family::{Companion, CompanionMade, Container, Family, RestoredBy};
 use crate::partitions::OwnPartition;
+use crate::rule::Rule;
 
 /// Where a recovery goes.
 #[derive(Debug, Clone, Copy)]
@@ -76,6 +78,15 @@ impl<'a> Wanted<'a> {
         })
     }
 
+    /// Whether nothing speaks against a file but that the unit's model is not known: it is asked for then (`M2`).
+    #[must_use]
+    pub fn waits_for_model(&self, judged: &Judgement) -> bool {
+        let is_in_the_way = |one: &&Finding| one.bars() || one.asks_reason();
+        let mut against = judged.findings.iter().filter(is_in_the_way).peekable();
+        let is_asked = self.family.model(self.facts).is_none() && against.peek().is_some();
+        is_asked && against.all(|one| one.rule == Rule::M2 && one.fit == Fit::Unknown)
+    }
+
     /// Room of the place, and whether the unit's own table says so.
     #[must_use]
     pub fn room(&self) -> (u64, bool) {
@@ -133,9 +144,15 @@ impl Place<'_> {
             format!(", with {}", with.join(" and "))
         };
         let said = if self.from_memory {
-            format!("On {} a recovery is started from memory, {form}; nothing is written.", family.name())
+            format!(
+                "On {} a recovery is started from memory, {form}; nothing is written.",
+                family.name()
+            )
         } else {
-            format!("On {} a recovery lies in {label}, a partition of its own. It is taken {form}{with}.", family.name())
+            format!(
+                "On {} a recovery lies in {label}, a partition of its own. It is taken {form}{with}.",
+                family.name()
+            )
         };
         let kept = match family.kept.restored_by {
             RestoredBy::SystemStart => Some(format!(

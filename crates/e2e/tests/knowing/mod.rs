@@ -202,9 +202,13 @@ fn dunlins_chain_is_found_and_its_package_fetched() {
         let package = veritope_standin::package_bytes("mallet-enabler-3.1");
         let fetched = bench.elsewhere().fetches("mallet-enabler-3.1", &package)?;
         bench.shelve(&fetched).await?;
-        bench.sees("it is the maker's package mallet-enabler-3.1").await?;
+        bench
+            .sees("it is the maker's package mallet-enabler-3.1")
+            .await?;
         standing(&bench, "Dunlin").await?;
-        bench.sees_not("mallet-enabler-3.1 was not hashed here").await?;
+        bench
+            .sees_not("mallet-enabler-3.1 was not hashed here")
+            .await?;
         bench
             .sees("Dunlin can be unlocked after 1 thing, and stays on WM1-3.1-2603 then")
             .await?;

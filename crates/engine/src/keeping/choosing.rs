@@ -29,12 +29,18 @@ impl Keeping {
         let record = self.pen.record(unit)?;
         let refuse = |why: String| Err(KeepingError::Shelf(why));
         if record.active_run().is_some_and(|run| run.image.is_some()) {
-            return refuse("the run goes on with the file that it began with: stop it first (E5)".to_owned());
+            return refuse(
+                "the run goes on with the file that it began with: stop it first (E5)".to_owned(),
+            );
         }
         let family = self.family_of(&record)?;
         let reason = reason.map(str::trim).filter(|reason| !reason.is_empty());
-        if reason.is_some_and(|one| one.chars().count() > MOST_REASON || one.chars().any(char::is_control)) {
-            return refuse(format!("give the reason in one line of at most {MOST_REASON} characters"));
+        if reason.is_some_and(|one| {
+            one.chars().count() > MOST_REASON || one.chars().any(char::is_control)
+        }) {
+            return refuse(format!(
+                "give the reason in one line of at most {MOST_REASON} characters"
+            ));
         }
         let mut name = String::new();
         if let Some(file) = file {
@@ -49,7 +55,9 @@ impl Keeping {
                 .library
                 .shelf
                 .taken(&wanted, Some(file), self.pen.today())
-                .ok_or_else(|| KeepingError::Shelf("there is no such file on the shelf".to_owned()))?;
+                .ok_or_else(|| {
+                    KeepingError::Shelf("there is no such file on the shelf".to_owned())
+                })?;
             match judged.judgement.verdict {
                 Verdict::Fits => {}
                 Verdict::WithReason if reason.is_some() => {}
@@ -86,14 +94,17 @@ impl Keeping {
         request: RequestId,
     ) -> Result<Digest, KeepingError> {
         let companions = |with: &WrappedWith| -> Result<Vec<u8>, String> {
-            let unit = unit.ok_or("what goes with a recovery is made for one unit: make it at that unit's Recovery")?;
+            let unit = unit.ok_or(
+                "what goes with a recovery is made for one unit: make it at that unit's Recovery",
+            )?;
             match with.made {
                 CompanionMade::Empty => Ok(empty_switched_off()),
                 CompanionMade::OwnSwitched => {
                     let record = self.pen.record(unit).map_err(|error| error.to_string())?;
                     let family = self.family_of(&record).map_err(|error| error.to_string())?;
                     let (stock, from) = self.stock_image(&record, &family, &with.partition)?;
-                    switched_off(&stock).map_err(|why| format!("{} of {from}: {why}", with.partition))
+                    switched_off(&stock)
+                        .map_err(|why| format!("{} of {from}: {why}", with.partition))
                 }
             }
         };

@@ -74,10 +74,7 @@ impl Set {
                 .map(|one| one.value.clone())
         };
         let build = first(About::Build).unwrap_or_default();
-        let declared: Vec<String> = told
-            .of(About::Model)
-            .map(|one| one.value.clone())
-            .collect();
+        let declared: Vec<String> = told.of(About::Model).map(|one| one.value.clone()).collect();
         let known = family.build(&build).map(|(_, build)| &build.variants);
         let variants = match known {
             Some(variants) if !variants.is_empty() => variants.clone(),
@@ -108,7 +105,10 @@ impl Set {
     }
 
     fn members(&self) -> Vec<Label> {
-        self.images.iter().map(|(label, ..)| label.clone()).collect()
+        self.images
+            .iter()
+            .map(|(label, ..)| label.clone())
+            .collect()
     }
 }
 
@@ -146,7 +146,9 @@ fn images(archive: &Told, family: &Family) -> Vec<(Label, String, Option<Make>)>
     let form = |name: &str| {
         let mut pieces = archive.inside.iter();
         let reach = Reach::Member(name.to_owned());
-        pieces.find(|piece| piece.reach == reach).map(|one| one.told.form)
+        pieces
+            .find(|piece| piece.reach == reach)
+            .map(|one| one.told.form)
     };
     archive
         .members
@@ -213,17 +215,26 @@ impl Keeping {
             let mut packages = family.packages.iter();
             let whole = packages.find(|one| one.blake3 == Some(file) && one.from.is_none());
             if let Some(package) = whole {
-                let is_as_published =
-                    self.library.shelf.hashed(file).is_ok_and(|seen| seen.seen.digest() == file);
+                let is_as_published = self
+                    .library
+                    .shelf
+                    .hashed(file)
+                    .is_ok_and(|seen| seen.seen.digest() == file);
                 let build = family.builds.get(package.to);
-                let build = build.filter(|_| is_as_published).map(|build| build.id.as_str());
+                let build = build
+                    .filter(|_| is_as_published)
+                    .map(|build| build.id.as_str());
                 all.extend(build.map(|build| at_hand(build, None)));
                 continue;
             }
             let Some(set) = self.set_in(file, family) else {
                 continue;
             };
-            if !self.judged(record, family, file, &set).iter().any(Finding::bars) {
+            if !self
+                .judged(record, family, file, &set)
+                .iter()
+                .any(Finding::bars)
+            {
                 all.push(at_hand(&set.build, Some(set.members())));
             }
         }
@@ -266,7 +277,11 @@ impl Keeping {
             let Some(set) = self.set_in(file, family).filter(|set| set.build == build) else {
                 continue;
             };
-            if self.judged(record, family, file, &set).iter().any(Finding::bars) {
+            if self
+                .judged(record, family, file, &set)
+                .iter()
+                .any(Finding::bars)
+            {
                 continue;
             }
             let mut images = set.images.iter();
@@ -341,16 +356,25 @@ impl Keeping {
         }
         let own = record.own.clone().unwrap_or_default();
         if own.is_empty() {
-            return Err(shelf("read the unit's own partition table first (take a capture): lengths differ from unit to unit (B2)"));
+            return Err(shelf(
+                "read the unit's own partition table first (take a capture): lengths differ from unit to unit (B2)",
+            ));
         }
         let job = JobId::new(self.pen.ids.fresh());
         let mut staging = self.library.vault.stage(job)?;
         let mut partitions = Vec::new();
         for image in &set.images {
             let (label, member, _) = image;
-            let taken_out = self
-                .image_of(file, &set, image)
-                .and_then(|bytes| self.store(&mut staging, family, &own, &set.build, (label, member), &bytes));
+            let taken_out = self.image_of(file, &set, image).and_then(|bytes| {
+                self.store(
+                    &mut staging,
+                    family,
+                    &own,
+                    &set.build,
+                    (label, member),
+                    &bytes,
+                )
+            });
             match taken_out {
                 Ok(stored) => partitions.extend(stored),
                 Err(error) => {

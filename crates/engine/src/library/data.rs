@@ -487,7 +487,9 @@ impl DamagedFile {
 
     pub(crate) fn shelf(folder: &Path, what: &str) -> Self {
         Self {
-            text: format!("{what}. It is not taken onto the shelf until that is mended and the bench started again."),
+            text: format!(
+                "{what}. It is not taken onto the shelf until that is mended and the bench started again."
+            ),
             path: folder.to_owned(),
             codename: None,
         }

@@ -78,7 +78,12 @@ impl Library {
         if !came.is_empty() {
             pen.append_to(Scope::Bench, None, came)?;
         }
-        damaged.extend(shelf.damaged().iter().map(|what| DamagedFile::shelf(&folder, what)));
+        damaged.extend(
+            shelf
+                .damaged()
+                .iter()
+                .map(|what| DamagedFile::shelf(&folder, what)),
+        );
         let id = PlaceId::new(pen.ids.fresh());
         let vault = Arc::new(Vault::open(&data.vault(), Access::Write, id)?);
         Ok(Self {

@@ -13,7 +13,8 @@ use crate::desk::record::{Entry, Scope};
 use crate::library::LibraryError;
 use crate::library::kept::Library;
 use crate::library::shelf::{
-    Claim, Companions, Declared, FileRecord, Instructions, Intake, Made, NotMade, day_of, read_beside,
+    Claim, Companions, Declared, FileRecord, Instructions, Intake, Made, NotMade, day_of,
+    read_beside,
 };
 
 /// What is said of a file on the shelf; nothing where it stays as it is.
@@ -158,7 +159,8 @@ impl Library {
         }
         let total = about.len();
         self.room_for(total)?;
-        let mut file = File::open(path).map_err(|error| bad(format!("{}: {error}", path.display())))?;
+        let mut file =
+            File::open(path).map_err(|error| bad(format!("{}: {error}", path.display())))?;
         let mut intake = self.shelf.begin().map_err(LibraryError::shelf)?;
         intake
             .all_of(&mut file as &mut dyn Read, &mut |done| told(done, total))
@@ -221,7 +223,9 @@ impl Library {
             name: before.name.clone(),
             noted,
         };
-        self.shelf.write(file, record).map_err(LibraryError::shelf)?;
+        self.shelf
+            .write(file, record)
+            .map_err(LibraryError::shelf)?;
         Ok(self
             .pen
             .note_or_take_back(Scope::Bench, request, vec![entry], || {
@@ -245,7 +249,11 @@ impl Library {
         let before = self.shelf.file(file).ok_or(LibraryError::NoFile)?;
         let text = self.shelf.file(instructions).ok_or(LibraryError::NoFile)?;
         let mut record = FileRecord::clone(&before);
-        if record.instructions.iter().any(|one| one.digest == instructions) {
+        if record
+            .instructions
+            .iter()
+            .any(|one| one.digest == instructions)
+        {
             return Ok(());
         }
         record.instructions.push(Instructions {
@@ -311,10 +319,7 @@ impl Library {
             return Err(LibraryError::NoFile);
         }
         if let Some(needed) = self.needed_by(file).into_iter().find(|one| one.bars) {
-            return Err(LibraryError::BadInput(format!(
-                "it stays: {}",
-                needed.text
-            )));
+            return Err(LibraryError::BadInput(format!("it stays: {}", needed.text)));
         }
         let name = self.file_name(file);
         // Written down first: bytes that are gone can't be taken back.
@@ -338,7 +343,10 @@ impl Library {
         let Some(_once) = self.pen.once(Scope::Bench, request)? else {
             let files = self.shelf.files().into_iter();
             let mut made = files.filter(|(_, one)| one.made.as_ref().is_some_and(|m| m.of == of));
-            return made.next().map(|(digest, _)| digest).ok_or(LibraryError::NoFile);
+            return made
+                .next()
+                .map(|(digest, _)| digest)
+                .ok_or(LibraryError::NoFile);
         };
         let source = self.shelf.file(of).ok_or(LibraryError::NoFile)?;
         let arrived = self
@@ -397,7 +405,9 @@ fn apply(record: &mut FileRecord, note: FileNote) -> Result<Vec<String>, String>
     let word = |text: &str| -> Result<Option<String>, String> {
         let text = text.trim();
         if text.chars().count() > MOST_WORD || text.chars().any(char::is_control) {
-            return Err(format!("at most {MOST_WORD} characters in one line are kept"));
+            return Err(format!(
+                "at most {MOST_WORD} characters in one line are kept"
+            ));
         }
         Ok(Some(text.to_owned()).filter(|text| !text.is_empty()))
     };

@@ -309,8 +309,9 @@ impl Runs {
     pub(crate) fn is_by_link(&self, record: &UnitRecord, step: &Step) -> bool {
         record.way != Way::Hand
             && match self.doing(record, step) {
-                // What the link reads is known already when it answers; the rest is looked at.
-                Doing::Look(key) => key == FactKey::Mode,
+                // What the link reads is known already when it answers; the rest is looked at, and all of it by
+                // a person where nothing answers.
+                Doing::Look(key) => key == FactKey::Mode && self.links.answers(record),
                 Doing::Hands => false,
                 Doing::Command(_) | Doing::Read(_) | Doing::Send { .. } => true,
             }

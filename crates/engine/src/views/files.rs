@@ -2,7 +2,9 @@
 
 use serde::Serialize;
 use veritope_core::family::Family;
-use veritope_core::matching::{About, Fit, Form, Make, Reach, RecoveryPlace, Said, Told, Verdict, Wanted, Weight};
+use veritope_core::matching::{
+    About, Fit, Form, Make, Reach, RecoveryPlace, Said, Told, Verdict, Wanted, Weight,
+};
 use veritope_core::permission::{Permission, sentence};
 use veritope_core::published::Compared;
 use veritope_core::rule::Rule;
@@ -374,16 +376,14 @@ impl Views {
 
     /// The file that the sheet of a unit takes.
     pub(super) fn sheet_file(&self, record: &UnitRecord, family: &Family) -> Option<SheetFile> {
-        let facts = family.told(
-            self.seen.sighted(record, record.known()),
-            self.seen.now(),
-        );
+        let facts = family.told(self.seen.sighted(record, record.known()), self.seen.now());
         let taken = self.seen.recovery_of(record, family, &facts)?;
         let own = record.own.as_deref().unwrap_or(&[]);
         let wanted = Wanted::of(family, &facts, own)?;
         let fits = |verdict| matches!(verdict, Verdict::Fits | Verdict::WithReason);
         let all = self.seen.judged(&wanted, self.seen.today()).into_iter();
-        let others = all.filter(|one| fits(one.judgement.verdict) && one.digest != taken.judged.digest);
+        let others =
+            all.filter(|one| fits(one.judgement.verdict) && one.digest != taken.judged.digest);
         Some(SheetFile {
             id: taken.judged.digest,
             name: taken.judged.record.shown().to_owned(),
@@ -415,7 +415,8 @@ fn cells(findings: &[veritope_core::matching::Finding]) -> Vec<MatchCell> {
             MatchCell {
                 rule,
                 fit: those().map(|one| one.fit).max().unwrap_or(Fit::Unknown),
-                bars: those().any(|one| one.bars() || one.weight == Weight::Reason && one.fit != Fit::Fits),
+                bars: those()
+                    .any(|one| one.bars() || one.weight == Weight::Reason && one.fit != Fit::Fits),
                 why: those().map(|one| one.text.clone()).collect(),
                 wanted: those().filter_map(|one| one.wanted.clone()).collect(),
             }
@@ -441,12 +442,16 @@ fn shelf_line(seen: &Seen, id: Digest, record: &FileRecord, put: &Permission) ->
         origin: record.origin.clone(),
         channel: record.channel.clone(),
         dated: record.dated.clone(),
-        age: days.filter(|days| (0..7).contains(days)).map(|days| match days {
-            0 => "published today: few have tried it".to_owned(),
-            1 => "published yesterday: few have tried it".to_owned(),
-            days => format!("published {days} days ago: few have tried it"),
-        }),
-        what: told.as_ref().map_or_else(String::new, |told| capital(&told.shown)),
+        age: days
+            .filter(|days| (0..7).contains(days))
+            .map(|days| match days {
+                0 => "published today: few have tried it".to_owned(),
+                1 => "published yesterday: few have tried it".to_owned(),
+                days => format!("published {days} days ago: few have tried it"),
+            }),
+        what: told
+            .as_ref()
+            .map_or_else(String::new, |told| capital(&told.shown)),
         troubles: told
             .as_ref()
             .map(|told| told.troubles.iter().map(|one| sentence(one)).collect())
@@ -529,7 +534,11 @@ fn says(told: &Told) -> Vec<FileSaying> {
         if speaks(of) {
             break;
         }
-        match of.inside.iter().find(|piece| !piece.told.said.is_empty() || !piece.told.inside.is_empty()) {
+        match of
+            .inside
+            .iter()
+            .find(|piece| !piece.told.said.is_empty() || !piece.told.inside.is_empty())
+        {
             Some(piece) => of = &piece.told,
             None => break,
         }
@@ -593,7 +602,12 @@ fn parts(told: &Told) -> (Vec<FilePart>, u32) {
         })
         .collect();
     // A payload's partitions are known by name alone.
-    if matches!(told.form, Form::Payload { is_incremental: false }) {
+    if matches!(
+        told.form,
+        Form::Payload {
+            is_incremental: false
+        }
+    ) {
         all.extend(told.members.iter().map(|partition| FilePart {
             name: partition.clone(),
             what: "Partition".to_owned(),
@@ -603,7 +617,11 @@ fn parts(told: &Told) -> (Vec<FilePart>, u32) {
         }));
     }
     let shown = all.len().min(MOST_PARTS);
-    let count = told.members.iter().filter(|name| !name.ends_with('/')).count();
+    let count = told
+        .members
+        .iter()
+        .filter(|name| !name.ends_with('/'))
+        .count();
     all.truncate(shown);
     let more = count.saturating_sub(all.len());
     (all, u32::try_from(more).unwrap_or(u32::MAX))

@@ -38,7 +38,7 @@ use crate::runs::{Runs, RunsError};
 use crate::views::seen::Seen;
 
 pub use error::ViewError;
-pub use files::{MatchLine, RecoveryPage, ShelfPage, SheetFile};
+pub use files::{MatchLine, RecoveryPage, SheetFile, ShelfPage};
 pub use types::{
     AllWorks, AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
     FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,

@@ -12,11 +12,11 @@ use veritope_core::facts::Facts;
 use veritope_core::family::Family;
 use veritope_core::goal::Goal;
 use veritope_core::matching::{Told, Wanted};
-use veritope_core::published::SeenFile;
 use veritope_core::permission::Refusal;
 use veritope_core::plan::sighting::Sighting;
 use veritope_core::plan::{Sheet, Step};
 use veritope_core::prospect::Judged;
+use veritope_core::published::SeenFile;
 use veritope_vault::{Manifest, VaultError};
 use veritope_wire::{
     BenchTime, BridgeId, CaptureId, Digest, Label, RunId, Stamp, UnitId, WallTime,

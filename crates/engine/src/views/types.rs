@@ -23,8 +23,8 @@ use veritope_wire::{BenchTime, BridgeId, FactId, Label, RunId, UnitId, WallTime}
 use crate::desk::record::RunEnd;
 use crate::desk::unit::DoneStep;
 use crate::library::clock::ClockNote;
-use crate::views::files::SheetFile;
 pub use crate::links::presence::{LinkPresence, LinkView};
+use crate::views::files::SheetFile;
 
 /// A bridge, for the bench.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]

@@ -68,12 +68,7 @@ fn kinds() -> &'static BTreeMap<&'static str, Kind> {
             .iter()
             .map(|scheme| {
                 let profile = Profile::named(scheme.codename).unwrap().small();
-                let image = veritope_formats::startimage::build_start_image(
-                    scheme.codename,
-                    "recovery",
-                    "3.2.0",
-                    &[5; 20_000],
-                );
+                let image = crate::support::recovery_file(&profile, "3.2.0", &[5; 20_000]);
                 let kind = Kind {
                     factory: Factory::new(profile, birth(LockState::Locked)).unwrap(),
                     image,

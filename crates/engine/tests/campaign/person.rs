@@ -1,13 +1,15 @@
 //! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
 //! wrongly, and says what is there.
 
-use veritope_core::act::{Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which, WriteImage, WriteToRead};
+use veritope_core::act::{
+    Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which, WriteImage, WriteToRead,
+};
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
 use veritope_engine::views::StepView;
 use veritope_standin::{Bridge, Device};
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
-use veritope_wire::link::{ActKind, ActRequest, Listed};
+use veritope_wire::link::{ActKind, ActRequest, Listed, StreamKind, StreamRequest};
 
 use crate::support::Bench;
 
@@ -352,6 +354,10 @@ impl Bench {
                     let image = self.image_at_hand();
                     let label = label.to_string();
                     on(&self.bridge, |device| {
+                        if device.profile().codename == "kelpie" {
+                            lay_out(device, &image);
+                            return;
+                        }
                         for (n, piece) in image.chunks(4 << 20).enumerate() {
                             let epoch = device.line().epoch;
                             let digest = veritope_wire::Digest::of(piece);
@@ -418,4 +424,26 @@ fn pick(view: &StepView, mode: &str, lock: &str) -> String {
         .find(|id| ids.contains(id))
         .unwrap_or("something-else")
         .to_owned()
+}
+
+/// The maker's write tool with a tar in its field; what the device says to that is seen on it.
+fn lay_out(device: &mut Device, tar: &[u8]) {
+    let epoch = device.line().epoch;
+    let request = StreamRequest {
+        kind: StreamKind::Download,
+        name: "recovery.tar".to_owned(),
+        to: None,
+        length_bytes: tar.len() as u64,
+        blake3: veritope_wire::Digest::of(tar),
+        epoch,
+    };
+    let Ok(stream) = device.open_stream(&request) else {
+        return;
+    };
+    let digest = veritope_wire::Digest::of(tar);
+    if device.put_stream(stream.id, 0, tar, epoch, digest).is_ok() {
+        let args = [("stream".to_owned(), stream.id.0.to_string())].into();
+        let kind = ActKind::TakeStream;
+        let _ = device.act(&ActRequest { kind, args, epoch });
+    }
 }

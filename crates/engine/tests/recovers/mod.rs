@@ -75,11 +75,21 @@ fn the_right_tar_is_taken_and_the_others_say_what_they_lack() {
     let off = empty_switched_off();
     let right = recovery("OB-510D", "3.4.1");
     let twin = recovery("OB-510N", "3.9.0");
-    bench.shelve("right.tar", &tarred(&[("recovery.img", &right), ("vbmeta.img", &off)]));
-    bench.shelve("twin.tar", &tarred(&[("recovery.img", &twin), ("vbmeta.img", &off)]));
+    bench.shelve(
+        "right.tar",
+        &tarred(&[("recovery.img", &right), ("vbmeta.img", &off)]),
+    );
+    bench.shelve(
+        "twin.tar",
+        &tarred(&[("recovery.img", &twin), ("vbmeta.img", &off)]),
+    );
     bench.shelve(
         "more.tar",
-        &tarred(&[("recovery.img", &right), ("vbmeta.img", &off), ("efs.img", b"x")]),
+        &tarred(&[
+            ("recovery.img", &right),
+            ("vbmeta.img", &off),
+            ("efs.img", b"x"),
+        ]),
     );
     bench.shelve("raw.img", &recovery("OB-510D", "3.5.0"));
     let page = page(&bench);
@@ -87,9 +97,17 @@ fn the_right_tar_is_taken_and_the_others_say_what_they_lack() {
     assert!(page.files[0].is_taken);
     let twin = line(&page, "twin.tar");
     assert_eq!(twin.verdict, Verdict::Stops);
-    assert!(twin.said.contains("the last letter, N and D"), "{}", twin.said);
+    assert!(
+        twin.said.contains("the last letter, N and D"),
+        "{}",
+        twin.said
+    );
     let more = line(&page, "more.tar");
-    let form = more.cells.iter().find(|cell| cell.rule == Rule::M4).unwrap();
+    let form = more
+        .cells
+        .iter()
+        .find(|cell| cell.rule == Rule::M4)
+        .unwrap();
     assert!(form.why[0].contains("efs.img onto efs"), "{:?}", form.why);
     let raw = line(&page, "raw.img");
     assert_eq!(raw.verdict, Verdict::Makes);
@@ -105,11 +123,28 @@ fn the_right_tar_is_taken_and_the_others_say_what_they_lack() {
     let made = make(raw).unwrap();
     let page = self::page(&bench);
     // Newer, and of bytes that have their publisher's digest: it stands first now.
-    let order: Vec<String> = page.files.iter().map(|one| format!("{} {:?}: {}", one.name, one.verdict, one.said)).collect();
+    let order: Vec<String> = page
+        .files
+        .iter()
+        .map(|one| format!("{} {:?}: {}", one.name, one.verdict, one.said))
+        .collect();
     assert_eq!(page.files[0].id, made, "{order:#?}");
-    assert_eq!(page.files[0].verdict, Verdict::Fits, "{}", page.files[0].said);
-    let digest = page.files[0].cells.iter().find(|cell| cell.rule == Rule::M8).unwrap();
-    assert!(digest.why[0].contains("made here of raw.img"), "{:?}", digest.why);
+    assert_eq!(
+        page.files[0].verdict,
+        Verdict::Fits,
+        "{}",
+        page.files[0].said
+    );
+    let digest = page.files[0]
+        .cells
+        .iter()
+        .find(|cell| cell.rule == Rule::M8)
+        .unwrap();
+    assert!(
+        digest.why[0].contains("made here of raw.img"),
+        "{:?}",
+        digest.why
+    );
 }
 
 #[test]
@@ -125,7 +160,9 @@ fn a_chosen_file_is_taken_and_one_that_does_not_fit_is_refused() {
     let twin = bench.shelve("twin.tar", &tar("OB-510N", "3.5.0"));
     let library = &bench.engine.library;
     let unlisted = tar("OB-510E", "3.6.0");
-    let unlisted = library.put_bytes("unlisted.tar", &unlisted, bench.request()).unwrap();
+    let unlisted = library
+        .put_bytes("unlisted.tar", &unlisted, bench.request())
+        .unwrap();
     let choose = |file: Option<Digest>, reason: Option<&str>| {
         bench
             .engine
@@ -141,9 +178,17 @@ fn a_chosen_file_is_taken_and_one_that_does_not_fit_is_refused() {
     assert_eq!(taken(), Some(new));
     choose(Some(old), None).unwrap();
     assert_eq!(taken(), Some(old));
-    assert!(choose(Some(twin), Some("it will do")).unwrap_err().contains("OB-510N"));
+    assert!(
+        choose(Some(twin), Some("it will do"))
+            .unwrap_err()
+            .contains("OB-510N")
+    );
     // Its sister's name by its own word; no digest of its publisher: a reason is wanted, and kept.
-    assert!(choose(Some(unlisted), None).unwrap_err().contains("say why"));
+    assert!(
+        choose(Some(unlisted), None)
+            .unwrap_err()
+            .contains("say why")
+    );
     choose(Some(unlisted), Some("built here last week")).unwrap();
     assert_eq!(taken(), Some(unlisted));
     assert_eq!(page(&bench).reason.as_deref(), Some("built here last week"));
@@ -157,7 +202,10 @@ fn a_unit_that_nothing_reads_is_read_by_the_recovery_that_is_written_for_it() {
     let (bench, profile) = plover();
     let off = empty_switched_off();
     let right = recovery("OB-510D", "3.4.1");
-    bench.shelve("right.tar", &tarred(&[("recovery.img", &right), ("vbmeta.img", &off)]));
+    bench.shelve(
+        "right.tar",
+        &tarred(&[("recovery.img", &right), ("vbmeta.img", &off)]),
+    );
     shelve(&bench, &profile);
     bench.functions_and_owner();
     let run = bench.begin(Goal::BackUp);
@@ -170,14 +218,28 @@ fn a_unit_that_nothing_reads_is_read_by_the_recovery_that_is_written_for_it() {
     ]);
     bench.go_on(run, "");
     let log = bench.log().join("\n");
-    let at = |what: &str| log.find(what).unwrap_or_else(|| panic!("no `{what}` in\n{log}"));
+    let at = |what: &str| {
+        log.find(what)
+            .unwrap_or_else(|| panic!("no `{what}` in\n{log}"))
+    };
     assert!(at("About to: Write the recovery") < at("About to: Capture what exists once"));
     assert!(!log.contains("About to: Start the system"), "{log}");
-    assert_eq!(on(&bench.bridge, |device| device.truth().1), Running::CustomRecovery);
+    assert_eq!(
+        on(&bench.bridge, |device| device.truth().1),
+        Running::CustomRecovery
+    );
     // The system can't read its data any more: it is formatted before it starts.
     bench.reach(Goal::ToSystem);
-    assert_eq!(on(&bench.bridge, |device| device.truth().1), Running::System);
-    assert!(bench.log().join("\n").contains("Format the data in the recovery"));
+    assert_eq!(
+        on(&bench.bridge, |device| device.truth().1),
+        Running::System
+    );
+    assert!(
+        bench
+            .log()
+            .join("\n")
+            .contains("Format the data in the recovery")
+    );
 }
 
 /// Without what goes with it the maker's metadata refuses it.

@@ -71,7 +71,10 @@ fn members(profile: &Profile) -> Vec<(String, Vec<u8>)> {
         .map(|(label, mut bytes)| {
             // Published as makers do: sparse, or without the empty end in whole pages.
             let used = bytes.iter().rposition(|byte| *byte != 0).unwrap() + 1;
-            if ["system", "vendor", "product"].iter().any(|os| label.starts_with(os)) {
+            if ["system", "vendor", "product"]
+                .iter()
+                .any(|os| label.starts_with(os))
+            {
                 let mut sparse = Vec::new();
                 sparse_of(&bytes, 0, &mut sparse).unwrap();
                 bytes = sparse;
@@ -95,7 +98,10 @@ fn tarred(members: &[(String, Vec<u8>)]) -> Vec<u8> {
 
 /// The maker's set of a build, on the shelf.
 pub(crate) fn shelve(bench: &Bench, profile: &Profile) {
-    bench.shelve(&format!("{}.tar", profile.build), &tarred(&members(profile)));
+    bench.shelve(
+        &format!("{}.tar", profile.build),
+        &tarred(&members(profile)),
+    );
 }
 
 impl Bench {

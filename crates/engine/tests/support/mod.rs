@@ -12,7 +12,6 @@ use uuid::Uuid;
 use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
 use veritope_core::steady::ClockLook;
-use veritope_engine::library::shelving::FileNote;
 use veritope_engine::BenchClock;
 use veritope_engine::desk::journal::{Appended, Journal, JournalError};
 use veritope_engine::desk::line::Head;
@@ -21,17 +20,22 @@ use veritope_engine::desk::unit::UnitRecord;
 use veritope_engine::desk::witness::Damage;
 use veritope_engine::desk::{Alone, Desk};
 use veritope_engine::library::data::DataFolder;
+use veritope_engine::library::shelving::FileNote;
 use veritope_engine::ports::{Clock, Connect, Ids, Silent};
 use veritope_engine::runs::RunsError;
 use veritope_engine::{Engine, KeepSaid, NewUnit, Parts, StepEnd, StepPhase, Watcher};
-use veritope_formats::startimage::build_start_image;
+use veritope_formats::make::{NewMember, empty_switched_off, tar_of};
+use veritope_formats::startimage::{RecoveryWords, build_recovery, build_start_image};
 use veritope_link::{LinkError, Passed, ReadBytes, StreamPiece, ToMemory, Transport, WriteBytes};
 use veritope_standin::clock::ByHand;
 use veritope_standin::profile::Profile;
 use veritope_standin::storage::Memory;
 use veritope_standin::{Birth, Bridge, Device, LockState, Setting};
 use veritope_wire::body::{BodyAct, CablePlace};
-use veritope_wire::link::{ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents, Operation, OperationId, PartitionList, Progress, Spot, StreamRequest, StreamState, Written};
+use veritope_wire::link::{
+    ActKind, ActRequest, BridgeInfo, DeviceList, DeviceState, Epoch, Handle, InMemory, LinkEvents,
+    Operation, OperationId, PartitionList, Progress, Spot, StreamRequest, StreamState, Written,
+};
 use veritope_wire::{Digest, RequestId, RunId, UnitId, WallTime};
 
 /// What a bridge says or does that is not so. One at a time, until it is told to be honest again.
@@ -232,7 +236,13 @@ impl Transport for InProcess {
         let piece = passed.request();
         self.0
             .with(&passed.device().0, |d| {
-                d.put_stream(piece.id, piece.first, piece.bytes, piece.epoch, piece.digest)
+                d.put_stream(
+                    piece.id,
+                    piece.first,
+                    piece.bytes,
+                    piece.epoch,
+                    piece.digest,
+                )
             })
             .map_err(LinkError::Refused)
     }
@@ -463,8 +473,32 @@ impl Bench {
         let page = self.engine.views.shelf_page().unwrap();
         let mut files = page.files.into_iter();
         let file = files.find(|file| file.name == name).unwrap();
-        self.folder.path().join("shelf/files").join(file.id.to_string())
+        self.folder
+            .path()
+            .join("shelf/files")
+            .join(file.id.to_string())
     }
+}
+
+/// A recovery for a simulated device in the form that its write route takes: where that is download mode, a tar
+/// with what goes with it.
+pub(crate) fn recovery_file(profile: &Profile, version: &str, noise: &[u8]) -> Vec<u8> {
+    let words = RecoveryWords {
+        codename: profile.codename,
+        model: profile.model_code,
+        version,
+        generation: 0,
+    };
+    let image = build_recovery(words, noise);
+    if profile.codename != "kelpie" {
+        return image;
+    }
+    let metadata = empty_switched_off();
+    let members = [("recovery.img", &image), ("vbmeta.img", &metadata)];
+    let members = members.map(|(name, bytes)| NewMember { name, bytes });
+    let mut tar = Vec::new();
+    tar_of(&members, &mut tar).unwrap();
+    tar
 }
 
 /// A bench with one device on its table and a recovery image for it on the shelf.

@@ -6,13 +6,13 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use veritope_core::published::SeenFile;
 use veritope_core::budget::Policy;
 use veritope_core::dossier::{By, Dossier};
 use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactKey, FactRow, FactValue, Facts, InSight, Source};
 use veritope_core::family::{Family, Method, SHIPPED, load};
 use veritope_core::keepsafe::{KeepSafe, Kept};
+use veritope_core::published::SeenFile;
 use veritope_core::rule::Rule;
 use veritope_core::standing::{
     Depth, Finality, Outcome, OutlookOf, Standing, StandingInput, Verdict, judge,

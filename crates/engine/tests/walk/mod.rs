@@ -181,8 +181,6 @@ impl Walk {
             FactKey::Card => "in".to_owned(),
             FactKey::Recovery => "stock".to_owned(),
             FactKey::Battery => "90".to_owned(),
-            FactKey::DownloadGuard => "checking".to_owned(),
-            FactKey::ResetLock => "off".to_owned(),
             FactKey::EquipmentId => checked(&format!("{}000001", self.scheme.type_codes.first()?)),
             FactKey::FirstOnline => {
                 let first = gate?.first_online_ms?;
@@ -235,7 +233,10 @@ impl Walk {
                 self.say(*key)
             }
             Cure::DoThenType { key, .. } => {
+                let is_open = on(&bench.bridge, |device| device.truth().0) == LockState::Unlocked;
                 let button = match key {
+                    // Once it is open, the switch only shows itself.
+                    FactKey::Toggle if is_open => "online",
                     FactKey::Accounts => "sign-out",
                     FactKey::ScreenLock => "screen-lock",
                     FactKey::Toggle => "switch-on",
@@ -244,6 +245,9 @@ impl Walk {
                 };
                 if !button.is_empty() && !self.touches(button) {
                     return Err(format!("{button} is not on its screen"));
+                }
+                if button == "online" {
+                    self.touches("updates");
                 }
                 self.say(*key)
             }
@@ -338,13 +342,8 @@ impl Walk {
                 self.say(*key)
             }
             Cure::Shelve => {
-                let codename = self.scheme.codename;
-                let image = veritope_formats::startimage::build_start_image(
-                    codename,
-                    "recovery",
-                    "3.2.0",
-                    &[5; 20_000],
-                );
+                let profile = on(&bench.bridge, |device| device.profile().clone());
+                let image = crate::support::recovery_file(&profile, "3.2.0", &[5; 20_000]);
                 bench.shelve("r.img", &image);
                 Ok(())
             }
@@ -353,7 +352,9 @@ impl Walk {
                 crate::relocks::sold::shelve(bench, &profile);
                 Ok(())
             }
-            Cure::Choose | Cure::PutBack | Cure::PutStock { .. } => Err(reason(word(cure)).to_owned()),
+            Cure::Choose | Cure::PutBack | Cure::PutStock { .. } => {
+                Err(reason(word(cure)).to_owned())
+            }
         }
     }
 
@@ -466,7 +467,14 @@ impl Walk {
                 }
             }
         }
-        panic!("{}: {goal:?} goes nowhere\n{}", self.about, self.told());
+        let page = bench.engine.views.run_page(bench.unit).unwrap();
+        let step = page.run.map(|run| format!("{run:#?}"));
+        panic!(
+            "{}: {goal:?} goes nowhere\n{}\n{}",
+            self.about,
+            self.told(),
+            step.unwrap_or_default()
+        );
     }
 
     /// Why its run ended where no way leads on.

@@ -422,7 +422,10 @@ pub(crate) fn take<W: Write + Seek>(
     });
     let mut findings = Findings::default();
     let payload = read(view, &budget, &mut findings);
-    let grave = findings.all().into_iter().find(|one| one.weight > Weight::Note);
+    let grave = findings
+        .all()
+        .into_iter()
+        .find(|one| one.weight > Weight::Note);
     let payload = match (payload, grave) {
         (Some(payload), None) => payload,
         (_, grave) => {
@@ -436,7 +439,11 @@ pub(crate) fn take<W: Write + Seek>(
             "the package needs exactly one build as its base",
         ));
     }
-    let mut those = payload.partitions.iter().enumerate().filter(|(_, one)| one.name == name);
+    let mut those = payload
+        .partitions
+        .iter()
+        .enumerate()
+        .filter(|(_, one)| one.name == name);
     let Some((index, partition)) = those.next() else {
         return Err(NotTaken::Missing(name.to_owned()));
     };
@@ -457,11 +464,14 @@ pub(crate) fn take<W: Write + Seek>(
         }
     });
     let mut operations = Vec::new();
-    fields(parts.get(index).copied().unwrap_or_default(), |number, field| {
-        if let (8, Field::Bytes(part)) = (number, field) {
-            operations.push(part);
-        }
-    });
+    fields(
+        parts.get(index).copied().unwrap_or_default(),
+        |number, field| {
+            if let (8, Field::Bytes(part)) = (number, field) {
+                operations.push(part);
+            }
+        },
+    );
     let data_at = HEAD_BYTES + payload.manifest_bytes + payload.manifest_signature_bytes;
     // What no operation brings is zeros.
     if partition.bytes > 0 {

@@ -8,7 +8,7 @@ use super::bytes::{Budget, Bytes, View};
 use super::finding::Findings;
 use super::out::{NotTaken, Taken, copied, damaged};
 use super::packed::{self, Packing};
-use super::{archive, HEAD_BYTES, Limits, Mark, payload, sparse, tar, zip};
+use super::{HEAD_BYTES, Limits, Mark, archive, payload, sparse, tar, zip};
 
 /// What is taken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

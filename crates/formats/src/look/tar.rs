@@ -7,8 +7,8 @@ use md5::{Digest as _, Md5};
 use super::archive::{Archive, Container, Gatherer, Kind};
 use super::bytes::{Numbers, View};
 use super::finding::{Findings, Trouble};
-use super::packed::Unpacked;
 use super::out::NotTaken;
+use super::packed::Unpacked;
 use super::{Inside, Looker};
 
 const BLOCK_BYTES: usize = 512;
@@ -278,7 +278,10 @@ pub(crate) fn member<'a>(view: View<'a>, name: &str) -> Result<View<'a>, NotTake
                 return Err(NotTaken::Refused(own, "it is no regular file"));
             }
             let part = view.part(body_at, bytes).ok_or_else(|| {
-                NotTaken::Damaged(format!("`{name}` is cut short, the archive ends at byte {}", view.length()))
+                NotTaken::Damaged(format!(
+                    "`{name}` is cut short, the archive ends at byte {}",
+                    view.length()
+                ))
             })?;
             if found.replace(part).is_some() {
                 return Err(NotTaken::Twice(own));

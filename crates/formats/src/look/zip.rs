@@ -5,8 +5,8 @@ use std::io::{Read, Write};
 use super::archive::{Archive, Container, Gatherer, Kind, hold};
 use super::bytes::{Numbers, View};
 use super::finding::{Findings, Trouble};
-use super::packed::{self, Unpacked};
 use super::out::{NotTaken, copied, damaged};
+use super::packed::{self, Unpacked};
 use super::{Inside, Looker};
 
 const LOCAL_MAGIC: u32 = 0x0403_4B50;
@@ -342,7 +342,9 @@ pub(crate) fn take(
         return Err(damaged(findings));
     }
     let mut those = entries.iter().filter(|entry| entry.name == name);
-    let entry = those.next().ok_or_else(|| NotTaken::Missing(name.to_owned()))?;
+    let entry = those
+        .next()
+        .ok_or_else(|| NotTaken::Missing(name.to_owned()))?;
     let refused = |why| Err(NotTaken::Refused(name.to_owned(), why));
     if those.next().is_some() {
         return Err(NotTaken::Twice(name.to_owned()));
@@ -355,7 +357,9 @@ pub(crate) fn take(
     }
     let local = view.array::<30>(entry.local_at);
     let Some(local) = local.ok().filter(|local| local.u32_le(0) == LOCAL_MAGIC) else {
-        return Err(NotTaken::Damaged(format!("no member begins where `{name}` should")));
+        return Err(NotTaken::Damaged(format!(
+            "no member begins where `{name}` should"
+        )));
     };
     let at = entry.local_at + 30 + u64::from(local.u16_le(26)) + u64::from(local.u16_le(28));
     let Some(packed) = view.part(at, entry.packed) else {
@@ -363,7 +367,9 @@ pub(crate) fn take(
     };
     let mut source: Box<dyn Read + '_> = match entry.method {
         STORED => Box::new(packed.reader()),
-        DEFLATED => Box::new(flate2::bufread::DeflateDecoder::new(packed::buffered(packed))),
+        DEFLATED => Box::new(flate2::bufread::DeflateDecoder::new(packed::buffered(
+            packed,
+        ))),
         _ => return refused("it is packed in a way that is not unpacked here"),
     };
     let mut into = Summed {
@@ -373,7 +379,9 @@ pub(crate) fn take(
     // Never more than the directory says: what expands past that is no member of it.
     let bytes = copied(&mut source, entry.bytes.min(most), &mut into)?;
     if bytes != entry.bytes || into.sum.finalize() != entry.checksum {
-        return Err(NotTaken::Damaged(format!("the checksum of `{name}` does not match")));
+        return Err(NotTaken::Damaged(format!(
+            "the checksum of `{name}` does not match"
+        )));
     }
     Ok(bytes)
 }

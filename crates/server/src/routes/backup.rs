@@ -63,7 +63,9 @@ pub(crate) struct JobBegan {
     job: JobView,
 }
 
-pub(super) async fn began(begun: tokio::sync::oneshot::Receiver<Begun>) -> Result<Json<JobBegan>, Problem> {
+pub(super) async fn began(
+    begun: tokio::sync::oneshot::Receiver<Begun>,
+) -> Result<Json<JobBegan>, Problem> {
     match begun.await {
         Ok(Begun::UnderWay(job)) => Ok(Json(JobBegan { job })),
         Ok(Begun::NotBegun(error)) => Err(error.into()),
@@ -194,15 +196,17 @@ pub(crate) async fn restore(
     Json(wanted): Json<PartitionsToRestore>,
 ) -> Result<Json<JobBegan>, Problem> {
     let engine = app.engine;
-    began(
-        app.jobs
-            .move_bytes(Some(unit), "putting back", Some(wanted.request), move |watcher| {
-                engine
-                    .keeping
-                    .restore(unit, capture, &wanted.labels, watcher)?;
-                Ok("Everything was put back, read back, and is equal.".to_owned())
-            }),
-    )
+    began(app.jobs.move_bytes(
+        Some(unit),
+        "putting back",
+        Some(wanted.request),
+        move |watcher| {
+            engine
+                .keeping
+                .restore(unit, capture, &wanted.labels, watcher)?;
+            Ok("Everything was put back, read back, and is equal.".to_owned())
+        },
+    ))
     .await
 }
 

@@ -260,6 +260,15 @@ impl Device {
             if let Some(slot) = self.active_slot() {
                 all.insert("slot", slot.id().to_owned());
             }
+            if scheme.opening == crate::scheme::Opening::LongPress {
+                all.insert("download-guard", gate.guard().id().to_lowercase());
+                let tied = if saved.accounts > 0 {
+                    Setting::On
+                } else {
+                    Setting::Off
+                };
+                all.insert("reset-lock", set(tied));
+            }
             if gate.fused > 0 {
                 all.insert("rollback-index", gate.fused.to_string());
             }
@@ -380,7 +389,9 @@ impl Device {
     /// Whether its verification metadata lets another recovery start. Where it has download mode, metadata that
     /// checks refuses even while it is unlocked.
     fn vouches_for_nothing(&self) -> bool {
-        let checks = self.scheme().is_some_and(|one| one.opening == Opening::LongPress);
+        let checks = self
+            .scheme()
+            .is_some_and(|one| one.opening == Opening::LongPress);
         !checks || self.part("vbmeta").is_ok_and(|part| is_switched_off(&part))
     }
 

@@ -1,12 +1,12 @@
 //! Streams: a package that a recovery takes, an image that download mode writes. Piece by piece, and nothing
 //! of it counts before the whole is there and is what was announced.
 
+use veritope_formats::look::{Limits, Part, What, look, take};
+use veritope_formats::startimage::read_start_image;
 use veritope_wire::link::{
     ActKind, ActRequest, Epoch, Operation, Progress, Refusal, RefusalCode, StreamId, StreamKind,
     StreamRequest, StreamState,
 };
-use veritope_formats::look::{Limits, Part, What, look, take};
-use veritope_formats::startimage::read_start_image;
 use veritope_wire::{Digest, Label};
 
 use super::{Device, LockState, MEMORY_BYTES, Running, no};
@@ -182,8 +182,13 @@ impl Device {
         for member in &archive.members {
             let label = member.name.split('.').next().unwrap_or("");
             let mut bytes = std::io::Cursor::new(Vec::new());
-            take(&tar, Part::Member(&member.name), MEMORY_BYTES as u64, &mut bytes)
-                .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+            take(
+                &tar,
+                Part::Member(&member.name),
+                MEMORY_BYTES as u64,
+                &mut bytes,
+            )
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
             self.length_of(label)?;
             members.push((label.to_owned(), bytes.into_inner()));
         }

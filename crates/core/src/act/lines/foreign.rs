@@ -1,7 +1,7 @@
 //! What the unit's own screens must say before anything foreign is written (`L5`).
 
-use crate::evidence::{Cure, Line, choice, not_known};
-use crate::facts::{FactKey, FactKind, Facts};
+use crate::evidence::{Cure, Due, Line, choice, not_known};
+use crate::facts::{FactKey, FactKind, Facts, Happening};
 use crate::family::{BeforeForeign, Family};
 use crate::rule::Rule;
 
@@ -34,7 +34,13 @@ pub(crate) fn before_foreign(family: &Family, facts: &Facts) -> Vec<Line> {
             None => {
                 let wanted = shown(key, &wanted.value);
                 let question = format!("{title}: is it {wanted}?");
-                not_known(family, facts, Rule::L5, key, &question)
+                let line = not_known(family, facts, Rule::L5, key, &question);
+                // What lapses with the mode is read in the mode that it is asked in.
+                if key.spec().stale_on.contains(&Happening::ModeChanged) {
+                    line.due(Due::Door)
+                } else {
+                    line
+                }
             }
         }
     };

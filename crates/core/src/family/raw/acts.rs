@@ -6,7 +6,8 @@ use toml::Spanned;
 use super::{YesNo, no};
 use crate::facts::FactKey;
 use crate::family::{
-    Again, CompanionMade, Cue, Key, Menu, Method, MoveBy, PhaseKind, RestoredBy, Role, RouteKind, RouteLock, Wipe,
+    Again, CompanionMade, Cue, Key, Menu, Method, MoveBy, PhaseKind, RestoredBy, Role, RouteKind,
+    RouteLock, Wipe,
 };
 use crate::mode::Mode;
 

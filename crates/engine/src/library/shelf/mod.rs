@@ -94,8 +94,14 @@ impl Shelf {
         let mut records = BTreeMap::new();
         for file in fs::read_dir(&files)? {
             let path = file?.path();
-            let name = path.file_name().and_then(|name| name.to_str()).unwrap_or("");
-            if let Some(digest) = name.strip_suffix(".toml").and_then(|name| name.parse().ok()) {
+            let name = path
+                .file_name()
+                .and_then(|name| name.to_str())
+                .unwrap_or("");
+            if let Some(digest) = name
+                .strip_suffix(".toml")
+                .and_then(|name| name.parse().ok())
+            {
                 match read_record(&path) {
                     Ok(record) => {
                         records.insert(digest, Arc::new(record));
@@ -370,15 +376,26 @@ impl Shelf {
         (own, None)
     }
 
-    /// The file that is taken: the one that was chosen, or the best of those that fit.
+    /// The file that is taken: the one that was chosen, or the best of those that fit; while the unit's model is
+    /// not known, the best of those against which nothing else speaks.
     #[must_use]
-    pub fn taken(&self, wanted: &Wanted<'_>, chosen: Option<Digest>, today: i64) -> Option<JudgedFile> {
+    pub fn taken(
+        &self,
+        wanted: &Wanted<'_>,
+        chosen: Option<Digest>,
+        today: i64,
+    ) -> Option<JudgedFile> {
         if let Some(digest) = chosen {
             let record = self.file(digest)?;
             return Some(self.judge(digest, record, wanted, today));
         }
-        let mut all = self.judged(wanted, today).into_iter();
-        all.find(|one| one.judgement.verdict == Verdict::Fits)
+        let all = self.judged(wanted, today);
+        let fits = |one: &&JudgedFile| one.judgement.verdict == Verdict::Fits;
+        let waits = |one: &&JudgedFile| wanted.waits_for_model(&one.judgement);
+        all.iter()
+            .find(fits)
+            .or_else(|| all.iter().find(waits))
+            .cloned()
     }
 
     /// The file's bytes, read whole and hashed as they are read (`E5`): no length and no time of change stands
@@ -431,9 +448,7 @@ impl Shelf {
         let mut digests = record.digests();
         digests
             .any(|one| seen.compare(&one) == Compared::Differs)
-            .then(|| {
-                Finding::damaged("it has another digest than its publisher gives".to_owned())
-            })
+            .then(|| Finding::damaged("it has another digest than its publisher gives".to_owned()))
     }
 
     /// The file with the published digest, else the one called `name`; of several the one that came last.
@@ -499,8 +514,7 @@ fn read_record(path: &Path) -> Result<FileRecord, String> {
     file.take(MOST_RECORD_BYTES)
         .read_to_string(&mut text)
         .map_err(|error| error.to_string())?;
-    let record: FileRecord =
-        toml::from_str(&text).map_err(|error| error.message().to_owned())?;
+    let record: FileRecord = toml::from_str(&text).map_err(|error| error.message().to_owned())?;
     if record.veritope_shelf_file > RECORD_VERSION {
         return Err(format!(
             "a record of version {}, this program knows {RECORD_VERSION}",
@@ -518,7 +532,9 @@ fn version(path: &Path) -> io::Result<Version> {
 /// Hashes a file piece by piece, by each algorithm that is asked for.
 fn hash(path: &Path, asked: impl Fn(Algorithm) -> bool) -> io::Result<SeenFile> {
     let mut hasher = FileHasher::new(Algorithm::ALL.into_iter().filter(|one| asked(*one)));
-    let wants_weak = Algorithm::ALL.into_iter().any(|one| one.is_weak() && asked(one));
+    let wants_weak = Algorithm::ALL
+        .into_iter()
+        .any(|one| one.is_weak() && asked(one));
     let mut weak = wants_weak.then(WeakHasher::default);
     let mut file = File::open(path)?;
     let mut piece = vec![0; 1 << 20];

@@ -44,7 +44,12 @@ struct StockFile {
 /// named again, in a sparse image.
 fn whole(file: OpenFile) -> io::Result<Box<dyn Bytes>> {
     let length = file.length();
-    let mut head = vec![0; usize::try_from(length).unwrap_or(usize::MAX).min(HEAD_BYTES)];
+    let mut head = vec![
+        0;
+        usize::try_from(length)
+            .unwrap_or(usize::MAX)
+            .min(HEAD_BYTES)
+    ];
     file.read_exact_at(0, &mut head)?;
     let declared = superblock(&head).map_or(0, |system| system.declared_bytes);
     if declared <= length {
@@ -157,7 +162,10 @@ impl Shelf {
         let mut opened: Vec<(String, Box<dyn Bytes>)> = Vec::new();
         for image in &list.image {
             if !is_name(&image.file) {
-                return Err(format!("`{}` must be the name of a file beside it", image.file));
+                return Err(format!(
+                    "`{}` must be the name of a file beside it",
+                    image.file
+                ));
             }
             let path = folder.join(&image.file);
             let seen = super::hash(&path, |_| false)
@@ -171,7 +179,10 @@ impl Shelf {
                 ));
             }
             let file = OpenFile::at(&path).map_err(text)?;
-            opened.push((format!("{}.img", image.partition), whole(file).map_err(text)?));
+            opened.push((
+                format!("{}.img", image.partition),
+                whole(file).map_err(text)?,
+            ));
         }
         let members: Vec<NewMember<'_>> = opened
             .iter()

@@ -79,7 +79,11 @@ pub(crate) fn read(text: &str, name: &str, from: &str) -> Result<Beside, String>
     if is_side {
         return side_file(text, name, from);
     }
-    let lines: Vec<&str> = text.lines().map(str::trim).filter(|one| !one.is_empty()).collect();
+    let lines: Vec<&str> = text
+        .lines()
+        .map(str::trim)
+        .filter(|one| !one.is_empty())
+        .collect();
     let mut first_error = None;
     let mut published = Vec::new();
     for line in lines {
@@ -128,7 +132,11 @@ fn side_file(text: &str, name: &str, from: &str) -> Result<Beside, String> {
             side.name
         ));
     }
-    if let Some(dated) = side.dated.as_deref().filter(|one| super::day_of(one).is_none()) {
+    if let Some(dated) = side
+        .dated
+        .as_deref()
+        .filter(|one| super::day_of(one).is_none())
+    {
         return Err(format!("`dated` is `{dated}`; write a day like 2026-11-20"));
     }
     let published = side

@@ -230,11 +230,7 @@ fn footer(signed: &Verification, told: &mut Told) {
 }
 
 fn package(archive: &Archive, told: &mut Told) {
-    told.members = archive
-        .members
-        .iter()
-        .map(|one| one.name.clone())
-        .collect();
+    told.members = archive.members.iter().map(|one| one.name.clone()).collect();
     if let Some(metadata) = &archive.metadata {
         let devices = metadata.devices.iter();
         told.said
