@@ -62,16 +62,15 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     }
     // What its goal comes to behind a look is asked for before the look: nobody is led there in vain.
     let ends_there = sheet.reach == Reach::FirstLook;
-    for act in ends_there
-        .then(|| behind_a_look(sheet, of))
-        .into_iter()
-        .flatten()
-    {
+    let acts = ends_there.then(|| behind_a_look(sheet, of));
+    for (at, act) in acts.into_iter().flatten().enumerate() {
         let list = list(&act, ground(sheet, of), Standpoint::now(of));
         let asked = list.into_lines().into_iter();
+        // As on a sheet that is seen whole: of its first change all, of the others what must be there.
+        let by = if at == 0 { Due::Way } else { Due::Begin };
         asked
             .filter(|line| line.bit.is_none() && !is_ours(line))
-            .filter(|line| line.due <= Due::Way || line.absence().is_some())
+            .filter(|line| line.due <= by || line.absence().is_some())
             .for_each(&mut add);
     }
     if sheet.start.mode == Some(Mode::System) {
