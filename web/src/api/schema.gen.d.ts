@@ -1879,7 +1879,7 @@ export interface components {
          * @description Whether the owner's data is still what it was at the start of the sheet.
          * @enum {string}
          */
-        Data: "kept" | "erased";
+        Data: "kept" | "shut" | "erased";
         /** @description What a side file, or a person, says. */
         Declared: {
             /** @description Build. */
