@@ -378,6 +378,7 @@ fn a_lost_data_folder_costs_nothing_that_lies_on_a_stick() {
         bench.sees("Put away").await?;
         bench.shot("put-away").await?;
         bench.click("Bring Reeve back").await?;
+        bench.sees_not("Bring Reeve back").await?;
         // Somebody cuts its log: that is named, nothing is added to it, and a person sets it aside.
         bench.ends_and_starts_again(cut_a_log).await?;
         bench.open("/").await?;

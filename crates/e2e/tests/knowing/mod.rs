@@ -210,7 +210,7 @@ fn dunlins_chain_is_found_and_its_package_fetched() {
             .sees_not("mallet-enabler-3.1 was not hashed here")
             .await?;
         bench
-            .sees("Dunlin can be unlocked after 1 thing, and stays on WM1-3.1-2603 then")
+            .sees("Dunlin can be unlocked after one thing, and stays on WM1-3.1-2603 then")
             .await?;
         bench.stop().await
     });

@@ -420,7 +420,7 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         bench
             .sees("The capture is whole, and was read back.")
             .await?;
-        bench.click("Take LN3X.7.0.2607 into the vault").await?;
+        bench.click("Take LN3X.7.0.2607.tar into the vault").await?;
         bench.sees("Put back from LN3X.7.0.2607").await?;
         lapwing.to("Standing").await?;
         bench
@@ -428,7 +428,7 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
             .await?;
         bench.shot("lapwing").await?;
         lapwing.to("Backups").await?;
-        bench.click("Put back from LN3X.7.0.2607").await?;
+        bench.click("Put back from LN3X.7.0.2607.tar").await?;
         bench
             .sees("not yet: modemst1: 1 of 2 copies read back. (B6)")
             .await?;
@@ -436,7 +436,7 @@ fn lapwing_is_refused_cured_and_locked_for_its_next_owner() {
         bench.sees("stick: read back, whole").await?;
         bench.buttons_have_names_of_their_own().await?;
         lapwing.to("Backups").await?;
-        bench.click("Put back from LN3X.7.0.2607").await?;
+        bench.click("Put back from LN3X.7.0.2607.tar").await?;
         bench.sees("differs in").await?;
         for label in ["recovery", "vendor"] {
             let script =

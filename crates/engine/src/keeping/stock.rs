@@ -166,7 +166,8 @@ fn images(archive: &Told, family: &Family) -> Vec<(Label, String, Option<Make>)>
 }
 
 impl Keeping {
-    /// The sets on the shelf, judged for `unit`, in the order of their names.
+    /// The sets on the shelf, judged for `unit`, in the order of their names; what says that it is for another
+    /// family here is that one's.
     ///
     /// # Errors
     /// When the unit or its family is not known.
@@ -181,6 +182,11 @@ impl Keeping {
             let Some(set) = self.set_in(file, family) else {
                 continue;
             };
+            let is_anothers = set.codename != family.codename
+                && self.library.family_named(&set.codename).is_some();
+            if is_anothers {
+                continue;
+            }
             let findings = self.judged(&record, family, file, &set);
             let stops = |one: &&Finding| one.bars();
             sets.push(StockLine {
