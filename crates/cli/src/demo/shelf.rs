@@ -142,7 +142,7 @@ fn set(codename: &str, model: &str, build: &str) -> std::io::Result<DemoFile> {
         .ok_or_else(|| std::io::Error::other(format!("no stand-in for {model} on {build}")))?;
     let mut members = Vec::new();
     for (label, mut bytes) in stock_images(&profile) {
-        if ["system", "vendor", "product"].contains(&label.as_ref()) {
+        if ["system", "vendor", "product"].contains(&label) {
             let mut sparse = Vec::new();
             sparse_of(&bytes, 0, &mut sparse)?;
             bytes = sparse;

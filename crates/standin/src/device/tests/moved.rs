@@ -213,6 +213,11 @@ fn a_start_of_the_system_puts_its_makers_recovery_back_where_it_does() {
         device.storage().read_at(at, &mut stock).unwrap();
         let stream = streamed(&mut device, StreamKind::Download, Some("recovery"), &custom);
         taken(&mut device, stream).unwrap();
+        // It checks what it starts until that is switched off.
+        assert_eq!(device.own_recovery(), Running::Download);
+        let off = veritope_formats::make::empty_switched_off();
+        let stream = streamed(&mut device, StreamKind::Download, Some("vbmeta"), &off);
+        taken(&mut device, stream).unwrap();
         assert_eq!(device.own_recovery(), Running::CustomRecovery);
         if to == "system" {
             act(&mut device, ActKind::Restart, &[("mode", "system")]).unwrap();
