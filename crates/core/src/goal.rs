@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::family::Family;
 use crate::mode::{Lock, Mode, RecoveryKind, Slot};
+use crate::started::restores;
 use crate::state::{Bit, State};
 
 /// What is to be reached.
@@ -188,7 +189,7 @@ impl Goal {
             Self::TemporaryRecovery => "Start a recovery from memory",
             Self::ReadTable => "Read its partition table",
             Self::BackUp => "Back up what exists once",
-            Self::KeepRecovery => "Install a recovery that stays",
+            Self::KeepRecovery => "Install a recovery",
             Self::Relock => "Lock again",
             Self::Erase => "Erase the owner's data",
             Self::SlotA => "Start from slot a",
@@ -199,6 +200,28 @@ impl Goal {
             Self::ToDownload => "Go to download mode",
             Self::ToStockRecovery => "Go to the maker's recovery",
             Self::ToCustomRecovery => "Go to the custom recovery",
+        }
+    }
+
+    /// Words for a person, of a unit of `family`: a recovery stays where no start of the system puts the maker's
+    /// back (`M11`).
+    #[must_use]
+    pub fn shown_on(self, family: &Family) -> &'static str {
+        match self {
+            Self::KeepRecovery if restores(family) => "Install a recovery for this session",
+            Self::KeepRecovery => "Install a recovery that stays",
+            _ => self.shown(),
+        }
+    }
+
+    /// What it is good for on a unit of `family`, in one sentence.
+    #[must_use]
+    pub fn good_for_on(self, family: &Family) -> &'static str {
+        match self {
+            Self::KeepRecovery if restores(family) => {
+                "For backups and packages now: the system's next start puts the maker's recovery back."
+            }
+            _ => self.good_for(),
         }
     }
 

@@ -45,7 +45,7 @@ impl Between {
 }
 
 /// Whether a start of its system puts the maker's recovery back (`M11`).
-fn restores(family: &Family) -> bool {
+pub(crate) fn restores(family: &Family) -> bool {
     family.kept.restored_by == RestoredBy::SystemStart
 }
 

@@ -6,6 +6,7 @@ mod backups;
 mod campaign;
 mod erases;
 mod knowing;
+mod matches;
 mod reads;
 mod recovers;
 mod relocks;

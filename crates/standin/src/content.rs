@@ -78,10 +78,10 @@ pub fn recovery_image(codename: &str, version: &str) -> Vec<u8> {
     build_start_image(codename, "recovery", version, &payload)
 }
 
-/// A recovery that says for which model and generation it was built.
+/// A recovery that says for which model and generation it was built: a small one, about 2 MiB.
 #[must_use]
 pub fn recovery_for(codename: &str, model: &str, version: &str, generation: u32) -> Vec<u8> {
-    let payload = Noise::new(0, version).firmware(7 << 20);
+    let payload = Noise::new(0, version).firmware(2 << 20);
     let words = RecoveryWords {
         codename,
         model,

@@ -62,7 +62,7 @@ pub(crate) fn files() -> std::io::Result<Vec<DemoFile>> {
     // A download that broke: its publisher's digest is of the whole one.
     let whole = recovery_for("mooring", "WM-1", "3.3.0", 3);
     let mut damaged = file("mooring-recovery-3.3.0.img", whole.clone());
-    damaged.bytes.truncate(3 << 20);
+    damaged.bytes.truncate(1 << 20);
     damaged.published = Some(whole);
     all.push(damaged);
     // A package by the name of an image.

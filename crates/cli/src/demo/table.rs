@@ -319,6 +319,12 @@ impl Met {
             gate.asked_updates = veritope_standin::gate::Answer::Yes;
             gate.first_online_ms = Some(-ONLINE_HOURS * HOUR_MS);
         }
+        if said(FactKey::Toggle, "fixed-on") {
+            // Unlocked, and its maker was asked for updates since.
+            gate.open = true;
+            gate.asked_updates = veritope_standin::gate::Answer::Yes;
+            gate.first_online_ms = Some(-ONLINE_HOURS * HOUR_MS);
+        }
         for (key, value) in self.said {
             if *key == FactKey::CardFiles {
                 gate.card = value.split(", ").map(str::to_owned).collect();

@@ -37,7 +37,7 @@ impl Kind for WriteToRead {
     fn instances(on: Ground<'_>) -> Vec<Self> {
         let family = on.family();
         // No sheet takes it where a start from memory reads (B1).
-        let spec = family.recovery_write.as_ref().filter(|_| family.temporary_start.is_none());
+        let spec = family.recovery_write.as_ref().filter(|_| family.is_read_by_writing());
         let label = spec.map(|spec| spec.partition.clone());
         label
             .map(|label| Self { label, image: None })

@@ -713,6 +713,12 @@ impl Family {
         self.variants.iter().find(|variant| variant.code == code)
     }
 
+    /// Whether its partitions are read by a recovery that is written first, and by nothing before it (`G3`).
+    #[must_use]
+    pub fn is_read_by_writing(&self) -> bool {
+        self.recovery_write.is_some() && self.temporary_start.is_none()
+    }
+
     /// Whether what goes with a recovery makes the owner's data unreadable (`Q9`).
     #[must_use]
     pub fn recovery_eats_data(&self) -> bool {

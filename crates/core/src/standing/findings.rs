@@ -7,9 +7,10 @@ use crate::act::wrong_with;
 use crate::facts::equipment::EquipmentId;
 use crate::facts::{CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Reading};
 use crate::family::{Family, Role};
-use crate::mode::Lock;
+use crate::mode::{Lock, RecoveryKind};
 use crate::route::way_to_read;
 use crate::rule::Rule;
+use crate::started::restores;
 use crate::state::Presence;
 
 use crate::dossier::Dossier;
@@ -52,6 +53,7 @@ pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
         hibernates(facts),
         intake(facts),
         on_the_computer(facts),
+        gone_again(family, facts),
     ]
     .into_iter()
     .flatten()
@@ -222,6 +224,10 @@ fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
                 Rule::B2,
                 "It is read over a bench link, and this unit has none: connect one before anything is written.",
             ),
+            (Presence::Here, None | Some(Rule::G3)) if family.is_read_by_writing() => (
+                Rule::B6,
+                "Back it up before anything else is written: a recovery that reads it is written first (G3).",
+            ),
             (Presence::Here, None | Some(Rule::G3)) => (
                 Rule::G3,
                 "Nothing reads it before a recovery is written, and this bench writes none on this family yet: leave it as it is until then.",
@@ -233,6 +239,23 @@ fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
             once.join(", ")
         );
         finding(rule, Level::Doubtful, text, &[], &[])
+    })
+}
+
+/// `M11`: a recovery that its makers' system may have put its own over since.
+fn gone_again(family: &Family, facts: &Facts) -> Option<Finding> {
+    let Reading::Stale(row) = facts.get(FactKey::Recovery) else {
+        return None;
+    };
+    let was_custom = row.value == FactValue::Choice(RecoveryKind::Custom.id());
+    (restores(family) && was_custom).then(|| {
+        finding(
+            Rule::M11,
+            Level::Note,
+            "Another recovery lay there, and the system may have started since: each start puts the maker's recovery back. It counts as gone until somebody looks.",
+            &[facts],
+            &[FactKey::Recovery],
+        )
     })
 }
 
@@ -271,7 +294,33 @@ fn intake(facts: &Facts) -> Option<Finding> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::facts::testing::facts;
+    use crate::facts::Happening;
+    use crate::facts::testing::{at, facts, linked};
+    use crate::family::testing::shipped;
+    use crate::goal::Goal;
+
+    /// `M11`: where a start puts the maker's back, that is said before and after; where none does, neither.
+    #[test]
+    fn a_recovery_that_a_start_puts_over_counts_as_gone_until_somebody_looks() {
+        let (kelpie, gimbal) = (shipped("kelpie"), shipped("gimbal"));
+        let goal = Goal::KeepRecovery;
+        assert_eq!(
+            goal.shown_on(&kelpie),
+            "Install a recovery for this session"
+        );
+        assert!(goal.good_for_on(&kelpie).contains("next start puts"));
+        assert_eq!(goal.shown_on(&gimbal), "Install a recovery that stays");
+        let rows = linked(&[(FactKey::Recovery, "custom")], 0);
+        let seen = Facts::new(&rows, &[], []);
+        assert_eq!(gone_again(&kelpie, &seen), None);
+        let since = Facts::new(&rows, &[], [(Happening::RecoveryWritten, at(1))]);
+        let told = gone_again(&kelpie, &since).unwrap();
+        assert_eq!((told.rule, told.level), (Rule::M11, Level::Note));
+        assert_eq!(gone_again(&gimbal, &since), None);
+        let stock = linked(&[(FactKey::Recovery, "stock")], 0);
+        let since = Facts::new(&stock, &[], [(Happening::RecoveryWritten, at(1))]);
+        assert_eq!(gone_again(&kelpie, &since), None);
+    }
 
     /// `C3`: what was changed stands open with its undo, all of it and no more, until it is said to be put back.
     #[test]

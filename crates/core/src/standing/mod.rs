@@ -592,7 +592,7 @@ fn afternoon(input: &StandingInput<'_>, of: &Dossier<'_>, start: State) -> Optio
             let facts = input.facts;
             let battery = budget::battery(sheet.load(), facts, of.family, input.policy, of.now);
             Some(Afternoon {
-                goal: goal.shown().to_owned(),
+                goal: goal.shown_on(of.family).to_owned(),
                 battery,
             })
         })

@@ -234,7 +234,7 @@ impl Views {
                 .map(|charge| charge.permille / 10),
             link: self.seen.link_view(record),
             goal: record.goal,
-            goal_shown: record.goal.map(|goal| goal.shown().to_owned()),
+            goal_shown: record.goal.map(|goal| goal_shown(goal, family).to_owned()),
             seal: self.seal_tag(record, &standing),
             next: if facts.are_held_back() {
                 NextStep {
@@ -421,8 +421,9 @@ impl Views {
             None => self.seen.plan_for(record, goal).ok()?,
         };
         let lines = self.seen.preparations(record, &sheet);
+        let family = self.seen.family_of(record);
         (!lines.is_empty()).then(|| GoalList {
-            title: goal.shown().to_owned(),
+            title: goal_shown(goal, family.as_deref()).to_owned(),
             lines,
         })
     }
@@ -483,8 +484,10 @@ impl Views {
                     GoalChoice {
                         id: goal,
                         kind: judged.as_ref().map_or(goal.kind(), |judged| judged.kind),
-                        shown: goal.shown().to_owned(),
-                        good_for: goal.good_for(),
+                        shown: goal_shown(goal, family.as_deref()).to_owned(),
+                        good_for: family
+                            .as_ref()
+                            .map_or(goal.good_for(), |family| goal.good_for_on(family)),
                         judged,
                     }
                 })
@@ -495,9 +498,10 @@ impl Views {
     }
 
     fn sheet_preview(&self, record: &UnitRecord, goal: Goal) -> SheetPreview {
+        let family = self.seen.family_of(record);
         let mut preview = SheetPreview {
             goal,
-            title: goal.shown().to_owned(),
+            title: goal_shown(goal, family.as_deref()).to_owned(),
             sheet: None,
             battery: None,
             ledger: ledger::Ledger::default(),
@@ -567,7 +571,7 @@ impl Views {
         RunView {
             id: run.id,
             revision: run.revision,
-            title: run.sheet.goal.shown().to_owned(),
+            title: goal_shown(run.sheet.goal, family).to_owned(),
             begun: run.begun,
             sheet: run.sheet.clone(),
             done: run.done.clone(),
@@ -836,4 +840,9 @@ fn newest_said(record: &UnitRecord, key: FactKey) -> Option<FactId> {
         .filter(|row| !record.retracted.contains(&row.id))
         .max_by_key(|row| (row.at, row.id))
         .map(|row| row.id)
+}
+
+/// A goal in words, as it reads on a unit of `family`.
+fn goal_shown(goal: Goal, family: Option<&Family>) -> &'static str {
+    family.map_or(goal.shown(), |family| goal.shown_on(family))
 }

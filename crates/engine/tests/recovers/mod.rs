@@ -28,7 +28,7 @@ fn recovery(model: &str, version: &str) -> Vec<u8> {
     build_recovery(words, &[5; 20_000])
 }
 
-fn tarred(members: &[(&str, &[u8])]) -> Vec<u8> {
+pub(crate) fn tarred(members: &[(&str, &[u8])]) -> Vec<u8> {
     let members: Vec<NewMember<'_>> = members
         .iter()
         .map(|(name, bytes)| NewMember { name, bytes })

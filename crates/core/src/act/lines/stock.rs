@@ -63,6 +63,10 @@ fn proving(of: &Dossier<'_>) -> (&'static str, Need) {
             "Read them out with the system, and they are held against a stock build.",
             brought(Cure::Capture),
         ),
+        (Presence::Here, None) if of.family.is_read_by_writing() => (
+            "Nothing reads them on this family before another recovery is written, and that one is not stock itself: it would take its maker.",
+            nobody,
+        ),
         (Presence::Here, None) => (
             "Nothing reads them on this family before a recovery is written, and this bench writes none there yet: it would take that, or its maker.",
             nobody,
