@@ -18,7 +18,6 @@ use veritope_wire::link::{ActKind, ActRequest, Listed};
 
 mod judging;
 mod looking;
-mod matching;
 mod reading;
 
 /// Runs of each figure.
@@ -34,9 +33,6 @@ fn main() -> Outcome {
     let only = std::env::args().nth(1);
     if only.as_deref() == Some("read") {
         return reading::run(folder.path());
-    }
-    if only.as_deref() == Some("match") {
-        return matching::run(folder.path());
     }
     if only.as_deref() != Some("judging") {
         looking::ten_thousand(folder.path())?;
@@ -54,7 +50,6 @@ fn main() -> Outcome {
         return Ok(());
     }
     demo_start(folder.path())?;
-    matching::run(folder.path())?;
     reading::run(folder.path())
 }
 
