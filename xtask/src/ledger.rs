@@ -25,7 +25,7 @@ impl Part {
         (Self::Build, "build", 8),
         (Self::Lints, "lints", 3),
         (Self::Unit, "unit and property tests", 4),
-        (Self::Browser, "browser stories", 10),
+        (Self::Browser, "browser stories", 8),
         (Self::Seeded, "seeded runs", 6),
         (Self::Kills, "kills", 3),
         (Self::Corpora, "corpora", 2),
