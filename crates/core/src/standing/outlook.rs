@@ -177,20 +177,26 @@ fn read_out(of: &Dossier<'_>) -> Option<Outlook> {
     let is_bare = of.captures.is_empty()
         && (family.stages.is_empty() || of.facts.lock() == Some(Lock::Unlocked));
     let line = way_to_read(family, of.facts).filter(|_| is_bare)?;
-    let sentence = match line.rule {
-        Rule::G3 => format!(
-            "To read {} out, a recovery has to be written first, which this bench does not do on this family yet.",
-            of.nickname
+    let name = of.nickname;
+    let (outcome, sentence) = match line.rule {
+        Rule::G3 if family.is_read_by_writing() => (
+            Outcome::After,
+            format!("{name} is read out by a recovery that is written first."),
         ),
-        _ => format!("{} can be read out without writing to it.", of.nickname),
+        Rule::G3 => (
+            Outcome::Refused,
+            format!(
+                "{name} is read out by a recovery alone, and this family keeps none that is written here."
+            ),
+        ),
+        _ => (
+            Outcome::Open,
+            format!("{name} can be read out without writing to it."),
+        ),
     };
     Some(Outlook {
         of: OutlookOf::ReadOut,
-        outcome: if line.rule == Rule::G3 {
-            Outcome::Refused
-        } else {
-            Outcome::Open
-        },
+        outcome,
         sentence,
         lines: vec![line],
     })
