@@ -13,6 +13,7 @@ use serde::Serialize;
 use crate::facts::{FactKey, FactValue, Facts};
 use crate::family::{Family, Leaves, Lies, PackageKind, Unlockable};
 use crate::fuse;
+use crate::mode::Lock;
 
 /// Minutes that the unlock within a chain takes, its first start included.
 const UNLOCK_MINUTES: u32 = 5;
@@ -102,7 +103,7 @@ impl Chain {
     #[must_use]
     pub fn names(&self) -> (Vec<&str>, usize) {
         let is_unlock = |leg: &Leg| matches!(leg, Leg::Unlock { .. });
-        let before = self.legs.iter().take_while(|leg| !is_unlock(leg)).count();
+        let before = self.legs.iter().position(is_unlock).unwrap_or(0);
         let names = self.legs.iter().filter_map(|leg| match leg {
             Leg::Package { name, .. } => Some(name.as_str()),
             Leg::Unlock { .. } => None,
@@ -173,6 +174,7 @@ pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
         fused,
         exact,
         enabled,
+        lock: Lock::Locked,
     };
     let wanted = back_to
         .and_then(|build| family.build(build))
@@ -186,6 +188,36 @@ pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
         }
         Err(why) => Gate::Shut(why),
     }
+}
+
+/// The chains that lead an unlocked unit on to the build that its run began on, that one first; none where it
+/// stands there, or where nothing leads there. What the unlock took on the way is put right by them.
+#[must_use]
+pub fn onward(family: &Family, facts: &Facts, back_to: &str) -> Vec<Chain> {
+    let (Some(build), Some((wanted, _))) = (facts.text(FactKey::Build), family.build(back_to))
+    else {
+        return Vec::new();
+    };
+    let Some((at, spec)) = family.build(build) else {
+        return Vec::new();
+    };
+    let Some(floor) = fuse::fused(family, facts).floor() else {
+        return Vec::new();
+    };
+    let (exact, enabled) = left_behind(family, facts, at);
+    let begin = Begin {
+        build: at,
+        fused: floor.max(spec.rollback),
+        exact,
+        enabled,
+        lock: Lock::Unlocked,
+    };
+    let mut chains = search(family, begin, wanted, &at_hand(family, facts));
+    let is_wanted = |chain: &Chain| chain.exact && chain.end == back_to;
+    let is_here = |chain: &Chain| chain.legs.is_empty();
+    chains.retain(|chain| is_wanted(chain) || is_here(chain));
+    chains.sort_by_key(|chain| !is_wanted(chain));
+    chains
 }
 
 /// What the package that was installed last left behind: whether the partitions are exactly the
@@ -255,6 +287,7 @@ pub fn cheapest(
         fused,
         exact: true,
         enabled: false,
+        lock: Lock::Locked,
     };
     let is_wanted = |chain: &Chain| chain.exact && chain.end == family.builds[wanted].id;
     let chains = chains(family, begin, wanted, here)?;
@@ -268,6 +301,7 @@ struct Begin {
     fused: u32,
     exact: bool,
     enabled: bool,
+    lock: Lock,
 }
 
 /// The cheapest chain to each end, cheapest first; that to `wanted` is among them where there is one.
@@ -306,7 +340,7 @@ fn search(family: &Family, begin: Begin, wanted: usize, here: &BTreeSet<String>)
         build: begin.build,
         exact: begin.exact,
         enabled: begin.enabled,
-        unlocked: false,
+        unlocked: begin.lock == Lock::Unlocked,
         fused: begin.fused,
     };
     // Looked up by key only; its order never shows.

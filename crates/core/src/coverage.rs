@@ -157,6 +157,16 @@ pub enum Keeping {
     NotWanted,
 }
 
+/// What is asked of bytes that live.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Living {
+    /// As they are now: nothing ran since that rewrites them.
+    AsNow,
+    /// As they were when they were captured: enough for a write that leaves them alone, since a difference is
+    /// age and no damage.
+    AsCaptured,
+}
+
 /// One partition of the unit and how it is kept.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct CoverageRow {

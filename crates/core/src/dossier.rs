@@ -53,6 +53,8 @@ pub struct Dossier<'a> {
     pub captures: &'a [CaptureFacts],
     /// How its partitions are kept, where its table was ever read.
     pub coverage: Option<&'a Coverage>,
+    /// The same where what lives is asked for as it was captured.
+    pub as_captured: Option<&'a Coverage>,
     /// Copies of what exists once that were read back in this process.
     pub read_back: ReadBack<'a>,
     /// What is known of each partition's content (`R1`).
@@ -64,6 +66,8 @@ pub struct Dossier<'a> {
     pub recovery: Option<Shelved<'a>>,
     /// The maker's own images that lie on the shelf for it: what a write can be taken back with.
     pub stock: &'a [StockAtHand],
+    /// The maker's image that is about to be sent, hashed as it goes out; nothing while it is only asked about.
+    pub makers_image: Option<&'a Seen>,
     /// Packages on the shelf, hashed where they lie, by name.
     pub packages: &'a BTreeMap<String, Arc<SeenFile>>,
     /// What is put back, where that is asked about.
@@ -190,6 +194,7 @@ impl<'a> Dossier<'a> {
             battery: None,
             captures: &[],
             coverage: None,
+            as_captured: None,
             read_back: ReadBack {
                 copies: None,
                 away: &[],
@@ -199,6 +204,7 @@ impl<'a> Dossier<'a> {
             is_own_stock: false,
             recovery: None,
             stock: &[],
+            makers_image: None,
             packages: &NO_PACKAGES,
             put: None,
             seq: 0,

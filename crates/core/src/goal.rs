@@ -267,6 +267,8 @@ impl Goal {
             Self::KeepRecovery => vec![
                 Bit::Recovery(RecoveryKind::Custom),
                 Bit::InMode(Mode::CustomRecovery),
+                // It comes after the last package, which wants what is the maker's untouched (M11).
+                Bit::Legs(1),
             ],
             Self::Relock => vec![Bit::Lock(Lock::Locked), started],
             Self::Erase => vec![Bit::Erased, started],

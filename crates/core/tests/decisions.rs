@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use veritope_core::budget::Policy;
-use veritope_core::dossier::{By, Dossier, Shelved};
+use veritope_core::dossier::{By, Dossier, Shelved, StockAtHand};
 use veritope_core::evidence::{Basis, Line};
 use veritope_core::facts::{FactKey, FactKind, FactRow, FactValue, Facts, InSight, Source};
 use veritope_core::family::{Family, SHIPPED, load};
@@ -49,6 +49,18 @@ fn shelf(family: &Family) -> BTreeMap<String, Arc<SeenFile>> {
         )
     });
     seen.collect()
+}
+
+/// The whole packages as they lie there: each brings its maker's images of its build.
+fn stock(family: &Family) -> Vec<StockAtHand> {
+    let packages = family.packages.iter().filter(|one| one.from.is_none());
+    let brought = packages.map(|one| StockAtHand {
+        name: one.name.clone(),
+        digest: Digest::of(one.name.as_bytes()),
+        build: family.builds[one.to].id.clone(),
+        labels: None,
+    });
+    brought.collect()
 }
 
 /// What a row of the table changes but the facts.
@@ -109,9 +121,9 @@ fn judged(family: &Family, facts: &Facts, around: Around) -> Standing {
         .filter(|_| around.kept)
         .map(|class| (*class, Kept::Waived { at }))
         .collect();
-    let packages = match around.shelved {
-        true => shelf(family),
-        false => BTreeMap::new(),
+    let (packages, stock) = match around.shelved {
+        true => (shelf(family), stock(family)),
+        false => (BTreeMap::new(), Vec::new()),
     };
     judge(&StandingInput {
         nickname: "Unit",
@@ -120,6 +132,7 @@ fn judged(family: &Family, facts: &Facts, around: Around) -> Standing {
             nickname: "Unit",
             keep_safe: &keep_safe,
             packages: &packages,
+            stock: &stock,
             by: By {
                 link: Presence::Here,
                 token: around.token,

@@ -168,19 +168,76 @@ pub(crate) fn places(profile: &Profile, seed: u64) -> Vec<Placed> {
     placed
 }
 
+/// Whether its bytes are of a build, and the maker's.
+fn is_the_makers(part: &Part) -> bool {
+    let vouches = matches!(
+        part.content,
+        Content::Metadata | Content::Delegated { .. } | Content::Container(_)
+    );
+    vouches || part.content.is_signed()
+}
+
+/// Writes a build over whatever lies there, as its whole package does: all that is the maker's.
+pub(crate) fn put_build(storage: &mut dyn Storage, profile: &Profile, seed: u64) -> io::Result<()> {
+    let places = places(profile, seed);
+    for (label, bytes) in stock_images(profile) {
+        if let Some(place) = places.iter().find(|place| place.label == label) {
+            storage.write_at(place.offset, &bytes)?;
+        }
+    }
+    Ok(())
+}
+
+/// Whether all that is the maker's is still exactly its build, which a package that changes only parts of it
+/// asks for.
+pub(crate) fn is_untouched(
+    storage: &dyn Storage,
+    profile: &Profile,
+    seed: u64,
+) -> io::Result<bool> {
+    let places = places(profile, seed);
+    for (label, bytes) in stock_images(profile) {
+        let Some(place) = places.iter().find(|place| place.label == label) else {
+            continue;
+        };
+        let mut lies = vec![0; bytes.len()];
+        storage.read_at(place.offset, &mut lies)?;
+        if lies != bytes {
+            return Ok(false);
+        }
+    }
+    Ok(true)
+}
+
+/// The maker's image of one partition that holds a start image, without the empty end.
+pub(crate) fn image_of(profile: &Profile, label: &str) -> Option<Vec<u8>> {
+    let part = profile.partitions.iter().find(|part| part.label == label)?;
+    let mut storage = Memory::blank(part.mib << 20);
+    let place = Placed {
+        label: part.label,
+        number: 1,
+        area: 0,
+        offset: 0,
+        in_area: 0,
+        length: part.mib << 20,
+    };
+    fill(&mut storage, profile, part, &place, 0, "").ok()?;
+    let mut bytes = vec![0; usize::try_from(place.length).ok()?];
+    storage.read_at(0, &mut bytes).ok()?;
+    let used = bytes
+        .iter()
+        .rposition(|byte| *byte != 0)
+        .map_or(0, |last| last + 1);
+    bytes.truncate(used.next_multiple_of(4096));
+    Some(bytes)
+}
+
 /// Bytes that the maker publishes for a build: what it signed, label by label.
 #[must_use]
 pub fn stock_images(profile: &Profile) -> Vec<(&'static str, Vec<u8>)> {
     let length = area_bytes(profile);
     let mut storage = Memory::blank(length);
     let places = places(profile, 0);
-    let is_the_makers = |part: &Part| {
-        let vouches = matches!(
-            part.content,
-            Content::Metadata | Content::Delegated { .. } | Content::Container(_)
-        );
-        vouches || part.content.is_signed()
-    };
     let own: Vec<(&Part, &Placed)> = profile
         .partitions
         .iter()

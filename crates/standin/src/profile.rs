@@ -224,11 +224,14 @@ impl Profile {
     }
 
     /// The same kind of device with no partition larger than one MiB but for what holds volumes, which
-    /// don't shrink; for runs by the thousand.
+    /// don't shrink, and for a recovery that the maker's whole package brings; for runs by the thousand.
     #[must_use]
     pub fn small(mut self) -> Self {
+        let scheme = Scheme::named(self.codename);
+        let is_brought = scheme.is_some_and(|scheme| !scheme.packages.is_empty());
         for part in &mut self.partitions {
-            if !matches!(part.content, Content::Container(_)) {
+            let is_kept = is_brought && part.label == "recovery";
+            if !is_kept && !matches!(part.content, Content::Container(_)) {
                 part.mib = 1;
             }
         }

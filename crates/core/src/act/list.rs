@@ -184,7 +184,8 @@ fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
         } else {
             Due::Door
         };
-        let copies = copies(of).into_iter().map(|line| readable(line, of));
+        let copies = copies(of, act.asks_of_living(family)).into_iter();
+        let copies = copies.map(|line| readable(line, of));
         lines.extend(copies.map(|line| line.due(due)));
     }
     lines

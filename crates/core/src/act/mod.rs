@@ -23,6 +23,7 @@ use veritope_wire::{Digest, Label};
 
 use crate::builds::End;
 use crate::consent::Costs;
+use crate::coverage::Living;
 use crate::dossier::{By, Dossier};
 use crate::evidence::{Basis, Cure, Due, Line, Need};
 use crate::facts::{FactKey, Happening};
@@ -137,6 +138,15 @@ pub struct Part<'a> {
     pub image: Option<Digest>,
     /// Whose bytes these are: that decides which list they need, where they lie decides nothing.
     pub whose: Whose,
+}
+
+/// Which file an image comes out of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ImageOf {
+    /// The file that is taken for the unit's recovery.
+    TheChosen,
+    /// What lies on the shelf of the maker's.
+    TheMakers,
 }
 
 /// Whose bytes are written.
@@ -255,6 +265,11 @@ trait Kind: Sized {
         self.part().map(|part| part.whose)
     }
 
+    /// Which file the image comes out of that goes out with it.
+    fn image_of(&self) -> Option<ImageOf> {
+        self.image().map(|_| ImageOf::TheChosen)
+    }
+
     /// The image that goes out with it: nothing where none does, nothing within while it is open which.
     fn image(&self) -> Option<Option<Digest>> {
         self.part().map(|part| part.image)
@@ -362,6 +377,8 @@ kinds! {
     write::WriteImage,
     /// Write an image only to get rights to read (`G3`).
     write_to_read::WriteToRead,
+    /// Put the maker's recovery back where another one was written (`G4`).
+    makers_recovery::PutMakersRecovery,
     /// Put a partition back from a capture (`G7`).
     put_back::PutBack,
     /// Put the maker's bytes on a partition (`G4`).
@@ -512,6 +529,12 @@ impl Act {
         of_its_kind!(self, one => one.whose(of))
     }
 
+    /// Which file the image comes out of that goes out with it.
+    #[must_use]
+    pub fn image_of(&self) -> Option<ImageOf> {
+        of_its_kind!(self, one => one.image_of())
+    }
+
     /// The image that goes out with it: nothing where none does, nothing within while it is open which.
     #[must_use]
     pub fn image(&self) -> Option<Option<Digest>> {
@@ -528,6 +551,17 @@ impl Act {
     #[must_use]
     pub fn file(&self) -> Option<&str> {
         of_its_kind!(self, one => one.file())
+    }
+
+    /// How what lives has to be kept for it (`B6`): a package that by the family's word leaves alone what exists
+    /// once needs it as it was captured on the way to it.
+    #[must_use]
+    pub fn asks_of_living(&self, family: &Family) -> Living {
+        let leaves_alone = self.destroys(family).is_some_and(|lost| lost.is_empty());
+        match self.file().is_some() && leaves_alone {
+            true => Living::AsCaptured,
+            false => Living::AsNow,
+        }
     }
 
     /// What exists once and is lost by it; nothing where the family does not say.

@@ -142,6 +142,14 @@ impl Kind for WriteImage {
 
 /// The rows of writing a recovery: where and how it is taken, and that nothing is written on a hope.
 pub(super) fn to_write(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let mut lines = into_recovery(on, at);
+    lines.push(shelved(on));
+    lines.push(intake(on.of.facts));
+    lines
+}
+
+/// The rows of writing to the recovery's partition, whatever it is.
+pub(super) fn into_recovery(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     let mode = on.family().recovery_write.as_ref().map(|spec| spec.mode);
     let mut lines: Vec<Line> = mode
         .map(|mode| in_mode(Bit::InMode(mode), mode.shown(), on, at))
@@ -149,9 +157,7 @@ pub(super) fn to_write(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
         .collect();
     let locked = "It is locked: it takes only the maker's bytes.";
     lines.push(lock(Lock::Unlocked, locked, on, at));
-    lines.push(shelved(on));
     lines.extend(settled(at));
-    lines.push(intake(on.of.facts));
     lines
 }
 

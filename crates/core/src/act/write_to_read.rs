@@ -64,7 +64,8 @@ impl Kind for WriteToRead {
     }
 
     fn serves(&self, goal: Goal) -> bool {
-        matches!(goal, Goal::BackUp | Goal::ReadTable | Goal::KeepRecovery)
+        // A package that goes over an unlocked unit waits until what exists once is kept.
+        matches!(goal, Goal::BackUp | Goal::ReadTable | Goal::KeepRecovery | Goal::Unlock)
     }
 
     fn touches(&self, family: &Family) -> Touches {

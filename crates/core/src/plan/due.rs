@@ -2,7 +2,7 @@
 
 use super::sheet::{Reach, Sheet, Step, WhyNoWay, find_beyond};
 use crate::act::{Act, Ground, List, Standpoint, Touches, list};
-use crate::builds::Chain;
+use crate::builds;
 use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
 use crate::facts::FactKey;
@@ -142,6 +142,21 @@ fn is_of_the_system(line: &Line, is_wiped: bool, of: &Dossier<'_>) -> bool {
     })
 }
 
+/// The packages that `sheet` takes, what it comes to behind a look included: they are hashed where they lie before
+/// anything is asked of them.
+#[must_use]
+pub fn packages(sheet: &Sheet, of: &Dossier<'_>) -> Vec<String> {
+    let beyond = behind_a_look(sheet, of);
+    let acts = sheet.steps.iter().map(|step| &step.act).chain(&beyond);
+    let mut names: Vec<String> = Vec::new();
+    for name in acts.filter_map(Act::file) {
+        if names.iter().all(|known| known != name) {
+            names.push(name.to_owned());
+        }
+    }
+    names
+}
+
 /// The acts that `sheet` comes to behind a look, if that shows what leaves most to do; none where it hopes
 /// for nothing.
 fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
@@ -157,7 +172,14 @@ fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
         lock: sheet.start.lock.or(Some(worst)),
         ..sheet.start
     };
-    let whole = find_beyond(of, start, sheet.goal, &Chain::default(), WhyNoWay::NotAsked);
+    // As a locked unit has to go, from build to build where its family asks for that.
+    let along = sheet.end.as_ref().and_then(|end| {
+        let gate = builds::gate(of.family, of.facts, None);
+        gate.chain(Some(end))
+    });
+    let chain = along.filter(|_| start.lock != Some(Lock::Unlocked));
+    let chain = chain.unwrap_or_default();
+    let whole = find_beyond(of, start, sheet.goal, &chain, WhyNoWay::NotAsked);
     let steps = whole.map(|sheet| sheet.steps).unwrap_or_default();
     let acts = steps.into_iter().map(|step| step.act);
     acts.filter(|act| {

@@ -509,17 +509,18 @@ mod tests {
 
     /// With a family whose build decides: packages over an unlocked unit want what exists once kept (`B6`).
     /// Where nothing reads it there, the way ends with the unlock, and says why; where something does, it
-    /// leads back, and the copies are taken on it.
+    /// leads back, and the copies are taken on it. A recovery that was written to read makes room for the
+    /// maker's before the next package.
     #[test]
     fn the_way_ends_where_it_can_be_finished() {
-        let ways = |family: &Family| {
+        let ways = |family: &Family, ways: Ways| {
             let facts = facts(&[
                 (FactKey::Mode, "system"),
                 (FactKey::Lock, "locked"),
                 (FactKey::Debugging, "on"),
                 (FactKey::Build, "WM1-3.4-2610"),
             ]);
-            let of = dossier(family, &facts, Ways::ALL);
+            let of = dossier(family, &facts, ways);
             crate::standing::plan_for(&of, State::from_facts(&facts), Goal::Unlock, None).unwrap()
         };
         let mooring = crate::family::testing::shipped("mooring");
@@ -527,15 +528,39 @@ mod tests {
             let steps = sheet.steps.iter().map(|step| step.act.word());
             steps.filter(|word| *word != "move").collect::<Vec<_>>()
         };
-        let stays = ways(&mooring);
+        let by_hand = Ways {
+            link: Presence::Missing,
+            ..Ways::ALL
+        };
+        let stays = ways(&mooring, by_hand);
         let packages = ["install-package", "install-package", "unlock"];
         assert_eq!(words(&stays)[..3], packages, "{:?}", words(&stays));
         let end = stays.end.clone().unwrap();
         assert_eq!((end.build.as_str(), end.exact), ("WM1-3.1-2603", false));
-        assert!(end.instead.unwrap().contains("exists once"));
+        let why = end.instead.unwrap();
+        assert!(why.contains("bench link"), "{why}");
         assert_eq!(stays.head.wipes, 2);
 
-        let back = ways(&readable());
+        let back = ways(&mooring, Ways::ALL);
+        let end = back.end.clone().unwrap();
+        assert_eq!((end.build.as_str(), &end.instead), ("WM1-3.4-2610", &None));
+        assert_eq!(
+            words(&back),
+            [
+                "install-package",
+                "install-package",
+                "unlock",
+                "read-route-write",
+                "capture",
+                "put-makers-recovery",
+                "install-package",
+                "install-package",
+                "install-package",
+                "install-package"
+            ]
+        );
+
+        let back = ways(&readable(), Ways::ALL);
         let end = back.end.clone().unwrap();
         assert_eq!((end.build.as_str(), &end.instead), ("WM1-3.4-2610", &None));
         let words = words(&back);

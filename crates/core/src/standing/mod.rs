@@ -169,8 +169,12 @@ pub fn plan_for(
     back_to: Option<&str>,
 ) -> Result<Sheet, NoPlan> {
     let start = with_recovery(start);
-    let chains = match goal {
-        Goal::Unlock if start.lock != Some(Lock::Unlocked) => {
+    let chains = match (goal, start.lock, back_to) {
+        (Goal::Unlock | Goal::KeepRecovery, Some(Lock::Unlocked), Some(back_to)) => {
+            builds::onward(of.family, of.facts, back_to)
+        }
+        (_, Some(Lock::Unlocked), _) => Vec::new(),
+        (Goal::Unlock | Goal::KeepRecovery, ..) => {
             match builds::gate(of.family, of.facts, back_to) {
                 Gate::Chains(chains) => chains,
                 _ => Vec::new(),

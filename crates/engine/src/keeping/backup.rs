@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{
-    self, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, Coverage, CoverageInput, Origin,
-    Rest, Taker, VerifiedCopy,
+    self, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, Coverage, CoverageInput, Living,
+    Origin, Rest, Taker, VerifiedCopy,
 };
 use veritope_core::digest::{Claimed, FrameLayout};
 use veritope_core::facts::{Facts, Happening};
@@ -60,6 +60,11 @@ fn at_rest() -> Rest {
 impl Keeping {
     /// How a unit's partitions are kept, by the log.
     pub(crate) fn coverage_of(&self, record: &UnitRecord, family: &Family) -> Coverage {
+        self.kept_as(record, family, Living::AsNow)
+    }
+
+    /// The same with what lives asked for as it is now, or as it was captured.
+    pub(crate) fn kept_as(&self, record: &UnitRecord, family: &Family, living: Living) -> Coverage {
         let facts = record.known();
         coverage::judge(&CoverageInput {
             family,
@@ -69,7 +74,10 @@ impl Keeping {
             written: &record.written,
             first_write: record.first_write,
             policy: &self.library.policy(),
-            system_ran: facts.last(Happening::SystemRan),
+            system_ran: match living {
+                Living::AsNow => facts.last(Happening::SystemRan),
+                Living::AsCaptured => None,
+            },
             now: self.pen.now(),
         })
     }
@@ -705,9 +713,10 @@ impl Keeping {
         &self,
         unit: UnitId,
         family: &Family,
+        living: Living,
     ) -> Result<(Vec<VerifiedCopy>, Vec<PlaceId>), KeepingError> {
         let record = self.pen.record(unit)?;
-        let coverage = self.coverage_of(&record, family);
+        let coverage = self.kept_as(&record, family, living);
         let unique = coverage
             .rows
             .iter()

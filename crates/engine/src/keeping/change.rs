@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use veritope_core::act::{Act, Complete, Ground, Standpoint, Whose, list};
+use veritope_core::act::{Act, Complete, Ground, ImageOf, Standpoint, Whose, list};
 use veritope_core::budget::Load;
 use veritope_core::consent::Consent;
 use veritope_core::coverage::VerifiedCopy;
@@ -128,7 +128,8 @@ impl Keeping {
         if change.kept.is_some() || !is_asked {
             return Ok(None);
         }
-        Ok(Some(self.read_copies_back(change.unit, &family)?))
+        let living = change.act.asks_of_living(&family);
+        Ok(Some(self.read_copies_back(change.unit, &family, living)?))
     }
 
     fn complete(
@@ -169,8 +170,14 @@ fn dossier<'a>(
     kept: Option<&'a Kept>,
 ) -> Dossier<'a> {
     let of = known.dossier();
+    let is_the_makers = change.act.image_of() == Some(ImageOf::TheMakers);
+    let (chosen, makers) = match is_the_makers {
+        true => (None, change.seen),
+        false => (change.seen, None),
+    };
     Dossier {
         live,
+        makers_image: makers,
         consents: change.consents,
         put: change.put,
         read_back: ReadBack {
@@ -179,7 +186,7 @@ fn dossier<'a>(
             ..of.read_back
         },
         recovery: of.recovery.map(|shelved| Shelved {
-            seen: change.seen.or(shelved.seen),
+            seen: chosen.or(shelved.seen),
             ..shelved
         }),
         ..of

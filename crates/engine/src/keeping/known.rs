@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use veritope_core::budget::{self, Battery, Load, Policy};
-use veritope_core::coverage::Coverage;
+use veritope_core::coverage::{Coverage, Living};
 use veritope_core::dossier::{By, Dossier, ReadBack, Shelved, StockAtHand};
 use veritope_core::facts::{FactKey, Facts};
 use veritope_core::family::Family;
@@ -43,6 +43,7 @@ pub(crate) struct Known<'r> {
     pub(crate) facts: Facts,
     policy: Policy,
     coverage: Option<Coverage>,
+    as_captured: Option<Coverage>,
     held: Vec<Held>,
     twin: Option<String>,
     image: Option<Taken>,
@@ -83,6 +84,9 @@ impl Keeping {
             record,
             policy: self.library.policy(),
             coverage,
+            // Asked for packages alone.
+            as_captured: (record.own.is_some() && !family.packages.is_empty())
+                .then(|| self.kept_as(record, &family, Living::AsCaptured)),
             held: match depth {
                 Depth::Row => Vec::new(),
                 Depth::List => held_of(record, &family, &facts),
@@ -179,6 +183,7 @@ impl Known<'_> {
             battery: self.battery.as_ref(),
             captures: &record.captures,
             coverage: self.coverage.as_ref(),
+            as_captured: self.as_captured.as_ref(),
             read_back: ReadBack {
                 copies: None,
                 away: &self.away,

@@ -4,7 +4,7 @@
 
 use veritope_core::act::{Act, Ground, PutBack, PutStock, Standpoint, list};
 use veritope_core::budget;
-use veritope_core::coverage::{Origin, VerifiedCopy, WriteShown};
+use veritope_core::coverage::{Living, Origin, VerifiedCopy, WriteShown};
 use veritope_core::digest::FrameList;
 use veritope_core::dossier::{Dossier, Put, Witnessed};
 use veritope_core::evidence::Line;
@@ -390,7 +390,7 @@ impl Keeping {
         let record = self.pen.record(unit)?;
         let present = self.manifest_of(&record, present)?;
         let kept = match manifest.source.origin {
-            Origin::Stock => Some(self.read_copies_back(unit, &family)?),
+            Origin::Stock => Some(self.read_copies_back(unit, &family, Living::AsNow)?),
             Origin::Read | Origin::Declared => None,
         };
         for label in order(&manifest, labels) {

@@ -5,10 +5,10 @@
 
 use serde::Serialize;
 use veritope_core::coverage::{Agreement, CaptureFacts, Origin, Rest};
-use veritope_core::digest::FrameLayout;
+use veritope_core::digest::{FrameLayout, Seen};
 use veritope_core::dossier::StockAtHand;
 use veritope_core::facts::FactKey;
-use veritope_core::family::{Family, PartitionSpec};
+use veritope_core::family::{Family, PackageSpec, PartitionSpec};
 use veritope_core::matching::{
     About, Finding, Form, Make, Reach, StockClaims, Told, judge_stock, lands_on,
 };
@@ -218,19 +218,9 @@ impl Keeping {
                 build: build.to_owned(),
                 labels,
             };
-            let mut packages = family.packages.iter();
-            let whole = packages.find(|one| one.blake3 == Some(file) && one.from.is_none());
-            if let Some(package) = whole {
-                let is_as_published = self
-                    .library
-                    .shelf
-                    .hashed(file)
-                    .is_ok_and(|seen| seen.seen.digest() == file);
+            if let Some(package) = self.package_in(file, family) {
                 let build = family.builds.get(package.to);
-                let build = build
-                    .filter(|_| is_as_published)
-                    .map(|build| build.id.as_str());
-                all.extend(build.map(|build| at_hand(build, None)));
+                all.extend(build.map(|build| at_hand(&build.id, None)));
                 continue;
             }
             let Some(set) = self.set_in(file, family) else {
@@ -265,10 +255,41 @@ impl Keeping {
         findings
     }
 
-    /// One image of the maker's out of a set of exactly this build, for this very unit.
+    /// The maker's image of a partition that the running build has, filled up to the partition's length: out of a
+    /// set, or out of a whole package as it was published.
     ///
     /// # Errors
-    /// In a sentence: no set on the shelf is of that build and this unit's.
+    /// In a sentence: nothing on the shelf is of that build and this unit's.
+    pub(crate) fn makers_image(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        label: &Label,
+    ) -> Result<(Vec<u8>, Seen), String> {
+        let (mut bytes, from) = self.stock_image(record, family, label.as_str())?;
+        let own = record.own.iter().flatten().find(|own| own.label == *label);
+        let length = own.map_or_else(
+            || {
+                let spec = family.partition(label);
+                spec.map_or(0, |spec| u64::from(spec.mib) << 20)
+            },
+            |own| own.length_bytes,
+        );
+        let length = usize::try_from(length).unwrap_or(usize::MAX);
+        if bytes.len() > length {
+            return Err(format!(
+                "{label} out of {from} is longer than the partition (M5): this is another unit's"
+            ));
+        }
+        bytes.resize(length, 0);
+        let seen = Seen::of(&bytes);
+        Ok((bytes, seen))
+    }
+
+    /// One image of the maker's out of a set of exactly this build or its whole package, for this very unit.
+    ///
+    /// # Errors
+    /// In a sentence: nothing on the shelf is of that build and this unit's.
     pub(crate) fn stock_image(
         &self,
         record: &UnitRecord,
@@ -277,9 +298,21 @@ impl Keeping {
     ) -> Result<(Vec<u8>, String), String> {
         let known = record.known();
         let Some(build) = known.text(FactKey::Build) else {
-            return Err("which build runs on this unit is not known, and what goes with its recovery is made of the stock of that build: read the build first".to_owned());
+            return Err("which build runs on this unit is not known, and the maker's images of that very one are wanted: read the build first".to_owned());
         };
         for (file, about) in self.library.shelf.files() {
+            let is_its_package = self.package_in(file, family).is_some_and(|one| {
+                let to = family.builds.get(one.to);
+                to.is_some_and(|to| to.id == build)
+            });
+            let member = is_its_package
+                .then(|| self.member_for(file, label))
+                .flatten();
+            if let Some(steps) = member {
+                let out = self.library.shelf.out_of(file, &steps);
+                let bytes = out.map_err(|error| format!("{}: {error}", about.shown()))?;
+                return Ok((bytes, about.shown().to_owned()));
+            }
             let Some(set) = self.set_in(file, family).filter(|set| set.build == build) else {
                 continue;
             };
@@ -300,8 +333,26 @@ impl Keeping {
             return Ok((bytes, about.shown().to_owned()));
         }
         Err(format!(
-            "what goes with this recovery is made of the maker's {label} of build {build}: put the maker's set of that build onto the shelf first"
+            "the maker's {label} of build {build} is not on the shelf: put the maker's set or whole package of that build there first"
         ))
+    }
+
+    /// The whole package of the family that a file is, as it was published.
+    fn package_in<'f>(&self, file: Digest, family: &'f Family) -> Option<&'f PackageSpec> {
+        let mut packages = family.packages.iter();
+        let whole = packages.find(|one| one.blake3 == Some(file) && one.from.is_none())?;
+        let seen = self.library.shelf.hashed(file).ok()?;
+        (seen.seen.digest() == file).then_some(whole)
+    }
+
+    /// How the image of a partition is taken out of a file, where it has one.
+    fn member_for(&self, file: Digest, label: &str) -> Option<Vec<Make>> {
+        let told = self.library.shelf.told(file).ok()?;
+        let mut members = told.members.iter();
+        let member = members.find(|name| lands_on(name).is_some_and(|one| one == label))?;
+        Some(vec![Make::TakeOut {
+            member: member.clone(),
+        }])
     }
 
     /// One image of a set, in memory.

@@ -3,7 +3,7 @@
 
 use std::time::Duration;
 
-use veritope_core::act::{Act, Command, Doing, Reading};
+use veritope_core::act::{Act, Command, Doing, ImageOf, Reading};
 use veritope_core::digest::Seen;
 use veritope_core::family::Family;
 use veritope_core::plan::Step;
@@ -77,12 +77,24 @@ impl Runs {
         run: &RunRecord,
         act: &Act,
     ) -> Result<Chosen, RunsError> {
-        if act.image().is_none() {
-            return Ok(Chosen {
-                act: act.clone(),
-                bytes: Vec::new(),
-                seen: None,
-            });
+        match (act.image_of(), act.part()) {
+            (None, _) => {
+                return Ok(Chosen {
+                    act: act.clone(),
+                    bytes: Vec::new(),
+                    seen: None,
+                });
+            }
+            (Some(ImageOf::TheMakers), Some(part)) => {
+                let image = self.keeping.makers_image(record, family, part.label);
+                let (bytes, seen) = image.map_err(LibraryError::Shelf)?;
+                return Ok(Chosen {
+                    act: act.clone().choosing(seen.digest()),
+                    bytes,
+                    seen: Some(seen),
+                });
+            }
+            (Some(_), _) => {}
         }
         // A sheet that was planned anew may take one that the first did not.
         let best = || self.keeping.recovery_of(record, family, &record.known());

@@ -31,7 +31,8 @@ impl Runs {
         let known = self
             .keeping
             .known(record, family, record.known(), Depth::List);
-        let files = sheet.steps.iter().filter_map(|step| step.act.file());
+        let files = due::packages(sheet, &known.uncharged());
+        let files = files.iter().map(String::as_str);
         let known = self.keeping.with_packages(known, files);
         Some(known.carrying(sheet.load()))
     }

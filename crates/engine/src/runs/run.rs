@@ -5,7 +5,7 @@
 //! write the outcome down. Between intent and outcome the process may die: then the step's outcome
 //! is unknown until somebody looks.
 
-use veritope_core::act::Doing;
+use veritope_core::act::{Doing, ImageOf};
 use veritope_core::consent::{Consent, told};
 use veritope_core::dossier::By;
 use veritope_core::facts::{FactKey, Source};
@@ -83,8 +83,12 @@ impl Runs {
         let known = self
             .keeping
             .known(record, family, record.known(), Depth::List);
-        let back_to = record.active_run().and_then(|run| run.began_on.as_deref());
-        Ok(standing::plan_for(&known.dossier(), start, goal, back_to)?)
+        Ok(standing::plan_for(
+            &known.dossier(),
+            start,
+            goal,
+            back_to(record, goal),
+        )?)
     }
 
     /// Every goal that fits the unit's family, and how it stands; nothing while the family is not known. What
@@ -101,11 +105,13 @@ impl Runs {
             .known(record, family, record.known(), Depth::List);
         let mut judged = Vec::new();
         for goal in goals {
-            let found = standing::plan_for(&known.uncharged(), start, goal, None);
+            let found = standing::plan_for(&known.uncharged(), start, goal, back_to(record, goal));
             let before = match &found {
                 Ok(sheet) => {
-                    let files = sheet.steps.iter().filter_map(|step| step.act.file());
-                    known = self.keeping.with_packages(known, files);
+                    let files = due::packages(sheet, &known.uncharged());
+                    known = self
+                        .keeping
+                        .with_packages(known, files.iter().map(String::as_str));
                     known = known.carrying(sheet.load());
                     due::preparations(sheet, &known.dossier())
                 }
@@ -177,7 +183,10 @@ impl Runs {
         let is_there = sheet.steps.is_empty();
         let family = self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
         self.library.keep_text(&family)?;
-        let takes_image = sheet.steps.iter().any(|step| step.act.image().is_some());
+        let takes_image = sheet
+            .steps
+            .iter()
+            .any(|step| step.act.image_of() == Some(ImageOf::TheChosen));
         let image = takes_image
             .then(|| self.keeping.recovery_of(&record, &family, &record.known()))
             .flatten();
@@ -444,4 +453,12 @@ fn not_there() -> veritope_wire::link::Refusal {
         code: veritope_wire::link::RefusalCode::NotConnected,
         words: "the unit is not there".to_owned(),
     }
+}
+
+/// The build that the unit's last run towards `goal` began on, where that run has not reached it: what was begun
+/// from build to build is not there yet, though it was stopped on the way.
+fn back_to(record: &UnitRecord, goal: Goal) -> Option<&str> {
+    let run = record.run.as_ref().filter(|run| run.sheet.goal == goal)?;
+    let is_there = matches!(run.ended, Some((RunEnd::Reached, _)));
+    run.began_on.as_deref().filter(|_| !is_there)
 }

@@ -11,7 +11,7 @@ mod words;
 
 use std::sync::Arc;
 
-use veritope_core::act::Reversibility;
+use veritope_core::act::{ImageOf, Reversibility};
 use veritope_core::budget::{self};
 use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
@@ -527,7 +527,11 @@ impl Views {
             }
         };
         preview.preparations = self.seen.preparations(record, &sheet);
-        if sheet.steps.iter().any(|step| step.act.image().is_some()) {
+        if sheet
+            .steps
+            .iter()
+            .any(|step| step.act.image_of() == Some(ImageOf::TheChosen))
+        {
             preview.file = self.sheet_file(record, family);
         }
         let open = in_the_way(&preview.preparations).len();

@@ -95,6 +95,9 @@ impl Walk {
         if codename != "gimbal" {
             let mut gate = Gate::shipped(scheme);
             gate.open = lock == LockState::Unlocked;
+            if !scheme.packages.is_empty() {
+                device.profile().build.clone_into(&mut gate.build);
+            }
             gate.token = TOKEN.to_owned();
             device.set_gate(gate, "").unwrap();
             device.met_in(Running::System, 1).unwrap();
@@ -615,6 +618,15 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
             profile
         } else {
             profile.small()
+        };
+        // Where packages lead from build to build, it is met on the newest that has a way back.
+        let newest = scheme.builds.iter().rev();
+        let newest = newest
+            .filter(|_| !scheme.packages.is_empty())
+            .find(|build| build.index == scheme.builds[0].index);
+        let profile = match newest {
+            Some(build) => profile.on_build(build.id).unwrap(),
+            None => profile,
         };
         let made = Factory::new(profile, born(*lock)).unwrap();
         for by_hand in [false, true] {

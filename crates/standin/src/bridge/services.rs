@@ -10,7 +10,8 @@ use serde::Deserialize;
 
 use crate::bridge::page::{HEAD, TAIL, escape, is_foreign};
 use crate::bridge::{Bridge, Mail};
-use crate::content::Noise;
+use crate::content::{Noise, image_of};
+use crate::profile::Profile;
 use crate::scheme::{Brings, SCHEMES, Scheme};
 
 /// How long a mail takes, in device time.
@@ -159,10 +160,37 @@ async fn download(Path(name): Path<String>) -> Response {
         .into_response()
 }
 
-/// Bytes of a package, as the build server has them.
+/// Bytes of a package, as the build server has them: a whole one brings its maker's recovery as an image among
+/// the rest.
 #[must_use]
 pub fn package_bytes(name: &str) -> Vec<u8> {
-    Noise::new(0, name).firmware(PACKAGE_BYTES)
+    let rest = Noise::new(0, name).firmware(PACKAGE_BYTES);
+    let mut schemes = SCHEMES.iter();
+    let whole = schemes.find_map(|scheme| {
+        let package = scheme.package(name)?;
+        (package.brings == Brings::Whole).then_some((scheme, package))
+    });
+    let recovery = whole.and_then(|(scheme, package)| {
+        let profile = Profile::named(scheme.codename)?.on_build(package.build)?;
+        image_of(&profile, "recovery")
+    });
+    let Some(recovery) = recovery else {
+        return rest;
+    };
+    let members = [("system.pieces", rest), ("recovery.img", recovery)];
+    zip_of(&members).unwrap_or_default()
+}
+
+/// An archive of these, in this order, nothing of it packed.
+fn zip_of(members: &[(&str, Vec<u8>)]) -> zip::result::ZipResult<Vec<u8>> {
+    let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let plain =
+        zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
+    for (name, bytes) in members {
+        zip.start_file(*name, plain)?;
+        std::io::Write::write_all(&mut zip, bytes)?;
+    }
+    Ok(zip.finish()?.into_inner())
 }
 
 #[cfg(test)]

@@ -4,8 +4,9 @@
 use veritope_wire::link::{ActKind, ActRequest, Operation, Refusal, RefusalCode};
 
 use super::{Device, LockState, NextStart, Running, Setting, no};
+use crate::content;
 use crate::gate::{Answer, Gate, Try};
-use crate::scheme::{Opening, Scheme};
+use crate::scheme::{Brings, Opening, Scheme};
 
 impl Device {
     /// Gives the device a gate and says what its screens show as equipment ID.
@@ -185,7 +186,7 @@ impl Device {
                     }
                 } else if let Some(name) = pressed.strip_prefix("install-") {
                     self.saved.hands.list = crate::saved::List::None;
-                    if let Err(words) = gate.install(scheme, name) {
+                    if let Err(words) = self.installs(&mut gate, scheme, name)? {
                         words.clone_into(&mut self.saved.hands.words);
                         return Ok(());
                     }
@@ -198,6 +199,31 @@ impl Device {
         }
         self.saved.gate = Some(gate);
         Ok(())
+    }
+
+    /// Installs a package of the maker's: what it brings is laid out before the new build counts.
+    pub(super) fn installs(
+        &mut self,
+        gate: &mut Gate,
+        scheme: &'static Scheme,
+        name: &str,
+    ) -> std::io::Result<Result<(), &'static str>> {
+        let seed = self.saved.seed;
+        let package = scheme.package(name);
+        let is_partial = package.is_some_and(|one| matches!(one.brings, Brings::From(_)));
+        if is_partial && !content::is_untouched(&*self.storage, &self.profile, seed)? {
+            return Ok(Err("partitions were changed"));
+        }
+        if let Err(words) = gate.install(scheme, name) {
+            return Ok(Err(words));
+        }
+        let writes = package.filter(|one| one.brings != Brings::Enabler);
+        if let Some(next) = writes.and_then(|one| self.profile.clone().on_build(one.build)) {
+            content::put_build(&mut *self.storage, &next, seed)?;
+            next.build.clone_into(&mut self.saved.build);
+            self.profile = next;
+        }
+        Ok(Ok(()))
     }
 
     /// What every wipe takes with it.

@@ -228,7 +228,8 @@ impl Device {
         let package = package.ok_or_else(foreign)?;
         let mut gate = self.saved.gate.clone().ok_or_else(foreign)?;
         let card = std::mem::replace(&mut gate.card, vec![package.name.to_owned()]);
-        gate.install(scheme, package.name)
+        self.installs(&mut gate, scheme, package.name)
+            .map_err(|error| no(RefusalCode::Other, error.to_string()))?
             .map_err(|words| no(RefusalCode::Other, words))?;
         gate.card = card;
         if package.wipes {

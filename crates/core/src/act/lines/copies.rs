@@ -3,15 +3,19 @@
 
 use veritope_wire::{Label, PlaceId};
 
-use crate::coverage::{Keeping, apart};
+use crate::coverage::{Coverage, Keeping, Living, apart};
 use crate::dossier::Dossier;
 use crate::evidence::{Basis, Cure, Due, Line, Need};
 use crate::family::Role;
 use crate::rule::Rule;
 
 /// How what exists once is kept, and what was read back of it just now.
-pub(crate) fn copies(of: &Dossier<'_>) -> Vec<Line> {
-    let kept = of.coverage.map_or(&[][..], |coverage| &coverage.lines);
+pub(crate) fn copies(of: &Dossier<'_>, living: Living) -> Vec<Line> {
+    let coverage = match living {
+        Living::AsNow => of.coverage,
+        Living::AsCaptured => of.as_captured,
+    };
+    let kept = coverage.map_or(&[][..], |coverage| &coverage.lines);
     if kept.is_empty() {
         return vec![
             Line::missing(
@@ -25,15 +29,15 @@ pub(crate) fn copies(of: &Dossier<'_>) -> Vec<Line> {
         ];
     }
     let mut lines = kept.to_vec();
-    lines.extend(not_read_back(of));
+    lines.extend(not_read_back(of, coverage));
     lines
 }
 
 /// The lines of what exists once and is not kept well enough by what was read back just now; while it is
 /// only asked about, that is left to the step.
-fn not_read_back(of: &Dossier<'_>) -> Vec<Line> {
+fn not_read_back(of: &Dossier<'_>, coverage: Option<&Coverage>) -> Vec<Line> {
     let read = &of.read_back;
-    let (Some(coverage), Some(copies)) = (of.coverage, read.copies) else {
+    let (Some(coverage), Some(copies)) = (coverage, read.copies) else {
         let text = "Every copy that can be reached is read back before anything is sent.";
         let need = Need::Ours { cure: None };
         return vec![Line::unknown(Rule::B7, text, need).due(Due::Door)];
