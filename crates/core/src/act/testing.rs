@@ -3,12 +3,12 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use veritope_wire::{BenchTime, CaptureId, Digest, PlaceId};
+use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use super::{
-    Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, Look, PutBack, PutStock,
-    ReadTable, Relock, SetSlot, SetSwitch, Standpoint, StartImage, Unlock, WriteImage, WriteToRead,
-    list,
+    Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, Look, PutBack,
+    PutMakersRecovery, PutStock, ReadTable, Relock, SetSlot, SetSwitch, Standpoint, StartImage,
+    Unlock, WriteImage, WriteToRead, list,
 };
 use crate::act::look::Sight;
 use crate::act::switch::Which;
@@ -76,6 +76,8 @@ pub(crate) struct Bench {
     pub(crate) captures: Vec<CaptureFacts>,
     pub(crate) copies: Vec<CopyFacts>,
     pub(crate) is_table_read: bool,
+    /// When the system ran last.
+    pub(crate) system_ran: BenchTime,
     /// Labels that were read back in every place, and when; nothing while it is only asked about.
     pub(crate) read_back: Option<(Vec<&'static str>, i64)>,
     /// Places whose copies did not read back, and places that don't answer.
@@ -84,6 +86,8 @@ pub(crate) struct Bench {
     pub(crate) held: Vec<Held>,
     pub(crate) shelf: Option<Shelf>,
     pub(crate) stock: Vec<StockAtHand>,
+    /// The maker's bytes that are about to be sent.
+    pub(crate) makers: Option<&'static [u8]>,
     pub(crate) packages: Vec<(&'static str, &'static [u8])>,
     pub(crate) wish: Option<Wish>,
     pub(crate) by: By,
@@ -115,12 +119,14 @@ impl Bench {
             captures: Vec::new(),
             copies: Vec::new(),
             is_table_read: false,
+            system_ran: at(5),
             read_back: None,
             garbled: Vec::new(),
             away: Vec::new(),
             held: Vec::new(),
             shelf: None,
             stock: Vec::new(),
+            makers: None,
             packages: Vec::new(),
             wish: None,
             by: By {
@@ -199,7 +205,7 @@ impl Bench {
             &policy,
             self.now,
         );
-        let coverage = self.is_table_read.then(|| {
+        let coverage_as = |system_ran| {
             coverage::judge(&CoverageInput {
                 family: &self.family,
                 own: &own(),
@@ -208,10 +214,15 @@ impl Bench {
                 written: &[],
                 first_write: None,
                 policy: &policy,
-                system_ran: Some(at(5)),
+                system_ran,
                 now: self.now,
             })
-        });
+        };
+        let coverage = self
+            .is_table_read
+            .then(|| coverage_as(Some(self.system_ran)));
+        let as_captured = self.is_table_read.then(|| coverage_as(None));
+        let makers = self.makers.map(Seen::of);
         let verified = |label: &str, place: PlaceId, minute: i64| {
             let bytes = label.as_bytes();
             let claim = Claimed(Digest::of(bytes));
@@ -291,6 +302,8 @@ impl Bench {
                     .and_then(|shelf| shelf.is_hashed.then_some(seen)),
             }),
             stock: &self.stock,
+            makers_image: makers.as_ref(),
+            as_captured: as_captured.as_ref(),
             packages: &packages,
             put: wish.map(|wish| Put {
                 own: &wish.own,
@@ -532,6 +545,37 @@ pub(crate) fn write_to_read() -> Bench {
     bench
 }
 
+/// What the maker's recovery of the watch's build is, in tests.
+pub(crate) const MAKERS: &[u8] = b"the maker's recovery";
+
+/// A watch on which another recovery lies, and the maker's goes back.
+pub(crate) fn makers_recovery() -> Bench {
+    let mut family = gimbal();
+    let label: Label = "recovery".parse().unwrap();
+    family.builds = shipped("mooring").builds;
+    family.builds.truncate(1);
+    for build in &mut family.builds {
+        build.images = vec![(label.clone(), Digest::of(MAKERS))];
+    }
+    let build = family.builds[0].id.clone();
+    let act = PutMakersRecovery {
+        label: label.clone(),
+        image: Some(Digest::of(MAKERS)),
+    };
+    let bench = Bench::of(family, "Ruff", act);
+    let mut bench = bench.knowing(&written_watch(), 0).kept();
+    bench.say(FactKey::Build, &build);
+    bench.payload = Some(Digest::of(MAKERS));
+    bench.makers = Some(MAKERS);
+    bench.stock = vec![StockAtHand {
+        name: "stock.tar".to_owned(),
+        digest: Digest::of(b"stock"),
+        build,
+        labels: Some(vec![label]),
+    }];
+    bench
+}
+
 pub(crate) fn part(label: &str) -> OwnPartition {
     let mut all = own().into_iter();
     all.find(|own| own.label.as_str() == label).unwrap()
@@ -635,6 +679,7 @@ pub(crate) fn every_kind() -> Vec<Bench> {
         start(),
         write(),
         write_to_read(),
+        makers_recovery(),
         put_back(),
         put_stock(),
         erase_all(),

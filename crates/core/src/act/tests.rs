@@ -6,8 +6,8 @@ use proptest::prelude::*;
 use veritope_wire::Digest;
 
 use super::testing::{
-    Bench, IMAGE, LAPWING, erase, every_kind, id, install, part, put_back, put_stock, relock,
-    set_slot, start, unlock, write, write_to_read,
+    Bench, IMAGE, LAPWING, MAKERS, erase, every_kind, id, install, makers_recovery, part, put_back,
+    put_stock, relock, set_slot, start, unlock, write, write_to_read,
 };
 use super::{Act, Ground, Install, Standpoint, list, planned};
 use crate::consent::told;
@@ -122,6 +122,7 @@ fn nothing_that_a_list_rests_on_may_be_gone() {
                             shelf.is_hashed = false;
                         }
                         case.packages.clear();
+                        case.makers = None;
                         if let Some(wish) = &mut case.wish {
                             (wish.verified, wish.present) = (None, None);
                         }
@@ -723,6 +724,56 @@ fn writing_to_be_able_to_read_needs_no_copies_and_is_refused_where_another_way_i
             .iter()
             .any(|route| route.kind == RouteKind::TemporaryStart)
     );
+}
+
+/// What goes back is what its maker published of the very build that runs, and it is a foreign write like any
+/// other: copies, a way back, no half-written part beside it.
+#[test]
+fn the_makers_recovery_goes_back_as_published_for_the_build_that_runs() {
+    type Spoil = fn(&mut Bench);
+    assert_eq!(makers_recovery().kinds(), []);
+    let cases: [(Spoil, &[Rule]); 8] = [
+        (|b| b.makers = Some(b"another"), &[Rule::R1]),
+        (|b| b.makers = None, &[Rule::Q11]),
+        (|b| b.stock.clear(), &[Rule::Q8]),
+        (|b| b.stock[0].build = "another".to_owned(), &[Rule::Q8]),
+        (|b| b.forget(FactKey::Build), &[Rule::Q8]),
+        (|b| b.family.builds[0].images.clear(), &[Rule::R1]),
+        (|b| b.captures.clear(), &[Rule::B3, Rule::Q1]),
+        (|b| b.torn.push(torn("persist", b"x")), &[Rule::S3]),
+    ];
+    for (n, (spoil, wanted)) in cases.into_iter().enumerate() {
+        assert_eq!(makers_recovery().with(spoil), wanted, "case {n}");
+    }
+    // Half of it is written over.
+    assert_eq!(
+        makers_recovery().with(|b| b.torn = vec![torn("recovery", MAKERS)]),
+        []
+    );
+}
+
+/// What lives grows older with each start: a package that leaves alone what exists once takes it as it was
+/// captured on the way, and any other write wants it as it is now (`B6`).
+#[test]
+fn what_lives_may_be_older_for_a_package_that_leaves_it_alone() {
+    let ran = |b: &mut Bench| b.system_ran = b.now;
+    assert_eq!(makers_recovery().with(ran), [Rule::B6]);
+    assert_eq!(write().with(ran), [Rule::B6]);
+    let unlocked = |bench: &mut Bench| {
+        bench.say(FactKey::Lock, "unlocked");
+        bench.is_table_read = true;
+        bench.captures = write().captures;
+        bench.copies = write().copies;
+        bench.read_back = write().read_back;
+    };
+    let open = install().with(unlocked);
+    let mut aged = install();
+    unlocked(&mut aged);
+    ran(&mut aged);
+    assert!(!aged.kinds().contains(&Rule::B6), "{:?}", aged.kinds());
+    assert_eq!(aged.kinds(), open);
+    aged.captures.clear();
+    assert!(aged.kinds().contains(&Rule::B3), "never captured is no age");
 }
 
 /// What is started may do anything, so it is one that fits, with the digest of its publisher.

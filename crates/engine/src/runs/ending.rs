@@ -3,6 +3,7 @@
 
 use veritope_core::act::{Doing, Reading};
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
+use veritope_core::family::Family;
 use veritope_core::mode::Lock;
 use veritope_core::plan::ending::{Asked, How, Open, ending, looked_at};
 use veritope_core::plan::sheet::Reach;
@@ -10,7 +11,7 @@ use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
 use veritope_core::plan::{Sheet, Step};
 use veritope_core::prospect::{self, Prospect};
 use veritope_core::started;
-use veritope_wire::{BenchTime, RequestId, RunId, UnitId};
+use veritope_wire::{BenchTime, Label, RequestId, RunId, UnitId};
 
 use crate::desk::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
 use crate::desk::unit::UnitRecord;
@@ -364,6 +365,30 @@ impl Runs {
         self.settle(unit, Settling::Asked)
     }
 
+    /// What was sent and never reported whole: nothing that the unit shows tells whether it is there (`E1`). What
+    /// it would have left behind may be so, and the rest is planned from that, once it answers.
+    fn not_reported(
+        &self,
+        unit: UnitId,
+        run: RunId,
+        step: &Step,
+        family: &Family,
+    ) -> Result<(), RunsError> {
+        if self.links.observe(unit)?.mode().is_none() {
+            return Ok(());
+        }
+        let at = self.pen.now();
+        let happened = step.act.brings(family).happened.into_iter();
+        let entries: Vec<Entry> = happened.map(|what| Entry::happened(what, at)).collect();
+        if !entries.is_empty() {
+            self.pen.append(unit, None, entries)?;
+        }
+        let saw = "The unit did not report it as written whole.".to_owned();
+        self.outcome(unit, run, StepResult::NotKnown, Source::Link, saw)?;
+        let why = "Whether it was written whole is not known.";
+        self.replan(unit, run, why, None)
+    }
+
     /// Writes down how an open step ended, as far as the device shows it.
     pub(crate) fn settle(&self, unit: UnitId, asked: Settling) -> Result<(), RunsError> {
         let record = self.pen.record(unit)?;
@@ -394,6 +419,12 @@ impl Runs {
                 }
             }
             return Ok(());
+        }
+        let since = run.open.as_ref().map(|open| open.since);
+        if let Some(part) = step.act.part().filter(|_| by_link)
+            && !is_reported(&record, part.label, since)
+        {
+            return self.not_reported(unit, id, &step, family);
         }
         let asked = match asked {
             Settling::Watching => Asked::ByItself,
@@ -427,6 +458,13 @@ impl Runs {
         }
         Ok(())
     }
+}
+
+/// Whether the unit reported what was sent to this partition as whole, since then.
+fn is_reported(record: &UnitRecord, label: &Label, since: Option<BenchTime>) -> bool {
+    let mut written = record.written.iter();
+    let is_torn = record.torn.iter().any(|torn| torn.label == *label);
+    !is_torn && written.any(|one| one.label == *label && since.is_none_or(|since| one.at >= since))
 }
 
 /// What is to be written down when a step on the lock ended and the lock was not seen, or a wipe whose

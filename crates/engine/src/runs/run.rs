@@ -409,11 +409,16 @@ impl Runs {
             return Err(LinkError::Refused(not_there()).into());
         }
         let shut = lets_nobody_in(&step, &seen);
-        if let Some(why) = divergence(step.before, &seen.facts).or(shut) {
+        let record = self.pen.record(unit)?;
+        // What lives may have been rewritten since it was captured for this very step (B6).
+        let kept = self.start_of(&record, &family).backed_up;
+        let is_aged = step.permitted && kept < step.before.backed_up;
+        let aged = is_aged.then(|| "What was captured for it is not as it is now.".to_owned());
+        let differs = divergence(step.before, &seen.facts).or(shut).or(aged);
+        if let Some(why) = differs {
             self.replan(unit, run, &why, Some(request))?;
             return Ok(StepEnd::NotTaken { why });
         }
-        let record = self.pen.record(unit)?;
         if let Err(refusal) = self.may_step(&record, &open, &step, None, Asking::Request) {
             return Err(self.refused(unit, step.title, refusal));
         }
