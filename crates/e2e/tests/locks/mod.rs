@@ -256,6 +256,65 @@ fn four_keys_let_go_in_order_bring_plover_into_the_makers_recovery() {
     });
 }
 
+/// The README's second walk: the file that matches, written only to be able to read, straight into it, and
+/// everything that exists once is captured before anything else is written.
+#[test]
+fn plover_is_read_by_the_recovery_that_is_written_for_it() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let plover = Table::met(&bench, "Plover").await?;
+        plover.to("Recovery").await?;
+        bench.sees("bramble-s-recovery-3.4.1.tar").await?;
+        bench.is_accessible().await?;
+        bench.shot("recovery").await?;
+        plover.choose("Back up what exists once").await?;
+        bench.sees("Version 3.4.1.").await?;
+        bench.click("Complete the list").await?;
+        bench.sees("For your goal: back up what exists once").await?;
+        bench.tell("Accounts signed in", "0").await?;
+        bench.tell("Screen lock", "off").await?;
+        bench.click("waived: nobody checks it").await?;
+        bench.click("Nothing of all this is to be kept").await?;
+        bench.click("None of it is to be kept").await?;
+        bench.sees("13 kinds waived").await?;
+        plover.to("Run").await?;
+        bench.click("Begin").await?;
+        bench.click("Restart into download mode").await?;
+        // What only the download screen shows is asked in front of it.
+        bench.sees("Guard on the download screen: is it checking?").await?;
+        plover
+            .say(&[
+                ("Guard on the download screen", "checking"),
+                ("Reset lock on the download screen", "off"),
+            ])
+            .await?;
+        plover.to("Run").await?;
+        bench.sees("This is before any backup").await?;
+        bench.sees("The knock mark in the chip.").await?;
+        plover.consent().await?;
+        bench.shot("recovery-consent").await?;
+        plover.take_in_hand().await?;
+        bench.click("Write the recovery of Plover").await?;
+        bench.sees("Restart into custom recovery").await?;
+        bench.click("Show me how").await?;
+        plover.face_shows("DOWNLOAD").await?;
+        plover
+            .down(&["Volume down", "Volume up", "Home", "Power"])
+            .await?;
+        plover.face_shows("Dark").await?;
+        plover.up(&["Volume down"]).await?;
+        plover.face_shows("LOGO").await?;
+        plover.up(&["Power"]).await?;
+        bench.tag_says("Mode", "custom recovery").await?;
+        bench.click("Capture what exists once").await?;
+        bench.sees("The goal is reached").await?;
+        plover.to("Backups").await?;
+        bench.sees("efs").await?;
+        bench.sees("1 of 2 copies").await?;
+        bench.stop().await
+    });
+}
+
 /// Counts how often the page asks for the screen to stay on, and gives that back.
 const AWAKE: &str = "window.awake = { asked: 0, given: 0 };
     const held = () => ({ release: async () => { window.awake.given += 1; } });
