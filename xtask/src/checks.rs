@@ -169,7 +169,7 @@ fn tests(ledger: &mut Ledger) {
             "browser",
             "--",
             "--test-threads",
-            "3",
+            "4",
         ]),
     );
 }

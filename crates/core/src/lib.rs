@@ -81,6 +81,7 @@ pub mod published;
 pub mod relock;
 pub mod route;
 pub mod rule;
+pub mod schools;
 pub mod shell;
 pub mod signs;
 pub mod standing;

@@ -3353,6 +3353,8 @@ export interface components {
             place?: components["schemas"]["RecoveryPlace"] | null;
             /** @description Reason that was given for the chosen one. */
             reason?: string | null;
+            /** @description The schools of this family, its default first (`M12`). */
+            schools: components["schemas"]["SchoolLine"][];
             /** @description The file that is taken, in one sentence. */
             taken: string;
         };
@@ -3591,6 +3593,20 @@ export interface components {
             sighting: string;
             /** @description What is seen, in a sentence, where it is none of the known; at most 300 letters. */
             words?: string | null;
+        };
+        /** @description One school, as far as a family knows it. */
+        School: {
+            /** @description The goal that it comes to here. */
+            goal: components["schemas"]["Goal"];
+            /** @description What it leaves on the unit, in one sentence. */
+            leaves: string;
+            /** @description What is done, in a few words. */
+            title: string;
+        };
+        /** @description A school with what it comes to on this unit. */
+        SchoolLine: components["schemas"]["School"] & {
+            /** @description How its goal stands, and what it costs. */
+            judged: components["schemas"]["Judged"];
         };
         /** @description The seal as the tag shows it. */
         SealTag: {
@@ -4233,6 +4249,8 @@ export interface components {
             nickname: string;
             /** @description Whether anything may be said of it or decided for it: its record takes entries. */
             note: components["schemas"]["Permission"];
+            /** @description Version of the other recovery that lies there, in words, while one is known to (`M11`). */
+            recovery?: string | null;
             /** @description Whether a run is under way. */
             running: boolean;
             /** @description Seal. */

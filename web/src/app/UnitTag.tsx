@@ -76,6 +76,7 @@ function TagBody({ tag }: { tag: Api<'UnitTag'> }) {
         <Typography variant="body2" sx={{ color: 'tagFaint' }} noWrap>
           {tag.family ?? 'family not known'}
           {tag.model_code != null && `, ${tag.model_code}`}
+          {tag.recovery != null && `, ${tag.recovery}`}
         </Typography>
       </Box>
       <TagField name="Mode" value={tag.mode ?? 'not known'} isKnown={tag.mode != null} />

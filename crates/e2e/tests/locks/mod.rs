@@ -262,6 +262,10 @@ fn four_keys_let_go_in_order_bring_plover_into_the_makers_recovery() {
 fn plover_is_read_by_the_recovery_that_is_written_for_it() {
     in_browser(|| async {
         let bench = Bench::start(HANDS).await?;
+        bench.open("/shelf").await?;
+        bench.sees("bramble-s-recovery-3.4.1.tar").await?;
+        bench.is_accessible().await?;
+        bench.shot("shelf").await?;
         let plover = Table::met(&bench, "Plover").await?;
         plover.to("Recovery").await?;
         bench.sees("bramble-s-recovery-3.4.1.tar").await?;
@@ -270,7 +274,9 @@ fn plover_is_read_by_the_recovery_that_is_written_for_it() {
         plover.choose("Back up what exists once").await?;
         bench.sees("Version 3.4.1.").await?;
         bench.click("Complete the list").await?;
-        bench.sees("For your goal: back up what exists once").await?;
+        bench
+            .sees("For your goal: back up what exists once")
+            .await?;
         bench.tell("Accounts signed in", "0").await?;
         bench.tell("Screen lock", "off").await?;
         bench.click("waived: nobody checks it").await?;
@@ -281,7 +287,9 @@ fn plover_is_read_by_the_recovery_that_is_written_for_it() {
         bench.click("Begin").await?;
         bench.click("Restart into download mode").await?;
         // What only the download screen shows is asked in front of it.
-        bench.sees("Guard on the download screen: is it checking?").await?;
+        bench
+            .sees("Guard on the download screen: is it checking?")
+            .await?;
         plover
             .say(&[
                 ("Guard on the download screen", "checking"),

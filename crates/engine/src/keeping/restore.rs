@@ -2,16 +2,16 @@
 //! differs written, read back and compared, by the same unit. Also the one other write of this version,
 //! a recovery image, since both end at the same door.
 
-use veritope_core::act::{Act, Ground, PutBack, PutStock, Standpoint, list};
+use veritope_core::act::{Act, Ground, ImageOf, PutBack, PutStock, Standpoint, list};
 use veritope_core::budget;
 use veritope_core::coverage::{Living, Origin, VerifiedCopy, WriteShown};
 use veritope_core::digest::FrameList;
 use veritope_core::dossier::{Dossier, Put, Witnessed};
 use veritope_core::evidence::Line;
-use veritope_core::facts::{FactValue, Source};
+use veritope_core::facts::{FactKey, FactValue, Source};
 use veritope_core::family::Wanted;
 use veritope_core::family::{Changes, Chip, Family, Role};
-use veritope_core::matching::Finding;
+use veritope_core::matching::{About, Finding, Told};
 use veritope_core::partitions::{OwnPartition, role_of};
 use veritope_core::permission::Permission;
 use veritope_core::plan::due::in_the_way;
@@ -547,6 +547,13 @@ impl Keeping {
         Ok(self.pen.append(unit, None, entries)?)
     }
 
+    /// The version that the file on the shelf gives itself which an act writes as a unit's recovery.
+    fn version_of(&self, act: &Act) -> Option<String> {
+        let is_chosen = act.image_of() == Some(ImageOf::TheChosen);
+        let image = act.part().filter(|_| is_chosen)?.image?;
+        version_in(&*self.library.shelf.told(image).ok()?)
+    }
+
     /// What an act that is through leaves behind: what facts were read from is another one, or gone
     /// (`K5`).
     pub(crate) fn left_by(&self, act: &Act, family: &Family) -> Result<Vec<Entry>, KeepingError> {
@@ -559,11 +566,28 @@ impl Keeping {
             let value = FactValue::parse(key, &value)?;
             facts.push(self.pen.row(key, value, Source::Concluded, self.pen.now()));
         }
+        // By its own word, since the bytes are the ones that were judged (K2, M11).
+        let version = self.version_of(act).and_then(|version| {
+            let value = FactValue::parse(FactKey::RecoveryVersion, &version);
+            value.ok()
+        });
+        let version = version.map(|value| (FactKey::RecoveryVersion, value));
+        facts.extend(
+            version.map(|(key, value)| self.pen.row(key, value, Source::Concluded, self.pen.now())),
+        );
         if !facts.is_empty() {
             entries.push(Entry::Facts { facts });
         }
         Ok(entries)
     }
+}
+
+/// The version that a file gives itself, or what lies in it.
+fn version_in(told: &Told) -> Option<String> {
+    let own = told.of(About::Version).next();
+    let mut inside = told.inside.iter();
+    own.map(|one| one.value.clone())
+        .or_else(|| inside.find_map(|piece| version_in(&piece.told)))
 }
 
 /// Writes frames through the door.

@@ -1,7 +1,7 @@
 //! How a step ended: what is seen is compared with what it should bring, the outcome written down, and the
 //! run goes on, ends or is planned anew. Seen by the link, or said by a person.
 
-use veritope_core::act::{Doing, Reading};
+use veritope_core::act::{Doing, ImageOf, Reading};
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::Family;
 use veritope_core::mode::Lock;
@@ -109,7 +109,14 @@ impl Runs {
         if matches!(self.doing(record, step), Doing::Send { .. }) {
             return Ok(Vec::new());
         }
-        Ok(self.keeping.left_by(&step.act, family)?)
+        // On the sheet it is open which image goes out; the run knows.
+        let image = record.active_run().and_then(|run| run.image);
+        let act = step.act.clone();
+        let act = match (act.image_of(), image) {
+            (Some(ImageOf::TheChosen), Some(image)) => act.choosing(image),
+            _ => act,
+        };
+        Ok(self.keeping.left_by(&act, family)?)
     }
 
     fn is_look(&self, unit: UnitId, step: &Step) -> Result<bool, RunsError> {

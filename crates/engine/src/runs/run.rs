@@ -91,15 +91,26 @@ impl Runs {
         )?)
     }
 
-    /// Every goal that fits the unit's family, and how it stands; nothing while the family is not known. What
-    /// is known of the unit is brought together once.
+    /// Every goal that fits the unit's family, and how it stands; nothing while the family is not known.
     pub(crate) fn goals(&self, record: &UnitRecord) -> Vec<(Goal, Judged)> {
         let Some(family) = self.library.family_of(record) else {
             return Vec::new();
         };
-        let start = self.start_of(record, &family);
         let goals = Goal::ALL.into_iter().filter(|goal| goal.fits(&family));
-        let goals: Vec<Goal> = goals.collect();
+        self.judged(record, goals)
+    }
+
+    /// How these goals stand; nothing while the family is not known. What is known of the unit is brought together
+    /// once.
+    pub(crate) fn judged(
+        &self,
+        record: &UnitRecord,
+        goals: impl IntoIterator<Item = Goal>,
+    ) -> Vec<(Goal, Judged)> {
+        let Some(family) = self.library.family_of(record) else {
+            return Vec::new();
+        };
+        let start = self.start_of(record, &family);
         let mut known = self
             .keeping
             .known(record, family, record.known(), Depth::List);

@@ -6,8 +6,10 @@ use veritope_core::matching::{
     About, Fit, Form, Make, Reach, RecoveryPlace, Said, Told, Verdict, Wanted, Weight,
 };
 use veritope_core::permission::{Permission, sentence};
+use veritope_core::prospect::Judged;
 use veritope_core::published::Compared;
 use veritope_core::rule::Rule;
+use veritope_core::schools::{School, schools};
 use veritope_wire::{Digest, UnitId, WallTime};
 
 use super::{ViewError, Views};
@@ -114,6 +116,16 @@ pub struct FilePart {
     pub make: Make,
 }
 
+/// A school with what it comes to on this unit.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct SchoolLine {
+    /// The school.
+    #[serde(flatten)]
+    pub school: School,
+    /// How its goal stands, and what it costs.
+    pub judged: Judged,
+}
+
 /// The recovery station.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
 pub struct RecoveryPage {
@@ -121,6 +133,8 @@ pub struct RecoveryPage {
     pub place: Option<RecoveryPlace>,
     /// Why there is nothing here.
     pub none: Option<String>,
+    /// The schools of this family, its default first (`M12`).
+    pub schools: Vec<SchoolLine>,
     /// The criteria, in the order of the columns.
     pub criteria: Vec<Criterion>,
     /// Files, the best first.
@@ -256,6 +270,16 @@ impl Views {
         })
     }
 
+    /// The schools of the unit's family, each with what it comes to on this unit now.
+    fn schools(&self, record: &UnitRecord, family: &Family) -> Vec<SchoolLine> {
+        let schools = schools(family);
+        let goals: Vec<_> = schools.iter().map(|one| one.goal).collect();
+        let judged = self.seen.goals_of(record, goals).into_iter();
+        let both = schools.into_iter().zip(judged);
+        both.map(|(school, (_, judged))| SchoolLine { school, judged })
+            .collect()
+    }
+
     /// The shelf's files held against a unit.
     ///
     /// # Errors
@@ -265,6 +289,7 @@ impl Views {
         let empty = |none: String| RecoveryPage {
             place: None,
             none: Some(none),
+            schools: Vec::new(),
             criteria: Vec::new(),
             files: Vec::new(),
             others: Vec::new(),
@@ -348,6 +373,7 @@ impl Views {
             others,
             place: Some(wanted.place.said(&family)),
             none: None,
+            schools: self.schools(&record, &family),
             criteria: CRITERIA
                 .into_iter()
                 .map(|(rule, title)| Criterion { rule, title })

@@ -17,6 +17,7 @@ use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
 use veritope_core::family::{self, Family, Menu};
 use veritope_core::goal::Goal;
+use veritope_core::mode::RecoveryKind;
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::plan::due::{in_the_way, shown};
@@ -229,6 +230,13 @@ impl Views {
                 _ if record.is_lock_in_doubt() => None,
                 _ => worded(FactKey::Lock),
             },
+            recovery: (facts.recovery() == Some(RecoveryKind::Custom)).then(|| {
+                let version = worded(FactKey::RecoveryVersion);
+                version.map_or_else(
+                    || "another recovery".to_owned(),
+                    |version| format!("recovery {version}"),
+                )
+            }),
             battery_percent: family
                 .and_then(|family| budget::charge_now(&facts, family, self.seen.now()))
                 .map(|charge| charge.permille / 10),

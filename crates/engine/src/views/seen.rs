@@ -107,6 +107,14 @@ impl Seen {
         self.0.goals(record)
     }
 
+    pub(super) fn goals_of(
+        &self,
+        record: &UnitRecord,
+        goals: impl IntoIterator<Item = Goal>,
+    ) -> Vec<(Goal, Judged)> {
+        self.0.judged(record, goals)
+    }
+
     pub(super) fn preparations(&self, record: &UnitRecord, sheet: &Sheet) -> Vec<Line> {
         self.0.preparations(record, sheet)
     }

@@ -68,6 +68,8 @@ pub struct UnitTag {
     pub mode: Option<String>,
     /// Lock in words, when known now.
     pub lock: Option<String>,
+    /// Version of the other recovery that lies there, in words, while one is known to (`M11`).
+    pub recovery: Option<String>,
     /// Charge in per cent, carried forward since it was read.
     pub battery_percent: Option<u32>,
     /// Link.

@@ -15,6 +15,7 @@ import { ShowButton } from '../../ui/ShowButton';
 import { Panel } from '../../ui/Panel';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { MatchMatrix } from './MatchMatrix';
+import { Schools } from './Schools';
 import { WORDS } from './strings';
 
 /** Which recovery really matches the unit. */
@@ -78,6 +79,7 @@ export function RecoveryPage() {
               </ShowButton>
             )}
             {isOthers && <MatchMatrix unit={unit} criteria={page.criteria} files={page.others} />}
+            {page.schools.length > 0 && <Schools unit={unit} schools={page.schools} />}
           </>
         )}
       </Panel>

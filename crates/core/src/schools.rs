@@ -1,0 +1,82 @@
+//! The schools of working with a recovery (`M12`), side by side, the family's default first.
+
+use serde::Serialize;
+
+use crate::family::Family;
+use crate::goal::Goal;
+use crate::mode::Mode;
+use crate::started::restores;
+
+/// One school, as far as a family knows it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct School {
+    /// The goal that it comes to here.
+    pub goal: Goal,
+    /// What is done, in a few words.
+    pub title: &'static str,
+    /// What it leaves on the unit, in one sentence.
+    pub leaves: &'static str,
+}
+
+/// The schools that `family` knows. What is started from memory writes nothing and comes first where there is
+/// such a start; else the recovery is written, and the system's own packages are the way without one.
+#[must_use]
+pub fn schools(family: &Family) -> Vec<School> {
+    let from_memory = Goal::TemporaryRecovery.fits(family).then_some(School {
+        goal: Goal::TemporaryRecovery,
+        title: "Start it from memory",
+        leaves: "Nothing is written: the next start is as it was before.",
+    });
+    let written = Goal::KeepRecovery.fits(family).then_some(School {
+        goal: Goal::KeepRecovery,
+        title: "Write it, then straight into it",
+        leaves: match restores(family) {
+            true => "It stays until the system starts, which puts the maker's back.",
+            false => "It stays, until a package or the maker's own recovery is written over it.",
+        },
+    });
+    let takes_packages = family
+        .packages
+        .iter()
+        .any(|one| one.mode == Mode::StockRecovery);
+    let without = (takes_packages && Goal::ToStockRecovery.fits(family)).then_some(School {
+        goal: Goal::ToStockRecovery,
+        title: "The maker's packages only",
+        leaves: "No other recovery is written; the maker's takes its own packages and reads nothing.",
+    });
+    [from_memory, written, without]
+        .into_iter()
+        .flatten()
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::family::testing::shipped;
+
+    #[test]
+    fn the_school_that_writes_least_comes_first() {
+        let goals = |codename: &str| {
+            let schools = schools(&shipped(codename)).into_iter();
+            schools.map(|one| one.goal).collect::<Vec<_>>()
+        };
+        let both = [Goal::TemporaryRecovery, Goal::KeepRecovery];
+        assert_eq!(goals("gimbal"), both);
+        assert_eq!(goals("cinder"), both);
+        assert_eq!(goals("kelpie"), [Goal::KeepRecovery]);
+        assert_eq!(
+            goals("mooring"),
+            [Goal::KeepRecovery, Goal::ToStockRecovery]
+        );
+        assert_eq!(goals("saltern"), [Goal::TemporaryRecovery]);
+        assert_eq!(goals("thimble"), []);
+    }
+
+    #[test]
+    fn what_does_not_stay_is_said() {
+        let leaves = |codename: &str| schools(&shipped(codename)).pop().unwrap().leaves;
+        assert!(leaves("kelpie").contains("puts the maker's back"));
+        assert!(leaves("gimbal").starts_with("It stays, until"));
+    }
+}
