@@ -161,7 +161,7 @@ fn tests(ledger: &mut Ledger) {
         Part::Browser,
         "stories in the browser",
         // Of the whole workspace: of one package alone, half of what is built would be built anew. A story
-        // waits for a quarter of its time, so three of them keep two cores at work.
+        // waits for half of its time, for fingers above all, so four of them keep two cores at work.
         linting().args([
             "test",
             "--workspace",

@@ -90,6 +90,7 @@ export function Schools({ unit, schools }: SchoolsProps) {
                     {!isNoWay && (
                       <Button
                         variant="outlined"
+                        sx={{ whiteSpace: 'nowrap' }}
                         may={note}
                         aria-label={`${WORDS.choose}: ${title}`}
                         onClick={() => choose.mutate(goal)}
