@@ -258,6 +258,28 @@ impl DeviceLink {
         }
     }
 
+    /// The bytes that `permit` is for, hashed here, at the door, over the very ones that are sent (`E5`); the unit is
+    /// still the one that it was given for, and takes so many.
+    fn judged_whole(
+        &self,
+        permit: &Permit,
+        bytes: &[u8],
+        what: &'static str,
+    ) -> Result<Seen, LinkError> {
+        let seen = Seen::of(bytes);
+        if permit.complete.payload() != Some(seen.digest()) {
+            return Err(LinkError::WrongPermit(
+                "the bytes are not the ones that were judged",
+            ));
+        }
+        self.is_good(permit)?;
+        let (found, most) = (seen.bytes(), permit.sight.download_bytes);
+        match most.filter(|most| found > *most) {
+            Some(most) => Err(LinkError::TooMuch { what, found, most }),
+            None => Ok(seen),
+        }
+    }
+
     /// Puts the image that `permit` is for into the device's memory, once its bytes are seen to be the ones
     /// that were judged (`E5`), and starts it; storage stays as it is.
     ///
@@ -270,19 +292,7 @@ impl DeviceLink {
         ) {
             return Err(LinkError::WrongPermit("it was given for something else"));
         }
-        // Hashed here, at the door, over the very bytes that are sent.
-        let seen = Seen::of(bytes);
-        if permit.complete.payload() != Some(seen.digest()) {
-            return Err(LinkError::WrongPermit(
-                "the bytes are not the ones that were judged",
-            ));
-        }
-        self.is_good(&permit)?;
-        let (found, most) = (bytes.len() as u64, permit.sight.download_bytes);
-        if let Some(most) = most.filter(|most| found > *most) {
-            let what = "this image";
-            return Err(LinkError::TooMuch { what, found, most });
-        }
+        let seen = self.judged_whole(&permit, bytes, "this image")?;
         let epoch = permit.sight.epoch;
         let image = ToMemory {
             digest: seen.digest(),
@@ -312,24 +322,13 @@ impl DeviceLink {
         ) {
             return Err(LinkError::WrongPermit("it was given for something else"));
         }
-        let seen = Seen::of(bytes);
-        if permit.complete.payload() != Some(seen.digest()) {
-            return Err(LinkError::WrongPermit(
-                "the bytes are not the ones that were judged",
-            ));
-        }
-        self.is_good(&permit)?;
-        let (found, most) = (bytes.len() as u64, permit.sight.download_bytes);
-        if let Some(most) = most.filter(|most| found > *most) {
-            let what = "this file";
-            return Err(LinkError::TooMuch { what, found, most });
-        }
+        let seen = self.judged_whole(&permit, bytes, "this file")?;
         let epoch = permit.sight.epoch;
         let request = StreamRequest {
             kind: StreamKind::Download,
             to: None,
             name: "recovery.tar".to_owned(),
-            length_bytes: found,
+            length_bytes: seen.bytes(),
             blake3: seen.digest(),
             epoch,
         };
@@ -343,7 +342,7 @@ impl DeviceLink {
             let frame = StreamPiece {
                 id: stream.id,
                 first,
-                length: found,
+                length: seen.bytes(),
                 digest: Digest::of(piece),
                 epoch,
                 bytes: piece,

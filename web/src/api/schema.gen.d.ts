@@ -4097,6 +4097,7 @@ export interface components {
             consents: string;
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
+            file?: components["schemas"]["SheetFile"] | null;
             /** @description What a person presses to take it. */
             label: string;
             /** @description Whether its consent is all that is missing. */

@@ -239,7 +239,8 @@ pub fn judge(wanted: &Wanted<'_>, file: &File<'_>) -> Judgement {
 }
 
 /// Version that a file gives itself: its own, or the build that its properties name.
-pub(crate) fn version_of(told: &Told) -> Option<&str> {
+#[must_use]
+pub fn version_of(told: &Told) -> Option<&str> {
     told.first(About::Version).or(told.first(About::Build))
 }
 

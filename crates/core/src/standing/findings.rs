@@ -8,6 +8,7 @@ use crate::facts::equipment::EquipmentId;
 use crate::facts::{CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Reading};
 use crate::family::{Family, Role};
 use crate::mode::{Lock, RecoveryKind};
+use crate::relock::Holds;
 use crate::route::way_to_read;
 use crate::rule::Rule;
 use crate::started::restores;
@@ -54,6 +55,7 @@ pub(super) fn findings(of: &Dossier<'_>) -> Vec<Finding> {
         intake(facts),
         on_the_computer(facts),
         gone_again(family, facts),
+        seen_gone(of),
     ]
     .into_iter()
     .flatten()
@@ -291,6 +293,37 @@ fn intake(facts: &Facts) -> Option<Finding> {
     })
 }
 
+/// `M11`: the maker's recovery was seen where other bytes were known to lie: what was written there is gone, with
+/// what may have done it.
+fn seen_gone(of: &Dossier<'_>) -> Option<Finding> {
+    let (family, facts) = (of.family, of.facts);
+    let partition = &family.recovery_write.as_ref()?.partition;
+    let seen = facts.known(FactKey::Recovery)?;
+    if seen.value != FactValue::Choice(RecoveryKind::Stock.id()) {
+        return None;
+    }
+    let mut held = of.held.iter();
+    let was = held.find(|one| one.label == *partition && one.holds == Holds::Foreign)?;
+    let by = match restores(family) {
+        true => {
+            "Each start of the system puts it back: go straight into the other one after its write."
+        }
+        false => "A package or the maker's own recovery was written over it since.",
+    };
+    (was.at < seen.at).then(|| {
+        finding(
+            Rule::M11,
+            Level::Note,
+            format!(
+                "The recovery that lay there ({}) is gone again: the maker's was seen since. {by}",
+                was.proof.shown()
+            ),
+            &[facts],
+            &[],
+        )
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -298,6 +331,7 @@ mod tests {
     use crate::facts::testing::{at, facts, linked};
     use crate::family::testing::shipped;
     use crate::goal::Goal;
+    use crate::relock::{Against, Held, Proof};
 
     /// `M11`: where a start puts the maker's back, that is said before and after; where none does, neither.
     #[test]
@@ -320,6 +354,41 @@ mod tests {
         let stock = linked(&[(FactKey::Recovery, "stock")], 0);
         let since = Facts::new(&stock, &[], [(Happening::RecoveryWritten, at(1))]);
         assert_eq!(gone_again(&kelpie, &since), None);
+    }
+
+    /// `M11`: what was written and is not there any more, told with what does that on this family.
+    #[test]
+    fn a_recovery_that_is_gone_again_is_told_with_its_cause() {
+        let stock = linked(&[(FactKey::Recovery, "stock")], 9);
+        let custom = linked(&[(FactKey::Recovery, "custom")], 9);
+        let told = |codename: &str, rows: &[crate::facts::FactRow], minute: i64, holds: Holds| {
+            let family = shipped(codename);
+            let facts = Facts::new(rows, &[], []);
+            let held = [Held {
+                label: "recovery".parse().unwrap(),
+                holds,
+                proof: Proof::ReadRecovery,
+                at: at(minute),
+                against: Against::Published,
+            }];
+            let of = Dossier {
+                held: &held,
+                ..Dossier::new(&family, &facts, at(20))
+            };
+            seen_gone(&of).map(|one| one.text)
+        };
+        let gone = told("kelpie", &stock, 3, Holds::Foreign).unwrap();
+        assert!(gone.contains("Each start of the system puts it back"));
+        let gone = told("lodestar", &stock, 3, Holds::Foreign).unwrap();
+        assert!(gone.contains("A package or the maker's own"));
+        assert_eq!(told("kelpie", &custom, 3, Holds::Foreign), None);
+        assert_eq!(
+            told("kelpie", &stock, 10, Holds::Foreign),
+            None,
+            "read since"
+        );
+        let build = "OB-510.2610.v6".to_owned();
+        assert_eq!(told("kelpie", &stock, 3, Holds::Stock { build }), None);
     }
 
     /// `C3`: what was changed stands open with its undo, all of it and no more, until it is said to be put back.

@@ -11,7 +11,7 @@ use veritope_core::evidence::Line;
 use veritope_core::facts::{FactKey, FactValue, Source};
 use veritope_core::family::Wanted;
 use veritope_core::family::{Changes, Chip, Family, Role};
-use veritope_core::matching::{About, Finding, Told};
+use veritope_core::matching::{Finding, Told, version_of};
 use veritope_core::partitions::{OwnPartition, role_of};
 use veritope_core::permission::Permission;
 use veritope_core::plan::due::in_the_way;
@@ -584,9 +584,9 @@ impl Keeping {
 
 /// The version that a file gives itself, or what lies in it.
 fn version_in(told: &Told) -> Option<String> {
-    let own = told.of(About::Version).next();
     let mut inside = told.inside.iter();
-    own.map(|one| one.value.clone())
+    version_of(told)
+        .map(str::to_owned)
         .or_else(|| inside.find_map(|piece| version_in(&piece.told)))
 }
 

@@ -712,6 +712,9 @@ impl Views {
         StepView {
             number: position(run.at + 1),
             of: position(run.sheet.steps.len()),
+            file: family
+                .filter(|_| step.act.image_of() == Some(ImageOf::TheChosen))
+                .and_then(|family| self.sheet_file(record, family)),
             phases: family::said(&step.phases),
             menu: step.menu.as_ref().map(Menu::said),
             lacks_consent_only,

@@ -384,6 +384,8 @@ pub struct StepView {
     pub of: u32,
     /// The step; what to do by hand is withheld while the seal is closed.
     pub step: Step,
+    /// The file that goes out with it, as the sheet names it; nothing where none does.
+    pub file: Option<SheetFile>,
     /// Its phases in words, one for one.
     pub phases: Vec<PhaseSaid>,
     /// Its way through a menu in words.

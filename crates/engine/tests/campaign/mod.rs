@@ -1079,13 +1079,16 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
             );
         }
         for family in [
-            "saltern", "kelpie", "lodestar", "mooring", "gimbal", "cinder", "halyard",
+            "saltern", "kelpie", "lodestar", "gimbal", "cinder", "halyard",
         ] {
             assert!(
                 reached(&format!("{family} erase")) >= RUNS / 40,
                 "{family}: {counted:#?}"
             );
         }
+        // A family with whole packages takes a third of its turns.
+        assert!(reached("mooring unlock") >= RUNS / 30, "{counted:#?}");
+        assert!(reached("mooring erase") >= RUNS / 100, "{counted:#?}");
         for family in ["saltern", "gimbal", "cinder"] {
             assert!(
                 reached(&format!("{family} relock")) >= RUNS / 20,

@@ -5,16 +5,17 @@ use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
 use veritope_core::matching::Verdict;
 use veritope_core::rule::Rule;
+use veritope_engine::StepEnd;
 use veritope_engine::views::{MatchLine, RecoveryPage};
 use veritope_formats::make::{NewMember, empty_switched_off, tar_of};
 use veritope_formats::startimage::{RecoveryWords, build_recovery};
 use veritope_standin::profile::Profile;
-use veritope_standin::{LockState, Running};
+use veritope_standin::{Fault, LockState, Running};
 use veritope_wire::Digest;
 
 use crate::campaign::person::on;
 use crate::relocks::sold::{met, profile, shelve};
-use crate::support::Bench;
+use crate::support::{Bench, recovery_file};
 
 const BUILD: &str = "OB-510.2610.v6";
 
@@ -240,6 +241,43 @@ fn a_unit_that_nothing_reads_is_read_by_the_recovery_that_is_written_for_it() {
             .join("\n")
             .contains("Format the data in the recovery")
     );
+}
+
+/// A cable that comes out in a write leaves half of it: that is no *as expected* though the unit answers in the
+/// mode in which it was left. Which recovery lies there counts for nothing then, and it is written again.
+#[test]
+fn a_write_that_was_cut_off_is_not_taken_for_done() {
+    let build = "WM1-3.1-2603";
+    let profile = profile("mooring", "WM-1", build);
+    let bench = met(&profile, LockState::Unlocked, |_| {});
+    bench.clear_shelf();
+    let name = "mallet-full-3.1";
+    bench.shelve(name, &veritope_standin::package_bytes(name));
+    bench.shelve("r.img", &recovery_file(&profile, "3.2.0", &[5; 20_000]));
+    bench.functions_and_owner();
+    bench.say(&[(FactKey::Build, build), (FactKey::Recovery, "stock")]);
+    let run = bench.begin(Goal::ReadTable);
+    bench.go_on(run, "Write the recovery");
+    let cut = Fault::CableOutAfter { bytes: 9_000 };
+    on(&bench.bridge, |device| device.arm(cut)).unwrap();
+    let ended = bench.step(run).unwrap();
+    assert!(matches!(ended, StepEnd::Unknown { .. }), "{ended:?}");
+    bench.put_back();
+    bench.engine.runs.look_at_step(bench.unit).unwrap();
+    let log = bench.log().join("\n");
+    let after = log.split("About to: Write the recovery").last().unwrap();
+    assert!(
+        after.contains("did not report it as written whole"),
+        "{after}"
+    );
+    assert!(!after.contains("As expected"), "{after}");
+    assert_eq!(bench.record().known().recovery(), None);
+    assert_eq!(bench.record().torn.len(), 1);
+    bench.go_on(run, "");
+    assert!(bench.has_reached(Goal::ReadTable), "{:?}", bench.log());
+    assert_eq!(bench.record().torn, []);
+    let tag = bench.engine.views.unit_tag(bench.unit).unwrap();
+    assert_eq!(tag.recovery.as_deref(), Some("recovery 3.2.0"));
 }
 
 /// Without what goes with it the maker's metadata refuses it.

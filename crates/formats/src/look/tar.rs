@@ -165,6 +165,79 @@ fn padded(bytes: u64) -> u64 {
         .unwrap_or(u64::MAX)
 }
 
+/// What a walk over heads comes upon.
+enum Met {
+    /// A member: where its head begins, and where its body does.
+    Member {
+        name: String,
+        bytes: u64,
+        kind: Kind,
+        at: u64,
+        body_at: u64,
+    },
+    /// The archive's end.
+    End,
+    /// Bytes that are no head, where one should be.
+    Damaged,
+    /// No whole head any more, or more members than are counted.
+    Over,
+}
+
+/// Goes over the heads of an archive that lies there whole; what extended heads say is applied to the next.
+struct Walk<'v> {
+    view: View<'v>,
+    /// Where the next head should be.
+    at: u64,
+    left: u32,
+}
+
+impl<'v> Walk<'v> {
+    fn over(view: View<'v>) -> Self {
+        Self {
+            view,
+            at: 0,
+            left: MOST_MEMBERS,
+        }
+    }
+
+    fn next(&mut self) -> Met {
+        let mut said = Said::default();
+        while let Some(left) = self.left.checked_sub(1) {
+            self.left = left;
+            let at = self.at;
+            let Ok(block) = self.view.array::<BLOCK_BYTES>(at) else {
+                return Met::Over;
+            };
+            let head = match step(&block) {
+                Step::End => return Met::End,
+                Step::Damaged => return Met::Damaged,
+                Step::Head(head) => head,
+            };
+            let body_at = at + BLOCK_BYTES as u64;
+            if is_extended(head.kind) {
+                let most = head.bytes.min(MOST_EXTENDED_BYTES);
+                let body = self
+                    .view
+                    .part_or_less(body_at, most)
+                    .head(MOST_EXTENDED_BYTES as usize);
+                said.take(head.kind, &body);
+                self.at = body_at.saturating_add(padded(head.bytes));
+                continue;
+            }
+            let (name, bytes, kind) = said.applied(head);
+            self.at = body_at.saturating_add(padded(bytes));
+            return Met::Member {
+                name,
+                bytes,
+                kind,
+                at,
+                body_at,
+            };
+        }
+        Met::Over
+    }
+}
+
 /// Reads a tar that lies there whole: members are parts of it.
 pub(crate) fn read(
     view: View<'_>,
@@ -173,61 +246,48 @@ pub(crate) fn read(
     inside: &mut Vec<Inside>,
 ) -> Archive {
     let mut gatherer = Gatherer::new(Container::Tar, looker);
-    let mut said = Said::default();
-    let mut at = 0_u64;
-    let mut ended = false;
-    for _ in 0..MOST_MEMBERS {
-        let Ok(block) = view.array::<BLOCK_BYTES>(at) else {
-            break;
-        };
-        let head = match step(&block) {
-            Step::End => {
-                ended = true;
-                break;
+    let mut walk = Walk::over(view);
+    let ended = loop {
+        match walk.next() {
+            Met::Member {
+                name,
+                bytes,
+                kind,
+                at,
+                body_at,
+            } => {
+                let may = gatherer.begins(&name, bytes, &kind, at, findings);
+                match view.part(body_at, bytes) {
+                    Some(part) if may => gatherer.member(&name, part, findings, inside),
+                    Some(_) => {}
+                    None if kind == Kind::File => {
+                        findings.cut_short(
+                            &format!("`{name}`"),
+                            body_at.saturating_add(bytes),
+                            view.length(),
+                        );
+                    }
+                    None => {}
+                }
             }
-            Step::Damaged => {
+            Met::End => break true,
+            Met::Over => break false,
+            Met::Damaged => {
                 // A digest line may follow at once, where the archive's end is left out.
-                ended = digest_line(view, at).is_some();
+                let ended = digest_line(view, walk.at).is_some();
                 if !ended {
                     findings.matters(
                         Trouble::ChecksumWrong,
-                        Some(at),
+                        Some(walk.at),
                         "damaged: no member begins where one should, its checksum does not match"
                             .into(),
                     );
                 }
-                break;
+                break ended;
             }
-            Step::Head(head) => head,
-        };
-        let body_at = at + BLOCK_BYTES as u64;
-        let next = body_at.saturating_add(padded(head.bytes));
-        if is_extended(head.kind) {
-            let most = head.bytes.min(MOST_EXTENDED_BYTES);
-            let body = view
-                .part_or_less(body_at, most)
-                .head(MOST_EXTENDED_BYTES as usize);
-            said.take(head.kind, &body);
-            at = next;
-            continue;
         }
-        let (name, bytes, kind) = std::mem::take(&mut said).applied(head);
-        let next = body_at.saturating_add(padded(bytes));
-        let may = gatherer.begins(&name, bytes, &kind, at, findings);
-        match view.part(body_at, bytes) {
-            Some(part) if may => gatherer.member(&name, part, findings, inside),
-            Some(_) => {}
-            None if kind == Kind::File => {
-                findings.cut_short(
-                    &format!("`{name}`"),
-                    body_at.saturating_add(bytes),
-                    view.length(),
-                );
-            }
-            None => {}
-        }
-        at = next;
-    }
+    };
+    let at = walk.at;
     if let Some((line_at, said)) = digest_line(view, at) {
         check_line(view.part_or_less(0, line_at), &said, looker, findings);
         gatherer.digest_line(said);
@@ -243,51 +303,39 @@ pub(crate) fn read(
 
 /// The one regular member called `name`.
 pub(crate) fn member<'a>(view: View<'a>, name: &str) -> Result<View<'a>, NotTaken> {
-    let mut said = Said::default();
-    let mut at = 0_u64;
+    let mut walk = Walk::over(view);
     let mut found = None;
-    for _ in 0..MOST_MEMBERS {
-        let Ok(block) = view.array::<BLOCK_BYTES>(at) else {
-            break;
-        };
-        let head = match step(&block) {
-            Step::End => break,
-            Step::Damaged => {
-                if digest_line(view, at).is_some() {
-                    break;
+    loop {
+        match walk.next() {
+            Met::Member {
+                name: own,
+                bytes,
+                kind,
+                body_at,
+                ..
+            } if own == name => {
+                if kind != Kind::File {
+                    return Err(NotTaken::Refused(own, "it is no regular file"));
                 }
+                let part = view.part(body_at, bytes).ok_or_else(|| {
+                    NotTaken::Damaged(format!(
+                        "`{name}` is cut short, the archive ends at byte {}",
+                        view.length()
+                    ))
+                })?;
+                if found.replace(part).is_some() {
+                    return Err(NotTaken::Twice(own));
+                }
+            }
+            Met::Member { .. } => {}
+            Met::Damaged if digest_line(view, walk.at).is_none() => {
                 return Err(NotTaken::Damaged(format!(
-                    "no member begins at byte {at}, where one should"
+                    "no member begins at byte {}, where one should",
+                    walk.at
                 )));
             }
-            Step::Head(head) => head,
-        };
-        let body_at = at + BLOCK_BYTES as u64;
-        if is_extended(head.kind) {
-            let most = head.bytes.min(MOST_EXTENDED_BYTES);
-            let body = view
-                .part_or_less(body_at, most)
-                .head(MOST_EXTENDED_BYTES as usize);
-            said.take(head.kind, &body);
-            at = body_at.saturating_add(padded(head.bytes));
-            continue;
+            Met::Damaged | Met::End | Met::Over => break,
         }
-        let (own, bytes, kind) = std::mem::take(&mut said).applied(head);
-        if own == name {
-            if kind != Kind::File {
-                return Err(NotTaken::Refused(own, "it is no regular file"));
-            }
-            let part = view.part(body_at, bytes).ok_or_else(|| {
-                NotTaken::Damaged(format!(
-                    "`{name}` is cut short, the archive ends at byte {}",
-                    view.length()
-                ))
-            })?;
-            if found.replace(part).is_some() {
-                return Err(NotTaken::Twice(own));
-            }
-        }
-        at = body_at.saturating_add(padded(bytes));
     }
     found.ok_or_else(|| NotTaken::Missing(name.to_owned()))
 }

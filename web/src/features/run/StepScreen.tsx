@@ -48,6 +48,12 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
       <Typography color="text.secondary" sx={{ mb: 3 }}>
         {step.because} {cableWords(step.cable)}
       </Typography>
+      {view.file != null && (
+        <Typography sx={{ mb: 2, overflowWrap: 'anywhere' }}>
+          From the shelf: {view.file.name}
+          {view.file.version != null && `, version ${view.file.version}`}, BLAKE3 {view.file.id}
+        </Typography>
+      )}
       {isFinal && (
         <Typography sx={{ color: 'noReturn', fontWeight: 650, mb: 2 }}>
           This can&rsquo;t be undone. {step.wipe != null && wipeWords(step.wipe)}
