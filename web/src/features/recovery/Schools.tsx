@@ -2,8 +2,8 @@ import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import { useNavigate } from 'react-router';
 
-import { client, newRequest, unwrap, type Api } from '../../api/client';
-import { useChange } from '../../api/useChange';
+import type { Api } from '../../api/client';
+import { useChooseGoal } from '../../api/useChooseGoal';
 import { Button } from '../../ui/Button';
 import { duration } from '../../ui/format';
 import { ProblemNote } from '../../ui/ProblemNote';
@@ -17,17 +17,7 @@ export type SchoolsProps = { unit: string; schools: Api<'SchoolLine'>[] };
 /** The ways to work with a recovery, side by side: what each leaves, what it takes and what it costs. */
 export function Schools({ unit, schools }: SchoolsProps) {
   const go = useNavigate();
-  const choose = useChange(
-    (goal: Api<'Goal'>) =>
-      unwrap(
-        client.POST('/api/units/{unit}/goal', {
-          params: { path: { unit } },
-          body: { goal, request: newRequest() },
-        }),
-      ),
-    unit,
-    () => void go(`/units/${unit}/run`),
-  );
+  const choose = useChooseGoal(unit, () => void go(`/units/${unit}/run`));
   const note = useMayNote(unit);
   const cell = { borderBottom: 1, borderColor: 'rule', px: 1, py: 1, verticalAlign: 'top' };
   const number = { ...cell, textAlign: 'right', whiteSpace: 'nowrap' };

@@ -4,8 +4,8 @@ import RadioGroup from '@mui/material/RadioGroup';
 import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
 
-import { client, newRequest, unwrap, type Api } from '../../api/client';
-import { useChange } from '../../api/useChange';
+import type { Api } from '../../api/client';
+import { useChooseGoal } from '../../api/useChooseGoal';
 import { ProblemNote } from '../../ui/ProblemNote';
 import { RuleMark } from '../../ui/RuleMark';
 import { StateShape, type ShapeKind } from '../../ui/shapes';
@@ -25,16 +25,7 @@ const KINDS: Api<'GoalKind'>[] = ['changes', 'reads', 'goes'];
 /** The goals that this version knows, each with how it stands; choosing one touches nothing. */
 export function GoalChoice({ unit, goals, chosen, onChosen }: GoalChoiceProps) {
   const note = useMayNote(unit);
-  const choose = useChange(
-    (goal: Api<'Goal'>) =>
-      unwrap(
-        client.POST('/api/units/{unit}/goal', {
-          params: { path: { unit } },
-          body: { goal, request: newRequest() },
-        }),
-      ),
-    unit,
-  );
+  const choose = useChooseGoal(unit);
   return (
     <>
       <RadioGroup
