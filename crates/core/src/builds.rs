@@ -10,8 +10,8 @@ use std::collections::{BTreeSet, BinaryHeap, HashMap};
 
 use serde::Serialize;
 
-use crate::facts::{FactKey, FactValue, Facts};
-use crate::family::{Family, Leaves, Lies, PackageKind, Unlockable};
+use crate::facts::{FactKey, FactValue, Facts, Reading};
+use crate::family::{Family, Leaves, Lies, PackageKind, PackageSpec, Unlockable};
 use crate::fuse;
 use crate::mode::Lock;
 
@@ -99,11 +99,11 @@ impl Chain {
         (&self.end, self.exact) == (&end.build, end.exact)
     }
 
-    /// Its packages in order, by name, and how many of them come before the unlock.
+    /// Its packages in order, by name, and how many of them come before the unlock, where there is one.
     #[must_use]
-    pub fn names(&self) -> (Vec<&str>, usize) {
+    pub fn names(&self) -> (Vec<&str>, Option<usize>) {
         let is_unlock = |leg: &Leg| matches!(leg, Leg::Unlock { .. });
-        let before = self.legs.iter().position(is_unlock).unwrap_or(0);
+        let before = self.legs.iter().position(is_unlock);
         let names = self.legs.iter().filter_map(|leg| match leg {
             Leg::Package { name, .. } => Some(name.as_str()),
             Leg::Unlock { .. } => None,
@@ -218,6 +218,66 @@ pub fn onward(family: &Family, facts: &Facts, back_to: &str) -> Vec<Chain> {
     chains.retain(|chain| is_wanted(chain) || is_here(chain));
     chains.sort_by_key(|chain| !is_wanted(chain));
     chains
+}
+
+/// Whole packages that go over whatever lies on it (`G2`), one chain to each, none below what is fused: at hand
+/// first, then the newest.
+#[must_use]
+pub fn over_anything(family: &Family, facts: &Facts) -> Vec<Chain> {
+    let here = at_hand(family, facts);
+    let floor = fuse::fused(family, facts).floor();
+    let target = |package: &PackageSpec| family.builds.get(package.to);
+    let mut whole: Vec<(usize, &PackageSpec)> = family
+        .packages
+        .iter()
+        .enumerate()
+        .filter(|(_, package)| package.from.is_none())
+        .filter(|(_, package)| target(package).is_some_and(|build| Some(build.rollback) >= floor))
+        .collect();
+    let had = match facts.get(FactKey::Build) {
+        Reading::Known(row) | Reading::Stale(row) => family.build(&row.value.exact()),
+        Reading::Contradicted(_) | Reading::Unknown => None,
+    };
+    let had = had.map(|(at, _)| at);
+    // What closes a door is no rescue where another one keeps it open.
+    whole.sort_by_key(|(_, package)| {
+        let index = target(package).map_or(0, |build| build.rollback);
+        (
+            Some(package.to) != had,
+            !here.contains(&package.name),
+            index,
+            Reverse(package.to),
+        )
+    });
+    let chain = |(index, package): (usize, &PackageSpec)| {
+        let build = target(package)
+            .map(|build| build.id.clone())
+            .unwrap_or_default();
+        let is_here = here.contains(&package.name);
+        let fused = floor.unwrap_or(0);
+        let after = target(package).map_or(fused, |build| build.rollback.max(fused));
+        Chain {
+            legs: vec![Leg::Package {
+                index,
+                name: package.name.clone(),
+                build: build.clone(),
+                minutes: package.minutes,
+                wipes: package.wipes,
+                here: is_here,
+                closes: shut_out(family, fused, after),
+            }],
+            wipes: u32::from(package.wipes),
+            minutes: package.minutes,
+            missing: (!is_here)
+                .then(|| package.name.clone())
+                .into_iter()
+                .collect(),
+            end: build,
+            exact: package.leaves == Leaves::Exact,
+            ..Chain::default()
+        }
+    };
+    whole.into_iter().map(chain).collect()
 }
 
 /// What the package that was installed last left behind: whether the partitions are exactly the
@@ -547,7 +607,7 @@ mod tests {
         assert_eq!((chain.wipes, chain.minutes), (3, 9 + 2 + 5 + 9 + 6 + 5 + 5));
         assert!(chain.reachable.contains(&"WM1-4.0-2612".to_owned()));
         let (legs, before) = chain.names();
-        assert_eq!((legs.len(), before), (6, 2));
+        assert_eq!((legs.len(), before), (6, Some(2)));
         assert_eq!(legs[0], legs[2], "down and back by the same package");
     }
 
@@ -574,7 +634,7 @@ mod tests {
             names(&all[1]),
             ["mallet-full-3.1", "mallet-enabler-3.1", "unlock"]
         );
-        assert_eq!(all[1].names().1, 2);
+        assert_eq!(all[1].names().1, Some(2));
         let chosen = End {
             build: "WM1-3.2-2606".to_owned(),
             exact: true,

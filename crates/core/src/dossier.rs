@@ -68,6 +68,10 @@ pub struct Dossier<'a> {
     pub stock: &'a [StockAtHand],
     /// The maker's image that is about to be sent, hashed as it goes out; nothing while it is only asked about.
     pub makers_image: Option<&'a Seen>,
+    /// The maker's whole set that is about to be sent, each image of it hashed; nothing while it is only asked about.
+    pub makers_set: Option<&'a SetSeen>,
+    /// How often a step of the sheet that was to read it, or to lead to where it is read, ended otherwise.
+    pub failed_reads: u8,
     /// Packages on the shelf, hashed where they lie, by name.
     pub packages: &'a BTreeMap<String, Arc<SeenFile>>,
     /// What is put back, where that is asked about.
@@ -116,9 +120,28 @@ pub struct StockAtHand {
     /// Partitions that it has images for, without a slot or with one; nothing where it is a package, which
     /// brings the whole.
     pub labels: Option<Vec<Label>>,
+    /// Its members that belong to partitions which the maker does not publish.
+    pub strays: Vec<String>,
+    /// Whether its archive lies in others, out of which it is taken first.
+    pub is_inside: bool,
+}
+
+/// A whole set, hashed image by image as they go out.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SetSeen {
+    /// Digest of its file.
+    pub file: Digest,
+    /// Each image, filled up to its partition's length.
+    pub images: Vec<(Label, Digest)>,
 }
 
 impl StockAtHand {
+    /// Whether it is an archive of images that a unit can take in as it is.
+    #[must_use]
+    pub fn is_a_set(&self) -> bool {
+        self.labels.is_some() && !self.is_inside
+    }
+
     /// Whether it brings the maker's image of `label`.
     #[must_use]
     pub fn brings(&self, label: &Label) -> bool {
@@ -205,6 +228,8 @@ impl<'a> Dossier<'a> {
             recovery: None,
             stock: &[],
             makers_image: None,
+            makers_set: None,
+            failed_reads: 0,
             packages: &NO_PACKAGES,
             put: None,
             seq: 0,

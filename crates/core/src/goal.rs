@@ -37,6 +37,8 @@ pub enum Goal {
     Relock,
     /// The owner's data erased, and the system started once since (`G5`, `Q13`).
     Erase,
+    /// The maker's whole system put on it, and started once since (`G2`, `Q13`).
+    Rescue,
     /// Slot a active, and the system started from it (`G5`, `Q13`).
     SlotA,
     /// Slot b active, and the system started from it.
@@ -76,6 +78,7 @@ impl Goal {
             | Self::KeepRecovery
             | Self::Relock
             | Self::Erase
+            | Self::Rescue
             | Self::SlotA
             | Self::SlotB => GoalKind::Changes,
             Self::TemporaryRecovery | Self::ReadTable | Self::BackUp => GoalKind::Reads,
@@ -84,7 +87,7 @@ impl Goal {
     }
 
     /// All goals, in the order offered.
-    pub const ALL: [Self; 15] = [
+    pub const ALL: [Self; 16] = [
         Self::Unlock,
         Self::TemporaryRecovery,
         Self::ReadTable,
@@ -92,6 +95,7 @@ impl Goal {
         Self::KeepRecovery,
         Self::Relock,
         Self::Erase,
+        Self::Rescue,
         Self::SlotA,
         Self::SlotB,
         Self::ToOff,
@@ -119,6 +123,7 @@ impl Goal {
             | Self::KeepRecovery
             | Self::Relock
             | Self::Erase
+            | Self::Rescue
             | Self::SlotA
             | Self::SlotB => None,
         }
@@ -141,6 +146,7 @@ impl Goal {
             Self::Unlock => !family.stages.is_empty(),
             Self::Relock => family.relock.act.is_some(),
             Self::Erase => !family.wipes.is_empty(),
+            Self::Rescue => family.makers_set.is_some() || family.whole_packages().next().is_some(),
             Self::SlotA | Self::SlotB => family.slot_switch.is_some(),
             Self::TemporaryRecovery => family.temporary_start.is_some(),
             Self::KeepRecovery => family.recovery_write.is_some(),
@@ -164,6 +170,7 @@ impl Goal {
             Self::KeepRecovery => "keep-recovery",
             Self::Relock => "relock",
             Self::Erase => "erase",
+            Self::Rescue => "rescue",
             Self::SlotA => "slot-a",
             Self::SlotB => "slot-b",
             Self::ToOff => "to-off",
@@ -192,6 +199,7 @@ impl Goal {
             Self::KeepRecovery => "Install a recovery",
             Self::Relock => "Lock again",
             Self::Erase => "Erase the owner's data",
+            Self::Rescue => "Put the maker's system back",
             Self::SlotA => "Start from slot a",
             Self::SlotB => "Start from slot b",
             Self::ToOff => "Switch it off",
@@ -240,6 +248,9 @@ impl Goal {
             }
             Self::Relock => "For giving it away, or for apps that ask for a locked unit.",
             Self::Erase => "For giving it away, or for a system of another generation.",
+            Self::Rescue => {
+                "For a unit that does not start any more: the maker's whole set or package, then a start."
+            }
             Self::SlotA | Self::SlotB => "For going back to the system in the other slot.",
             Self::ToOff => "For a choreography that begins with it off, or for the shelf.",
             Self::ToSystem => "To see that it works.",
@@ -272,6 +283,7 @@ impl Goal {
             ],
             Self::Relock => vec![Bit::Lock(Lock::Locked), started],
             Self::Erase => vec![Bit::Erased, started],
+            Self::Rescue => vec![Bit::MakersLaid, started],
             Self::SlotA | Self::SlotB => self
                 .slot()
                 .map(Bit::Slot)

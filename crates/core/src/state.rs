@@ -29,6 +29,16 @@ pub enum Data {
     Erased,
 }
 
+/// Whether the maker's whole system was put on it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Laid {
+    /// As at the start.
+    AsBefore,
+    /// On this sheet.
+    Makers,
+}
+
 /// Whether the partition table was read on this sheet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -136,6 +146,8 @@ pub struct State {
     pub broken: Broken,
     /// Packages that are still ahead on the way from build to build.
     pub legs_ahead: u8,
+    /// The system.
+    pub system: Laid,
     /// Whether something was assumed.
     pub look: Look,
 }
@@ -179,6 +191,7 @@ impl State {
             },
             backed_up: BackedUp::NotYet,
             legs_ahead: 0,
+            system: Laid::AsBefore,
             look: Look::Settled,
         }
     }
@@ -251,6 +264,8 @@ pub enum Bit {
     FixedKept,
     /// The partition table is read.
     TableRead,
+    /// The maker's whole system was put on it on this sheet.
+    MakersLaid,
     /// The owner's data was erased on this sheet.
     Erased,
     /// The owner's data can be read by the system, or is empty.
@@ -326,6 +341,7 @@ impl Bit {
             Self::BackedUp => state.backed_up == BackedUp::Yes,
             Self::FixedKept => state.backed_up >= BackedUp::Fixed,
             Self::TableRead => state.table == TableRead::Read,
+            Self::MakersLaid => state.system == Laid::Makers,
             Self::Erased => state.data == Data::Erased,
             Self::DataReads => state.data != Data::Shut,
             Self::Slot(slot) => state.slot == Some(slot),
@@ -370,6 +386,7 @@ impl Bit {
             | Self::FixedKept
             | Self::KeptOnWay(_)
             | Self::TableRead
+            | Self::MakersLaid
             | Self::Erased
             | Self::DataReads
             | Self::Settled
@@ -415,6 +432,7 @@ impl Bit {
             ),
             Self::Runs
             | Self::TableRead
+            | Self::MakersLaid
             | Self::Erased
             | Self::Slot(_)
             | Self::Settled
@@ -479,6 +497,9 @@ impl Bit {
             Self::DataReads => {
                 "the owner's data can't be read under the metadata that lies there, and nothing here formats it"
                     .to_owned()
+            }
+            Self::MakersLaid => {
+                "nothing that this family knows takes the maker's whole system in".to_owned()
             }
             Self::Erased => "nothing that this family knows erases the owner's data".to_owned(),
             Self::TableRead => "nothing that this family knows reads its table".to_owned(),

@@ -59,6 +59,8 @@ fn stock(family: &Family) -> Vec<StockAtHand> {
         digest: Digest::of(one.name.as_bytes()),
         build: family.builds[one.to].id.clone(),
         labels: None,
+        strays: Vec::new(),
+        is_inside: false,
     });
     brought.collect()
 }

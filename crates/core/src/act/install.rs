@@ -6,20 +6,20 @@ use veritope_wire::Label;
 use super::lines::card::card;
 use super::lines::index::index;
 use super::lines::owner::{accounts, intake};
-use super::{Takes, works, 
-    Args, Bit, Brings, Cable, Doing, Ground, How, Kind, Line, Price, Standpoint, Touches, Whose,
-    Words, arg, carried, erased, in_mode, row, settled,
+use super::{
+    Args, Bit, Brings, Cable, Doing, Ground, How, Kind, Line, Price, Standpoint, Takes, Touches,
+    Whose, Words, arg, carried, copies_can_be_had, erased, in_mode, lock_told, row, settled, works,
 };
 use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier};
 use crate::digest::Claimed;
-use crate::evidence::{Basis, Cure, Due, Need, choice, not_known};
+use crate::evidence::{Basis, Cure, Due, Need, not_known};
 use crate::facts::{FactKey, FactValue, Happening};
 use crate::family::{Family, Lies, PackageSpec, Wipe};
 use crate::goal::Goal;
 use crate::mode::Lock;
 use crate::rule::Rule;
-use crate::state::{BackedUp, State};
+use crate::state::{BackedUp, Laid, State};
 
 /// Installs a package of the maker's.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -69,8 +69,10 @@ impl Kind for Install {
     }
 
     fn rule(&self, of: &Dossier<'_>) -> Rule {
+        // What is whole may go over a unit that nothing reads any more.
+        let is_whole = of.family.package(&self.package).is_some_and(|spec| spec.from.is_none());
         match of.facts.lock() {
-            Some(Lock::Unlocked) => Rule::G4,
+            Some(Lock::Unlocked) if !is_whole || copies_can_be_had(of) => Rule::G4,
             _ => Rule::G2,
         }
     }
@@ -100,7 +102,7 @@ impl Kind for Install {
             ..Takes::default()
         };
         lines.extend(works(takes, on, at));
-        lines.push(told(on.of));
+        lines.extend(lock_told(on.of));
         lines.push(intake(facts));
         lines.extend([
             declared(spec),
@@ -121,7 +123,9 @@ impl Kind for Install {
             return at;
         };
         let after = if spec.wipes { erased(at) } else { at };
+        let is_whole = spec.from.is_none();
         State {
+            system: if is_whole { Laid::Makers } else { at.system },
             mode: Some(spec.ends_in),
             legs_ahead: at.legs_ahead.saturating_sub(1),
             backed_up: at.backed_up.min(BackedUp::Fixed),
@@ -160,10 +164,13 @@ impl Kind for Install {
     fn costs(&self, of: &Dossier<'_>) -> Option<Costs> {
         let spec = of.family.package(&self.package)?;
         let mut consequences = Vec::new();
-        if of.facts.lock() != Some(Lock::Unlocked) {
+        if self.rule(of) == Rule::G2 {
             consequences.push(one(
                 "backup",
-                "This is before any backup: while it is locked, nothing of what exists once can be copied.",
+                match of.facts.lock() {
+                    Some(Lock::Unlocked) => "No copy exists: reading it failed, so what exists once on it is not kept.",
+                    _ => "This is before any backup: while it is locked, nothing of what exists once can be copied.",
+                },
             ));
         }
         if spec.wipes {
@@ -219,15 +226,6 @@ impl Install {
             .filter_map(|(at, _)| u32::try_from(on.legs.len() - at).ok())
             .filter_map(|ahead| 1u64.checked_shl(ahead))
             .fold(0, |all, one| all | one)
-    }
-}
-
-/// Which list it is goes by the lock, and a lock that is not known is neither (`E1`).
-fn told(of: &Dossier<'_>) -> Line {
-    let (family, facts) = (of.family, of.facts);
-    match choice(facts, FactKey::Lock) {
-        Some((lock, basis)) => Line::met(Rule::L3, format!("It is {lock}."), basis),
-        None => not_known(family, facts, Rule::L3, FactKey::Lock, "Is it locked or unlocked?"),
     }
 }
 

@@ -64,7 +64,14 @@ impl Kind for PutMakersRecovery {
     }
 
     fn serves(&self, goal: Goal) -> bool {
-        matches!(goal, Goal::Unlock | Goal::KeepRecovery | Goal::Erase | Goal::ToStockRecovery)
+        matches!(
+            goal,
+            Goal::Unlock
+                | Goal::KeepRecovery
+                | Goal::Erase
+                | Goal::Rescue
+                | Goal::ToStockRecovery
+        )
     }
 
     fn rule(&self, _: &crate::dossier::Dossier<'_>) -> Rule {
@@ -175,6 +182,7 @@ impl PutMakersRecovery {
             return vec![not_known(family, of.facts, Rule::Q8, FactKey::Build, question)];
         };
         let images = family.build(&build).map(|(_, spec)| &spec.images);
+        let images = images.filter(|_| family.is_shipped());
         let mut images = images.into_iter().flatten();
         let Some((_, published)) = images.find(|(known, _)| known == label) else {
             let text = format!("Nothing says which digest the maker's {label} of {build} has, so none is put back.");

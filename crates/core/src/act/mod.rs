@@ -25,9 +25,9 @@ use crate::builds::End;
 use crate::consent::Costs;
 use crate::coverage::Living;
 use crate::dossier::{By, Dossier};
-use crate::evidence::{Basis, Cure, Due, Line, Need};
+use crate::evidence::{Basis, Cure, Due, Line, Need, choice, not_known};
 use crate::facts::{FactKey, Happening};
-use crate::family::{Family, Role};
+use crate::family::{Family, Role, RouteKind, RouteLock};
 use crate::goal::Goal;
 use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
@@ -41,6 +41,7 @@ pub(crate) use lines::gates::wrong_with;
 pub use list::{Closed, Complete, List, list};
 pub(crate) use list::{before_the_door, planned, stops};
 pub use look::Sight;
+pub use makers_set::set_for;
 pub use switch::Which;
 pub use touches::Touches;
 pub use words::{Cable, How, Price, Reversibility, Words};
@@ -147,6 +148,8 @@ pub enum ImageOf {
     TheChosen,
     /// What lies on the shelf of the maker's.
     TheMakers,
+    /// The maker's whole set.
+    TheMakersSet,
 }
 
 /// Whose bytes are written.
@@ -379,6 +382,8 @@ kinds! {
     write_to_read::WriteToRead,
     /// Put the maker's recovery back where another one was written (`G4`).
     makers_recovery::PutMakersRecovery,
+    /// Put the maker's whole set on it (`G2`, `G4`).
+    makers_set::PutMakersSet,
     /// Put a partition back from a capture (`G7`).
     put_back::PutBack,
     /// Put the maker's bytes on a partition (`G4`).
@@ -553,12 +558,13 @@ impl Act {
         of_its_kind!(self, one => one.file())
     }
 
-    /// How what lives has to be kept for it (`B6`): a package that by the family's word leaves alone what exists
+    /// How what lives has to be kept for it (`B6`): a package, or a whole set, that by the family's word leaves alone what exists
     /// once needs it as it was captured on the way to it.
     #[must_use]
     pub fn asks_of_living(&self, family: &Family) -> Living {
         let leaves_alone = self.destroys(family).is_some_and(|lost| lost.is_empty());
-        match self.file().is_some() && leaves_alone {
+        let is_whole = self.file().is_some() || self.image_of() == Some(ImageOf::TheMakersSet);
+        match is_whole && leaves_alone {
             true => Living::AsCaptured,
             false => Living::AsNow,
         }
@@ -587,6 +593,34 @@ impl Act {
     pub fn doubt(&self) -> Option<Happening> {
         of_its_kind!(self, one => one.doubt())
     }
+}
+
+/// Tries of reading after which it counts as failed: one may be a slip of hands.
+const TRIES_OF_READING: u8 = 2;
+
+/// Whether copies of what exists once can be made before something of the maker's is put on the unit (`G2`, `G4`).
+fn copies_can_be_had(of: &Dossier<'_>) -> bool {
+    let mut routes = of.family.read_routes.iter();
+    let reads_locked =
+        routes.any(|route| route.kind != RouteKind::RunningSystem && route.lock == RouteLock::Any);
+    let may_read = reads_locked || of.facts.lock() == Some(Lock::Unlocked);
+    may_read && of.failed_reads < TRIES_OF_READING
+}
+
+/// Which list it is goes by the lock, and a lock that is not known is neither (`E1`); nothing where the family has
+/// none.
+fn lock_told(of: &Dossier<'_>) -> Option<Line> {
+    let (family, facts) = (of.family, of.facts);
+    if family.stages.is_empty() {
+        return None;
+    }
+    Some(match choice(facts, FactKey::Lock) {
+        Some((lock, basis)) => Line::met(Rule::L3, format!("It is {lock}."), basis),
+        None => {
+            let question = "Is it locked or unlocked?";
+            not_known(family, facts, Rule::L3, FactKey::Lock, question)
+        }
+    })
 }
 
 /// The row that the unit is in the mode that takes the command.
@@ -662,7 +696,7 @@ fn lock(wanted: Lock, already: &str, on: Ground<'_>, at: Standpoint) -> Line {
             .citing(facts, [FactKey::Lock]),
         _ => {
             let question = "Is it locked or unlocked?";
-            let line = crate::evidence::not_known(family, facts, Rule::L3, FactKey::Lock, question);
+            let line = not_known(family, facts, Rule::L3, FactKey::Lock, question);
             let cure = line.cure().cloned();
             carried(line, cure)
         }

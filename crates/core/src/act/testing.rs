@@ -7,8 +7,8 @@ use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use super::{
     Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, Look, PutBack,
-    PutMakersRecovery, PutStock, ReadTable, Relock, SetSlot, SetSwitch, Standpoint, StartImage,
-    Unlock, WriteImage, WriteToRead, list,
+    PutMakersRecovery, PutMakersSet, PutStock, ReadTable, Relock, SetSlot, SetSwitch, Standpoint,
+    StartImage, Unlock, WriteImage, WriteToRead, list,
 };
 use crate::act::look::Sight;
 use crate::act::switch::Which;
@@ -17,12 +17,12 @@ use crate::consent::{Consent, told};
 use crate::coverage::testing::{capture, copy, own};
 use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput, Origin, Torn, VerifiedCopy};
 use crate::digest::{Claimed, Seen};
-use crate::dossier::{By, Dossier, Put, ReadBack, Shelved, StockAtHand, Witnessed};
+use crate::dossier::{By, Dossier, Put, ReadBack, SetSeen, Shelved, StockAtHand, Witnessed};
 use crate::evidence::Line;
 use crate::facts::testing::{at, linked, row};
 use crate::facts::{Emptied, FactGroup, FactKey, FactRow, Facts, Happening, Source};
 use crate::family::testing::{gimbal, shipped};
-use crate::family::{Advice, Family, Paired, ToolErases};
+use crate::family::{Advice, Effort, Family, MakersSetSpec, Paired, ToolErases};
 use crate::keepsafe::{KeepSafe, Kept};
 use crate::matching::{Check, File, Finding, Fit, Told, Wanted, judge};
 use crate::mode::{Lock, Mode, Slot};
@@ -88,6 +88,8 @@ pub(crate) struct Bench {
     pub(crate) stock: Vec<StockAtHand>,
     /// The maker's bytes that are about to be sent.
     pub(crate) makers: Option<&'static [u8]>,
+    pub(crate) set: Option<SetSeen>,
+    pub(crate) failed_reads: u8,
     pub(crate) packages: Vec<(&'static str, &'static [u8])>,
     pub(crate) wish: Option<Wish>,
     pub(crate) by: By,
@@ -127,6 +129,8 @@ impl Bench {
             shelf: None,
             stock: Vec::new(),
             makers: None,
+            set: None,
+            failed_reads: 0,
             packages: Vec::new(),
             wish: None,
             by: By {
@@ -303,6 +307,8 @@ impl Bench {
             }),
             stock: &self.stock,
             makers_image: makers.as_ref(),
+            makers_set: self.set.as_ref(),
+            failed_reads: self.failed_reads,
             as_captured: as_captured.as_ref(),
             packages: &packages,
             put: wish.map(|wish| Put {
@@ -541,6 +547,8 @@ pub(crate) fn write_to_read() -> Bench {
         digest: Digest::of(b"stock"),
         build: "loop-4.1.7-20261011".to_owned(),
         labels: Some(vec!["recovery".parse().unwrap()]),
+        strays: Vec::new(),
+        is_inside: false,
     }];
     bench
 }
@@ -572,8 +580,52 @@ pub(crate) fn makers_recovery() -> Bench {
         digest: Digest::of(b"stock"),
         build,
         labels: Some(vec![label]),
+        strays: Vec::new(),
+        is_inside: false,
     }];
     bench
+}
+
+/// A watch that is locked and does not start any more, and a set of its maker's. It is taken for one whose
+/// bootloader takes such a set.
+pub(crate) fn makers_set() -> Bench {
+    let mut family = gimbal();
+    let label: Label = "system".parse().unwrap();
+    family.builds = shipped("mooring").builds;
+    family.builds.truncate(1);
+    for build in &mut family.builds {
+        build.images = vec![(label.clone(), Digest::of(MAKERS))];
+    }
+    let written = family.recovery_write.as_ref().unwrap();
+    family.makers_set = Some(MakersSetSpec {
+        mode: written.mode,
+        pace: written.pace,
+        effort: Effort::default(),
+        hand: "With the tool.".to_owned(),
+    });
+    let build = family.builds[0].id.clone();
+    let file = Digest::of(b"a whole set");
+    let act = PutMakersSet {
+        build: Some(build.clone()),
+        image: Some(file),
+    };
+    let bench = Bench::of(family, "Ruff", act);
+    let mut bench = bench.knowing(&written_watch(), 0);
+    bench.say(FactKey::Lock, "locked");
+    bench.payload = Some(file);
+    bench.set = Some(SetSeen {
+        file,
+        images: vec![(label.clone(), Digest::of(MAKERS))],
+    });
+    bench.stock = vec![StockAtHand {
+        name: "stock.tar".to_owned(),
+        digest: file,
+        build,
+        labels: Some(vec![label]),
+        strays: Vec::new(),
+        is_inside: false,
+    }];
+    bench.consented()
 }
 
 pub(crate) fn part(label: &str) -> OwnPartition {
@@ -680,6 +732,7 @@ pub(crate) fn every_kind() -> Vec<Bench> {
         write(),
         write_to_read(),
         makers_recovery(),
+        makers_set(),
         put_back(),
         put_stock(),
         erase_all(),

@@ -6,8 +6,8 @@ use proptest::prelude::*;
 use veritope_wire::Digest;
 
 use super::testing::{
-    Bench, IMAGE, LAPWING, MAKERS, erase, every_kind, id, install, makers_recovery, part, put_back,
-    put_stock, relock, set_slot, start, unlock, write, write_to_read,
+    Bench, IMAGE, LAPWING, MAKERS, erase, every_kind, id, install, makers_recovery, makers_set,
+    part, put_back, put_stock, relock, set_slot, start, unlock, write, write_to_read,
 };
 use super::{Act, Ground, Install, Standpoint, list, planned};
 use crate::consent::told;
@@ -123,6 +123,7 @@ fn nothing_that_a_list_rests_on_may_be_gone() {
                         }
                         case.packages.clear();
                         case.makers = None;
+                        case.set = None;
                         if let Some(wish) = &mut case.wish {
                             (wish.verified, wish.present) = (None, None);
                         }
@@ -272,6 +273,7 @@ fn spoilt(bench: &dyn Fn() -> Bench, key: FactKey) -> Vec<(&'static str, Bench)>
     if let Some(what) = spec.stale_on.first() {
         let mut case = bench();
         case.happened.push((*what, at(19)));
+        case.happened.push((Happening::SystemRan, at(19)));
         // What was seen at this look is as old.
         case.live = None;
         all.push(("out of date", case));
@@ -750,6 +752,50 @@ fn the_makers_recovery_goes_back_as_published_for_the_build_that_runs() {
         makers_recovery().with(|b| b.torn = vec![torn("recovery", MAKERS)]),
         []
     );
+}
+
+/// The rescue of a unit that nothing reads goes without copies, by what its maker published and nothing else; where
+/// it can be read, they come first.
+#[test]
+fn the_makers_set_is_proven_and_goes_without_copies_only_where_nothing_reads() {
+    type Spoil = fn(&mut Bench);
+    let cases: [(Spoil, &[Rule]); 12] = [
+        (|b| b.stock.clear(), &[Rule::M8]),
+        (|b| b.stock[0].is_inside = true, &[Rule::M8]),
+        (|b| b.stock[0].build = "another".to_owned(), &[Rule::M8]),
+        (
+            |b| b.stock[0].strays.push("persist.img".to_owned()),
+            &[Rule::S1],
+        ),
+        (|b| b.set = None, &[Rule::R1]),
+        (
+            |b| b.set.as_mut().unwrap().file = Digest::of(b"x"),
+            &[Rule::R1],
+        ),
+        (
+            |b| b.set.as_mut().unwrap().images[0].1 = Digest::of(b"x"),
+            &[Rule::R1],
+        ),
+        (|b| b.family.builds[0].images.clear(), &[Rule::R1]),
+        // Another text than the one that ships proves nothing.
+        (|b| b.family.digest = Digest::of(b"edited"), &[Rule::R1]),
+        (|b| b.forget(FactKey::Lock), &[Rule::L3]),
+        // What is open can be read first.
+        (|b| b.say(FactKey::Lock, "unlocked"), &[Rule::B6, Rule::G4]),
+        (|b| b.torn.push(torn("persist", b"x")), &[Rule::S3]),
+    ];
+    for (n, (spoil, wanted)) in cases.into_iter().enumerate() {
+        assert_eq!(makers_set().with(spoil), wanted, "case {n}");
+    }
+    let tried = |times: u8| {
+        move |b: &mut Bench| {
+            b.say(FactKey::Lock, "unlocked");
+            b.failed_reads = times;
+        }
+    };
+    // Once may be a slip of hands.
+    assert_eq!(makers_set().with(tried(1)), [Rule::B6, Rule::G4]);
+    assert_eq!(makers_set().with(tried(2)), [], "tried twice");
 }
 
 /// What lives grows older with each start: a package that leaves alone what exists once takes it as it was

@@ -65,7 +65,10 @@ impl Kind for WriteToRead {
 
     fn serves(&self, goal: Goal) -> bool {
         // A package that goes over an unlocked unit waits until what exists once is kept.
-        matches!(goal, Goal::BackUp | Goal::ReadTable | Goal::KeepRecovery | Goal::Unlock)
+        matches!(
+            goal,
+            Goal::BackUp | Goal::ReadTable | Goal::KeepRecovery | Goal::Unlock | Goal::Rescue
+        )
     }
 
     fn touches(&self, family: &Family) -> Touches {

@@ -281,6 +281,21 @@ impl Facts {
         }
     }
 
+    /// The row behind a fact that is known now, or was until the system was written: what ran last (`W1`). Nothing
+    /// where the unit was out of sight since, or the row is too old.
+    #[must_use]
+    pub fn known_before_writing(&self, key: FactKey) -> Option<&FactRow> {
+        match self.get(key) {
+            Reading::Known(row) => Some(row),
+            Reading::Stale(row) => {
+                let was_away = self.sight.left().is_some_and(|left| row.at <= left);
+                let counts = !self.are_held_back && !self.old.contains(&key) && !was_away;
+                counts.then_some(row)
+            }
+            Reading::Contradicted(_) | Reading::Unknown => None,
+        }
+    }
+
     /// The mode, when known now.
     #[must_use]
     pub fn mode(&self) -> Option<Mode> {

@@ -225,6 +225,19 @@ pub struct RecoveryWriteSpec {
     pub hand: String,
 }
 
+/// Taking in the maker's whole set (`G2`, `G4`): an archive whose members' names decide where the bytes land.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct MakersSetSpec {
+    /// The mode that takes it; the unit stays in it.
+    pub mode: Mode,
+    /// How long.
+    pub pace: Pace,
+    /// What it takes of hands.
+    pub effort: Effort,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
 /// In which form a route takes a recovery.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub enum Container {

@@ -161,6 +161,10 @@ impl Locator<'_> {
             .recovery_write
             .map(|spec| self.recovery_write(spec.into_inner(), &declared, &partitions))
             .transpose()?;
+        let makers_set = raw
+            .makers_set
+            .map(|spec| self.makers_set(spec.into_inner(), &declared))
+            .transpose()?;
         let kept = self.kept(raw.recovery.map(Spanned::into_inner))?;
         let table = raw.table.into_inner();
         let first_start = raw.first_start.into_inner();
@@ -341,6 +345,7 @@ impl Locator<'_> {
                 None => USUAL_CAPTURE,
             },
             recovery_write,
+            makers_set,
             keep_safe: raw
                 .keep_safe
                 .classes

@@ -26,8 +26,8 @@ use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 
 pub use acts::{
     BeforeForeign, Companion, CompanionMade, Container, DebuggingSpec, Effort, ForcedRestart,
-    MoveBy, MoveSpec, Pace, Question, RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec,
-    StageSpec, TemporaryStartSpec, Wipe, WipeSpec, Yes,
+    MakersSetSpec, MoveBy, MoveSpec, Pace, Question, RecoveryWriteSpec, RelockAct, RelockSpec,
+    SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{BodyPart, Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
@@ -46,8 +46,9 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// is read before anything foreign is written. 4 = digests of what the maker publishes, how identifiers
 /// are made up. 5 = seconds and key presses of acts. 6 = questions
 /// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool.
-/// 8 = labels that name the unit; what a token scheme asks of the account. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 9;
+/// 8 = labels that name the unit; what a token scheme asks of the account. 9 = how a recovery is taken and kept.
+/// 10 = how the maker's whole set is taken in. An older file is one that uses none of what came later.
+pub const FAMILY_SCHEMA: u32 = 10;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -128,6 +129,8 @@ pub struct Family {
     pub capture: Pace,
     /// How a recovery is written to stay, where the family can.
     pub recovery_write: Option<RecoveryWriteSpec>,
+    /// How its maker's whole set is taken in, where something of it does that.
+    pub makers_set: Option<MakersSetSpec>,
     /// What is asked about before an erase.
     pub keep_safe: Vec<KeepClass>,
     /// What people learned the hard way.
@@ -717,6 +720,13 @@ impl Family {
     #[must_use]
     pub fn is_read_by_writing(&self) -> bool {
         self.recovery_write.is_some() && self.temporary_start.is_none()
+    }
+
+    /// Packages that bring the whole system, over any build.
+    pub fn whole_packages(&self) -> impl Iterator<Item = &PackageSpec> {
+        self.packages
+            .iter()
+            .filter(|package| package.from.is_none())
     }
 
     /// Whether what goes with a recovery makes the owner's data unreadable (`Q9`).

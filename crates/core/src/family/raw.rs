@@ -84,6 +84,9 @@ pub struct RawFamily {
     /// Writing a recovery through the bootloader.
     #[schema(value_type = Option<RawRecoveryWrite>)]
     pub(super) recovery_write: Option<Spanned<RawRecoveryWrite>>,
+    /// Taking in the maker's whole set; since schema 10.
+    #[schema(value_type = Option<RawMakersSet>)]
+    pub(super) makers_set: Option<Spanned<RawMakersSet>>,
     /// Classes of data that its owner may lose (U9).
     pub(super) keep_safe: RawKeepSafe,
     /// What people learned the hard way.

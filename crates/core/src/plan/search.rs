@@ -218,6 +218,7 @@ fn must_unlock(state: State, goal: Goal, ground: Ground<'_>) -> bool {
         | Bit::Legs(_)
         | Bit::LockOnWay(_)
         | Bit::KeptOnWay(_)
+        | Bit::MakersLaid
         | Bit::Erased
         | Bit::DataReads
         | Bit::Slot(_)
@@ -359,7 +360,7 @@ mod tests {
     use crate::family::{MoveBy, MoveSpec, Pace};
     use crate::mode::Slot;
     use crate::plan::testing::{Ways, find, known};
-    use crate::state::{BackedUp, Broken, Data, Look, Presence, Switch, TableRead};
+    use crate::state::{BackedUp, Broken, Data, Laid, Look, Presence, Switch, TableRead};
 
     fn state(mode: Option<Mode>, lock: Option<Lock>, debugging: Option<Switch>) -> State {
         State {
@@ -376,6 +377,7 @@ mod tests {
             slot: None,
             broken: Broken::default(),
             legs_ahead: 0,
+            system: Laid::AsBefore,
             look: Look::Settled,
         }
     }

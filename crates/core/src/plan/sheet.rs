@@ -12,6 +12,7 @@ use crate::builds::{Chain, End};
 use crate::dossier::Dossier;
 use crate::family::{Family, Menu, Phase, Question, Wipe};
 use crate::goal::Goal;
+use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
 use crate::state::{Bit, Look, State};
 
@@ -55,6 +56,15 @@ pub struct Step {
 }
 
 impl Step {
+    /// Whether it reads what exists once, or leads to where that is read.
+    #[must_use]
+    pub fn is_to_read(&self) -> bool {
+        let recoveries = [Mode::TemporaryRecovery, Mode::CustomRecovery];
+        let leads = |mode: Mode| self.after.mode == Some(mode) && self.before.mode != Some(mode);
+        let captures = self.after.backed_up > self.before.backed_up;
+        captures || recoveries.into_iter().any(leads)
+    }
+
     /// The step with how it is done, for whoever may be told.
     #[must_use]
     pub fn with(&self, how: How) -> Self {
@@ -182,10 +192,13 @@ pub fn find_to_an_end(
                     if let Some(end) = &mut sheet.end {
                         end.instead = instead.map(|why| {
                             let why = why.trim_end_matches('.');
-                            format!(
-                                "It ends unlocked on {} and goes no further: {why}.",
-                                end.build
-                            )
+                            match chain.names().1 {
+                                Some(_) => format!(
+                                    "It ends unlocked on {} and goes no further: {why}.",
+                                    end.build
+                                ),
+                                None => format!("It ends on {}: {why}.", end.build),
+                            }
                         });
                     }
                     return Ok(sheet);
@@ -240,9 +253,14 @@ pub(super) fn find_beyond(
     why_not: WhyNoWay,
 ) -> Result<Sheet, NoPlan> {
     let (legs, before) = chain.names();
+    // Without an unlock on the way the lock stays as it is.
+    let stays = match start.lock {
+        Some(Lock::Unlocked) => 0,
+        _ => legs.len(),
+    };
     let ground = Ground {
         legs: &legs,
-        before,
+        before: before.unwrap_or(stays),
         ..Ground::plain(of)
     };
     start.legs_ahead = ground.ahead();

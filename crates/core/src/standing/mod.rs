@@ -170,6 +170,7 @@ pub fn plan_for(
 ) -> Result<Sheet, NoPlan> {
     let start = with_recovery(start);
     let chains = match (goal, start.lock, back_to) {
+        (Goal::Rescue, ..) => builds::over_anything(of.family, of.facts),
         (Goal::Unlock | Goal::KeepRecovery, Some(Lock::Unlocked), Some(back_to)) => {
             builds::onward(of.family, of.facts, back_to)
         }

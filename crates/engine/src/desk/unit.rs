@@ -15,6 +15,7 @@ use veritope_core::keepsafe::KeepSafe;
 use veritope_core::mode::{Lock, Mode};
 use veritope_core::partitions::OwnPartition;
 use veritope_core::plan::{Sheet, Step};
+use veritope_core::state::{Data, Laid};
 use veritope_core::steady::Taken;
 use veritope_wire::link::Epoch;
 use veritope_wire::{BenchTime, CaptureId, Digest, FactId, Label, PlaceId, RunId, UnitId};
@@ -127,6 +128,11 @@ pub struct RunRecord {
     pub began_on: Option<String>,
     /// Whether a step of it has erased the owner's data.
     pub erased: bool,
+    /// Whether a step of it has put the maker's whole system on the unit.
+    pub is_laid: bool,
+    /// How often a step that was to read it, or to lead to where it is read, ended otherwise; begins anew with one
+    /// that did not.
+    pub failed_reads: u8,
     /// Digest of the family's text that it goes by.
     pub family: Option<Digest>,
     /// Digest of the image that was judged for it.
@@ -287,6 +293,8 @@ impl UnitRecord {
                     table: None,
                     began_on: self.known().text(FactKey::Build).map(str::to_owned),
                     erased: false,
+                    is_laid: false,
+                    failed_reads: 0,
                     family: *family,
                     image: *image,
                     ended: None,
@@ -490,8 +498,9 @@ impl RunRecord {
             Entry::Outcome { run, result, .. }
                 if *run == self.id && *result == StepResult::AsExpected =>
             {
-                let step = self.next_step().filter(|step| step.wipe.is_some());
-                if let Some(step) = step {
+                // What only shuts the data away erases nothing.
+                let erases = |step: &&Step| step.wipe.is_some() && step.after.data == Data::Erased;
+                if let Some(step) = self.next_step().filter(erases) {
                     emptied.erased(at, step.after.mode == Some(Mode::System));
                 }
             }
@@ -539,9 +548,17 @@ impl RunRecord {
                 self.strayed = step
                     .filter(|_| *result == StepResult::Otherwise)
                     .map(|step| (step.act.clone(), step.after.mode));
+                let reads = step.is_some_and(Step::is_to_read);
+                match result {
+                    StepResult::AsExpected if reads => self.failed_reads = 0,
+                    StepResult::Otherwise if reads => {
+                        self.failed_reads = self.failed_reads.saturating_add(1);
+                    }
+                    _ => {}
+                }
                 if *result == StepResult::AsExpected {
-                    let wiped = self.sheet.steps.get(self.at).and_then(|step| step.wipe);
-                    self.erased |= wiped.is_some();
+                    self.erased |= step.is_some_and(|step| step.after.data == Data::Erased);
+                    self.is_laid |= step.is_some_and(|step| step.after.system == Laid::Makers);
                     self.at += 1;
                     self.diverged = None;
                 }

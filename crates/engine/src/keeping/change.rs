@@ -8,7 +8,7 @@ use veritope_core::budget::Load;
 use veritope_core::consent::Consent;
 use veritope_core::coverage::VerifiedCopy;
 use veritope_core::digest::Seen;
-use veritope_core::dossier::{Dossier, Put, ReadBack, Shelved};
+use veritope_core::dossier::{Dossier, Put, ReadBack, SetSeen, Shelved};
 use veritope_core::family::Family;
 use veritope_link::{DeviceLink, NotNow, Permit};
 use veritope_wire::{Digest, PlaceId, RequestId, UnitId};
@@ -34,6 +34,8 @@ pub(crate) struct Change<'a> {
     pub(crate) payload: Option<Digest>,
     /// The bytes behind it, where they come off the shelf.
     pub(crate) seen: Option<&'a Seen>,
+    /// Its images, where it is a whole set.
+    pub(crate) set: Option<&'a SetSeen>,
     /// What it is part of asks of the battery.
     pub(crate) load: Load,
     pub(crate) consents: &'a [Consent],
@@ -170,14 +172,15 @@ fn dossier<'a>(
     kept: Option<&'a Kept>,
 ) -> Dossier<'a> {
     let of = known.dossier();
-    let is_the_makers = change.act.image_of() == Some(ImageOf::TheMakers);
-    let (chosen, makers) = match is_the_makers {
-        true => (None, change.seen),
-        false => (change.seen, None),
+    let (chosen, makers) = match change.act.image_of() {
+        Some(ImageOf::TheMakers) => (None, change.seen),
+        Some(ImageOf::TheMakersSet) => (None, None),
+        Some(ImageOf::TheChosen) | None => (change.seen, None),
     };
     Dossier {
         live,
         makers_image: makers,
+        makers_set: change.set,
         consents: change.consents,
         put: change.put,
         read_back: ReadBack {

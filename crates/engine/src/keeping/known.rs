@@ -9,6 +9,7 @@ use veritope_core::coverage::{Coverage, Living};
 use veritope_core::dossier::{By, Dossier, ReadBack, Shelved, StockAtHand};
 use veritope_core::facts::{FactKey, Facts};
 use veritope_core::family::Family;
+use veritope_core::goal::Goal;
 use veritope_core::matching::Wanted;
 use veritope_core::published::SeenFile;
 use veritope_core::relock::{Held, Stock, held, is_own_stock, own_stock};
@@ -84,8 +85,8 @@ impl Keeping {
             record,
             policy: self.library.policy(),
             coverage,
-            // Asked for packages alone.
-            as_captured: (record.own.is_some() && !family.packages.is_empty())
+            // Asked for what leaves it alone: packages and whole sets.
+            as_captured: (record.own.is_some() && Goal::Rescue.fits(&family))
                 .then(|| self.kept_as(record, &family, Living::AsCaptured)),
             held: match depth {
                 Depth::Row => Vec::new(),
@@ -93,7 +94,7 @@ impl Keeping {
             },
             twin: self.links.twin_of(record, &family, &facts),
             image,
-            stock: if family.recovery_write.is_some() {
+            stock: if family.recovery_write.is_some() || family.makers_set.is_some() {
                 self.stock_at_hand(record, &family)
             } else {
                 Vec::new()
@@ -200,6 +201,7 @@ impl Known<'_> {
                 seen: image.judged.seen.as_deref().map(|seen| &seen.seen),
             }),
             stock: &self.stock,
+            failed_reads: record.active_run().map_or(0, |run| run.failed_reads),
             packages: &self.packages,
             seq: record.seq,
             ..Dossier::new(&self.family, &self.facts, self.now)

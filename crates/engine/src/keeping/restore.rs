@@ -438,6 +438,7 @@ impl Keeping {
             title: &title,
             payload: Some(list.image()),
             seen: None,
+            set: None,
             load: budget::moving(bytes, &family),
             consents: &[],
             put: Some(wish.put(&record)),

@@ -4,9 +4,10 @@
 //! declared beside it proves nothing (`E6`).
 
 use serde::Serialize;
+use veritope_core::act::set_for;
 use veritope_core::coverage::{Agreement, CaptureFacts, Origin, Rest};
 use veritope_core::digest::{FrameLayout, Seen};
-use veritope_core::dossier::StockAtHand;
+use veritope_core::dossier::{SetSeen, StockAtHand};
 use veritope_core::facts::FactKey;
 use veritope_core::family::{Family, PackageSpec, PartitionSpec};
 use veritope_core::matching::{
@@ -52,6 +53,8 @@ struct Set {
     steps: Vec<Make>,
     /// Each image: its partition, its member, and what is done with it once it is out.
     images: Vec<(Label, String, Option<Make>)>,
+    /// Its members that land on what the maker does not publish.
+    strays: Vec<String>,
     /// What it says of itself, or is declared to be.
     codename: String,
     variants: Vec<String>,
@@ -67,6 +70,10 @@ impl Set {
         let mut steps = Vec::new();
         let archive = archive_in(told, family, &mut steps)?;
         let images = images(archive, family);
+        let is_image = |name: &&String| !images.iter().any(|(_, member, _)| member == *name);
+        let others = archive.members.iter().filter(is_image);
+        let strays = others.filter(|name| lands_on(name).is_some()).cloned();
+        let strays = strays.collect();
         let first = |about| {
             let pieces = archive.inside.iter().map(|piece| &piece.told);
             let own = pieces.filter_map(|told| told.own(about).next()).next();
@@ -89,6 +96,7 @@ impl Set {
         Some(Self {
             steps,
             images,
+            strays,
             codename: first(About::Device).unwrap_or_default(),
             variants,
             build,
@@ -217,6 +225,8 @@ impl Keeping {
                 digest: file,
                 build: build.to_owned(),
                 labels,
+                strays: Vec::new(),
+                is_inside: false,
             };
             if let Some(package) = self.package_in(file, family) {
                 let build = family.builds.get(package.to);
@@ -231,7 +241,11 @@ impl Keeping {
                 .iter()
                 .any(Finding::bars)
             {
-                all.push(at_hand(&set.build, Some(set.members())));
+                all.push(StockAtHand {
+                    strays: set.strays.clone(),
+                    is_inside: !set.steps.is_empty(),
+                    ..at_hand(&set.build, Some(set.members()))
+                });
             }
         }
         all
@@ -267,23 +281,39 @@ impl Keeping {
         label: &Label,
     ) -> Result<(Vec<u8>, Seen), String> {
         let (mut bytes, from) = self.stock_image(record, family, label.as_str())?;
-        let own = record.own.iter().flatten().find(|own| own.label == *label);
-        let length = own.map_or_else(
-            || {
-                let spec = family.partition(label);
-                spec.map_or(0, |spec| u64::from(spec.mib) << 20)
-            },
-            |own| own.length_bytes,
-        );
-        let length = usize::try_from(length).unwrap_or(usize::MAX);
-        if bytes.len() > length {
-            return Err(format!(
-                "{label} out of {from} is longer than the partition (M5): this is another unit's"
-            ));
-        }
-        bytes.resize(length, 0);
+        fill(record, family, label, &mut bytes)
+            .map_err(|why| format!("{label} out of {from}: {why}"))?;
         let seen = Seen::of(&bytes);
         Ok((bytes, seen))
+    }
+
+    /// The maker's whole set that is put on a unit, with each of its images hashed as it fills its partition.
+    ///
+    /// # Errors
+    /// In a sentence: none that is this unit's lies on the shelf, or an image can't be taken out.
+    pub(crate) fn makers_set(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+    ) -> Result<(Digest, SetSeen), String> {
+        let stock = self.stock_at_hand(record, family);
+        let chosen = set_for(family, &record.known(), &stock);
+        let chosen = chosen.ok_or(
+            "no whole set of the maker's for this unit lies on the shelf: put the archive with its images there (M8)",
+        )?;
+        let file = chosen.digest;
+        let set = self.set_in(file, family);
+        let set = set.ok_or("the set on the shelf can't be read any more: put it there again")?;
+        let mut images = Vec::new();
+        for image in &set.images {
+            let (label, member, _) = image;
+            let bytes = self.image_of(file, &set, image);
+            let mut bytes = bytes.map_err(|error| error.to_string())?;
+            fill(record, family, label, &mut bytes)
+                .map_err(|why| format!("{member} out of {}: {why}", chosen.name))?;
+            images.push((label.clone(), Seen::of(&bytes).digest()));
+        }
+        Ok((file, SetSeen { file, images }))
     }
 
     /// One image of the maker's out of a set of exactly this build or its whole package, for this very unit.
@@ -572,6 +602,29 @@ impl Keeping {
         };
         judge_stock(family, &own, claims)
     }
+}
+
+/// Fills an image up to its partition's length.
+fn fill(
+    record: &UnitRecord,
+    family: &Family,
+    label: &Label,
+    bytes: &mut Vec<u8>,
+) -> Result<(), &'static str> {
+    let own = record.own.iter().flatten().find(|own| own.label == *label);
+    let length = own.map_or_else(
+        || {
+            let spec = family.partition(label);
+            spec.map_or(0, |spec| u64::from(spec.mib) << 20)
+        },
+        |own| own.length_bytes,
+    );
+    let length = usize::try_from(length).unwrap_or(usize::MAX);
+    if bytes.len() > length {
+        return Err("it is longer than the partition (M5): this is another unit's");
+    }
+    bytes.resize(length, 0);
+    Ok(())
 }
 
 fn taken(record: &UnitRecord, list: Digest) -> Option<&CaptureFacts> {

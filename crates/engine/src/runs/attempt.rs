@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use veritope_core::act::{Act, Command, Doing, ImageOf, Reading};
 use veritope_core::digest::Seen;
+use veritope_core::dossier::SetSeen;
 use veritope_core::family::Family;
 use veritope_core::plan::Step;
 use veritope_link::{DeviceLink, LinkError};
@@ -43,6 +44,7 @@ pub(crate) struct Chosen {
     act: Act,
     bytes: Vec<u8>,
     seen: Option<Seen>,
+    set: Option<SetSeen>,
 }
 
 impl Chosen {
@@ -59,6 +61,7 @@ impl Chosen {
             title: &step.title,
             payload: self.seen.as_ref().map(Seen::digest),
             seen: self.seen.as_ref(),
+            set: self.set.as_ref(),
             load: run.sheet.load(),
             consents: &run.consents,
             put: None,
@@ -83,6 +86,7 @@ impl Runs {
                     act: act.clone(),
                     bytes: Vec::new(),
                     seen: None,
+                    set: None,
                 });
             }
             (Some(ImageOf::TheMakers), Some(part)) => {
@@ -92,6 +96,23 @@ impl Runs {
                     act: act.clone().choosing(seen.digest()),
                     bytes,
                     seen: Some(seen),
+                    set: None,
+                });
+            }
+            (Some(ImageOf::TheMakersSet), _) => {
+                let set = self.keeping.makers_set(record, family);
+                let (file, set) = set.map_err(LibraryError::Shelf)?;
+                let whole = self.library.shelf.whole(file);
+                let (bytes, seen) = whole.map_err(LibraryError::Shelf)?;
+                if seen.digest() != file {
+                    let text = "the set is not what it was when it came onto the shelf: fetch it again (Q11)";
+                    return Err(LibraryError::Shelf(text.to_owned()).into());
+                }
+                return Ok(Chosen {
+                    act: act.clone().choosing(seen.digest()),
+                    bytes,
+                    seen: Some(seen),
+                    set: Some(set),
                 });
             }
             (Some(_), _) => {}
@@ -110,6 +131,7 @@ impl Runs {
             act: act.clone().choosing(seen.digest()),
             bytes,
             seen: Some(seen),
+            set: None,
         })
     }
 

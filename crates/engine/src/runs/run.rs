@@ -17,7 +17,7 @@ use veritope_core::plan::sighting::divergence;
 use veritope_core::plan::{Sheet, Step, due};
 use veritope_core::prospect::{self, Judged};
 use veritope_core::standing;
-use veritope_core::state::{BackedUp, Data, Presence, State, Switch, TableRead};
+use veritope_core::state::{BackedUp, Data, Laid, Presence, State, Switch, TableRead};
 use veritope_link::LinkError;
 use veritope_wire::{RequestId, RunId, UnitId};
 
@@ -139,8 +139,12 @@ impl Runs {
         if record.active_run().is_some_and(|run| run.table.is_some()) {
             state.table = TableRead::Read;
         }
-        if record.active_run().is_some_and(|run| run.erased) {
+        let shut = state.data == Data::Shut;
+        if record.active_run().is_some_and(|run| run.erased) && !shut {
             state.data = Data::Erased;
+        }
+        if record.active_run().is_some_and(|run| run.is_laid) {
+            state.system = Laid::Makers;
         }
         let kept = self.keeping.coverage_of(record, family);
         if kept.is_captured_now() {

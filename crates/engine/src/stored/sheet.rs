@@ -13,8 +13,8 @@ use veritope_core::state::{Broken, State};
 use veritope_wire::{BenchTime, Digest};
 
 use super::words::{
-    BackedUpWord, BodyPartWord, CableWord, CueWord, DataWord, KeyWord, LookWord, PhaseWord,
-    ReachWord, ReversibilityWord, SwitchWord, TableWord, WipeWord, Word,
+    BackedUpWord, BodyPartWord, CableWord, CueWord, DataWord, KeyWord, LaidWord, LookWord,
+    PhaseWord, ReachWord, ReversibilityWord, SwitchWord, TableWord, WipeWord, Word,
 };
 use super::{Form, form};
 
@@ -102,8 +102,14 @@ form! {
         broken: BrokenKeys,
         #[serde(default)]
         legs_ahead: u8,
+        #[serde(default = "as_before")]
+        system: LaidWord,
         look: LookWord,
     }
+}
+
+fn as_before() -> LaidWord {
+    LaidWord::AsBefore
 }
 
 fn not_yet() -> BackedUpWord {

@@ -11,7 +11,7 @@ use veritope_core::keepsafe::KeepClass;
 use veritope_core::mode::{Lock, Mode, RecoveryKind, Slot};
 use veritope_core::plan::Reach;
 use veritope_core::rule::Rule;
-use veritope_core::state::{BackedUp, Data, Look, Switch, TableRead};
+use veritope_core::state::{BackedUp, Data, Laid, Look, Switch, TableRead};
 
 use super::Form;
 use crate::outcome::{RunEnd, StepResult};
@@ -113,6 +113,9 @@ words! {
     }
     BackedUpWord of BackedUp {
         NotYet "not-yet", Fixed "fixed", Yes "yes",
+    }
+    LaidWord of Laid {
+        AsBefore "as-before", Makers "makers",
     }
     LookWord of Look {
         Settled "settled", Assumed "assumed",

@@ -11,6 +11,7 @@ use veritope_wire::link::{
     MAX_READ_BYTES, Operation, OperationId, Progress, Refusal, RefusalCode,
 };
 
+use super::streams::STREAM_BYTES;
 use super::{Device, Fault, LockState, MEMORY_BYTES, Running, Setting, no};
 use crate::scheme::Rights;
 
@@ -135,7 +136,10 @@ impl Device {
             reads: Some(self.reads()),
             streams: self.stream_kinds(),
             limits: Limits {
-                download_bytes: Some(MEMORY_BYTES as u64),
+                download_bytes: Some(match self.stream_kinds().is_empty() {
+                    true => MEMORY_BYTES as u64,
+                    false => STREAM_BYTES,
+                }),
                 body_bytes: Some(MAX_READ_BYTES),
             },
             scratch: self.scratch(),

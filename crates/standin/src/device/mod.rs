@@ -484,7 +484,9 @@ impl Device {
             self.raise(LinkHappening::ModeChanged);
             return Ok(());
         }
-        let is_shut = self.saved.data_shut || self.saved.merge == saved::Merge::Torn;
+        let is_shut = self.saved.data_shut
+            || self.saved.merge == saved::Merge::Torn
+            || self.is_system_blank()?;
         if going.to == Running::System && is_shut {
             self.saved.mode = Running::Animation;
             self.raise(LinkHappening::Disconnected);

@@ -3,6 +3,7 @@
 
 use std::io;
 
+use veritope_formats::look::Bytes as _;
 use veritope_formats::startimage::read_start_image;
 use veritope_wire::link::{ActKind, ActRequest, Operation, Progress, Refusal, RefusalCode};
 
@@ -44,6 +45,24 @@ impl Device {
         let words = format!("OKAY, slot {}", wanted.id());
         self.settle(id, Progress::Done { words });
         self.operation(id)
+    }
+
+    /// Whether a start of the system finds nothing to start: its own part or the kernel's is blank.
+    pub(super) fn is_system_blank(&self) -> io::Result<bool> {
+        if self.profile.is_facts_only() || self.active_slot().is_some() {
+            return Ok(false);
+        }
+        for label in ["boot", "system"] {
+            let Ok(part) = self.part(label) else {
+                continue;
+            };
+            let mut head = [0; 4096];
+            part.read_exact_at(0, &mut head)?;
+            if head.iter().all(|byte| *byte == 0) {
+                return Ok(true);
+            }
+        }
+        Ok(false)
     }
 
     /// Whether a start of the system finds one in the active slot.

@@ -9,11 +9,15 @@ use veritope_wire::link::{
 };
 use veritope_wire::{Digest, Label};
 
-use super::{Device, LockState, MEMORY_BYTES, Running, no};
+use super::{Device, LockState, Running, no};
 use crate::bridge::package_bytes;
 use crate::content;
 use crate::gate::{Gate, Guard};
+use crate::profile::Profile;
 use crate::signed::is_switched_off;
+
+/// Most bytes of a stream.
+pub(super) const STREAM_BYTES: u64 = 512 << 20;
 
 /// A stream that is on its way. It ends with what runs, as what lies in memory does.
 #[derive(Debug, Clone)]
@@ -61,8 +65,8 @@ impl Device {
         if !self.stream_kinds().contains(&request.kind) {
             return Err(no(RefusalCode::WrongMode, "what runs takes no such stream"));
         }
-        if request.length_bytes > MEMORY_BYTES as u64 {
-            let words = format!("at most {MEMORY_BYTES} bytes");
+        if request.length_bytes > STREAM_BYTES {
+            let words = format!("at most {STREAM_BYTES} bytes");
             return Err(no(RefusalCode::TooLarge, words));
         }
         if request.length_bytes == 0 {
@@ -162,17 +166,18 @@ impl Device {
     }
 
     fn write_download(&mut self, stream: &Stream) -> Result<(), Refusal> {
-        if self.saved.lock == LockState::Locked && !self.has_read_out() {
-            return Err(no(RefusalCode::Locked, "nothing is written while locked"));
-        }
         match &stream.to {
+            Some(_) if self.saved.lock == LockState::Locked && !self.has_read_out() => {
+                Err(no(RefusalCode::Locked, "nothing is written while locked"))
+            }
             Some(label) => self.lay_out(label.as_str(), &stream.bytes),
             None => self.lay_out_members(&stream.bytes),
         }
     }
 
-    /// A tar: each member lands on the partition that it is called like. One that is called like none is refused,
-    /// and nothing is written then; the tool lays out what it is given, whatever it is.
+    /// A tar: each member lands on the partition that it is called like, expanded where it is sparse. One that is
+    /// called like none is refused, and nothing is written then; the tool lays out what it is given, whatever it
+    /// is. While locked it takes what its maker signed and nothing else.
     fn lay_out_members(&mut self, tar: &[u8]) -> Result<(), Refusal> {
         let looked = look(&tar, "", Limits::default());
         let What::Archive(archive) = &looked.what else {
@@ -181,16 +186,26 @@ impl Device {
         let mut members = Vec::new();
         for member in &archive.members {
             let label = member.name.split('.').next().unwrap_or("");
-            let mut bytes = std::io::Cursor::new(Vec::new());
-            take(
-                &tar,
-                Part::Member(&member.name),
-                MEMORY_BYTES as u64,
-                &mut bytes,
-            )
-            .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
-            self.length_of(label)?;
-            members.push((label.to_owned(), bytes.into_inner()));
+            let length = self.length_of(label)?;
+            let out = |bytes: &[u8], part: Part<'_>| {
+                let mut into = std::io::Cursor::new(Vec::new());
+                take(&bytes, part, length, &mut into)
+                    .map(|_| into.into_inner())
+                    .map_err(|error| no(RefusalCode::Other, error.to_string()))
+            };
+            let mut bytes = out(tar, Part::Member(&member.name))?;
+            let is_sparse = matches!(
+                look(&bytes.as_slice(), "", Limits::default()).what,
+                What::Sparse(_)
+            );
+            if is_sparse {
+                bytes = out(&bytes, Part::Expanded)?;
+            }
+            members.push((label.to_owned(), bytes));
+        }
+        let of = self.build_of(&members);
+        if of.is_none() && self.saved.lock == LockState::Locked && !self.has_read_out() {
+            return Err(no(RefusalCode::Locked, "only released binaries"));
         }
         let is_foreign = members.iter().any(|(label, bytes)| {
             label == "recovery" && read_start_image(bytes).is_ok_and(|one| one.kind == "recovery")
@@ -199,12 +214,42 @@ impl Device {
         if is_foreign && guard == Some(Guard::Waiting) {
             return Err(no(RefusalCode::Other, "only released binaries"));
         }
-        for (label, bytes) in members {
-            // Data that was encrypted under other metadata is not read again.
-            self.saved.data_shut |= label == "vbmeta" && is_switched_off(&bytes);
+        for (label, mut bytes) in members {
+            if label == "vbmeta" {
+                // Data that was written under other metadata is not read again.
+                let lies = self.part("vbmeta").map(|part| is_switched_off(&part));
+                let lies = lies.map_err(|error| no(RefusalCode::Other, error.to_string()))?;
+                self.saved.data_shut |= lies != is_switched_off(&bytes);
+            }
+            if of.is_some() {
+                // What its maker sends fills the partition.
+                let length = usize::try_from(self.length_of(&label)?).unwrap_or(bytes.len());
+                bytes.resize(length, 0);
+            }
             self.lay_out(&label, &bytes)?;
         }
+        if let Some(next) = of {
+            next.build.clone_into(&mut self.saved.build);
+            self.profile = next;
+        }
         self.save_or_say()
+    }
+
+    /// The build of the maker's whose whole these images are.
+    fn build_of(&self, members: &[(String, Vec<u8>)]) -> Option<Profile> {
+        let builds = self.scheme()?.builds.iter();
+        let mut profiles = builds.filter_map(|one| self.profile.clone().on_build(one.id));
+        profiles.find(|profile| {
+            let signed = content::stock_images(profile);
+            let is_same = |(label, whole): &(&str, Vec<u8>)| {
+                let mut own = members.iter().filter(|(name, _)| name == label);
+                own.any(|(_, bytes)| {
+                    let (head, rest) = whole.split_at(bytes.len().min(whole.len()));
+                    head == bytes.as_slice() && rest.iter().all(|byte| *byte == 0)
+                })
+            };
+            members.len() == signed.len() && signed.iter().all(is_same)
+        })
     }
 
     fn lay_out(&mut self, to: &str, bytes: &[u8]) -> Result<(), Refusal> {

@@ -60,7 +60,7 @@ pub(crate) fn index(
         } if index >= bound => Line::met(
             rule,
             format!(
-                "{what} has rollback index {index}. Nothing reads the fuse on this family; {build} starts with {bound}, so no more is fused: bounded by that."
+                "{what} has rollback index {index}. Nothing reads the fuse on this family; {build} started last, with {bound}, so no more is fused: bounded by that."
             ),
             clause().and(cited(facts)),
         ),
@@ -71,7 +71,7 @@ pub(crate) fn index(
         } => Line::absent(
             rule,
             format!(
-                "{what} has rollback index {index}, below the {bound} of {build}, which starts now. Nothing reads the fuse on this family, so as much may be fused."
+                "{what} has rollback index {index}, below the {bound} of {build}, which started last. Nothing reads the fuse on this family, so as much may be fused."
             ),
         )
         .seen(cited(facts)),

@@ -6,9 +6,10 @@ use toml::Spanned;
 
 use super::Locator;
 use crate::facts::Version;
-use crate::family::raw::{RawCompanion, RawKept, RawRecoveryWrite};
+use crate::family::raw::{RawCompanion, RawKept, RawMakersSet, RawRecoveryWrite};
 use crate::family::{
-    Companion, Container, FamilyError, KeptSpec, PartitionSpec, RecoveryWriteSpec, Role,
+    Companion, Container, Effort, FamilyError, KeptSpec, MakersSetSpec, PartitionSpec,
+    RecoveryWriteSpec, Role,
 };
 use crate::mode::Mode;
 
@@ -60,6 +61,24 @@ impl Locator<'_> {
                 .map_or(Container::Image, |member| Container::Tar { member }),
             companions: self.companions(raw.companion, partitions)?,
             pace: self.pace(raw.usual, &raw.stuck)?,
+            hand: raw.hand,
+        })
+    }
+
+    /// How the maker's whole set is taken in.
+    pub(super) fn makers_set(
+        &self,
+        raw: RawMakersSet,
+        declared: &BTreeSet<Mode>,
+    ) -> Result<MakersSetSpec, FamilyError> {
+        self.mode_is_declared(&raw.mode, "makers_set.mode", declared)?;
+        Ok(MakersSetSpec {
+            mode: *raw.mode.get_ref(),
+            pace: self.pace(raw.usual, &raw.stuck)?,
+            effort: Effort {
+                hands_on_seconds: raw.hands_on,
+                presses: raw.presses,
+            },
             hand: raw.hand,
         })
     }

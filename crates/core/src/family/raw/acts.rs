@@ -408,6 +408,26 @@ pub(crate) struct RawRecoveryWrite {
     pub(crate) companion: Vec<Spanned<RawCompanion>>,
 }
 
+/// Taking in the maker's whole set (G2, G4).
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawMakersSet {
+    /// Mode that takes it; the unit stays in it.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// Seconds with hands on the device.
+    pub(crate) hands_on: u32,
+    /// Key presses.
+    pub(crate) presses: u16,
+    /// How.
+    pub(crate) hand: String,
+}
+
 /// What is written in the same go as a recovery (M9).
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
