@@ -13,6 +13,7 @@ use serde::Serialize;
 use crate::facts::{FactKey, FactValue, Facts, Reading};
 use crate::family::{Family, Leaves, Lies, PackageKind, PackageSpec, Unlockable};
 use crate::fuse;
+use crate::goal::Goal;
 use crate::mode::Lock;
 
 /// Minutes that the unlock within a chain takes, its first start included.
@@ -192,8 +193,7 @@ pub fn gate(family: &Family, facts: &Facts, back_to: Option<&str>) -> Gate {
 
 /// The chains that lead an unlocked unit on to the build that its run began on, that one first; none where it
 /// stands there, or where nothing leads there. What the unlock took on the way is put right by them.
-#[must_use]
-pub fn onward(family: &Family, facts: &Facts, back_to: &str) -> Vec<Chain> {
+fn onward(family: &Family, facts: &Facts, back_to: &str) -> Vec<Chain> {
     let (Some(build), Some((wanted, _))) = (facts.text(FactKey::Build), family.build(back_to))
     else {
         return Vec::new();
@@ -220,10 +220,33 @@ pub fn onward(family: &Family, facts: &Facts, back_to: &str) -> Vec<Chain> {
     chains
 }
 
+/// The ways from build to build by which a unit whose lock is so goes to `goal`, the wanted one first; none where it
+/// goes to it as it stands. A run that is under way began on the build `back_to`.
+#[must_use]
+pub fn toward(
+    family: &Family,
+    facts: &Facts,
+    goal: Goal,
+    lock: Option<Lock>,
+    back_to: Option<&str>,
+) -> Vec<Chain> {
+    match (goal, lock, back_to) {
+        (Goal::Rescue, ..) => over_anything(family, facts),
+        (Goal::Unlock | Goal::KeepRecovery, Some(Lock::Unlocked), Some(back_to)) => {
+            onward(family, facts, back_to)
+        }
+        (_, Some(Lock::Unlocked), _) => Vec::new(),
+        (Goal::Unlock | Goal::KeepRecovery, ..) => match gate(family, facts, back_to) {
+            Gate::Chains(chains) => chains,
+            _ => Vec::new(),
+        },
+        _ => Vec::new(),
+    }
+}
+
 /// Whole packages that go over whatever lies on it (`G2`), one chain to each, none below what is fused: at hand
 /// first, then the newest.
-#[must_use]
-pub fn over_anything(family: &Family, facts: &Facts) -> Vec<Chain> {
+fn over_anything(family: &Family, facts: &Facts) -> Vec<Chain> {
     let here = at_hand(family, facts);
     let floor = fuse::fused(family, facts).floor();
     let target = |package: &PackageSpec| family.builds.get(package.to);

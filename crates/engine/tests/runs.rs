@@ -10,6 +10,7 @@ mod matches;
 mod reads;
 mod recovers;
 mod relocks;
+mod rescues;
 mod slots;
 mod support;
 mod tokens;

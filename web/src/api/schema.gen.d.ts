@@ -2370,7 +2370,7 @@ export interface components {
          * @description What is to be reached.
          * @enum {string}
          */
-        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "slot-a" | "slot-b" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
+        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "rescue" | "slot-a" | "slot-b" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
             /** @description What it is good for. */
@@ -2650,6 +2650,11 @@ export interface components {
          *     that it can be a file's name and a path segment as it stands.
          */
         Label: string;
+        /**
+         * @description Whether the maker's whole system was put on it.
+         * @enum {string}
+         */
+        Laid: "as-before" | "makers";
         /** @description The drawing. */
         Layout: {
             /** @description Columns. */
@@ -3940,6 +3945,8 @@ export interface components {
             recovery?: components["schemas"]["RecoveryKind"] | null;
             rights?: components["schemas"]["Switch"] | null;
             slot?: components["schemas"]["Slot"] | null;
+            /** @description The system. */
+            system: components["schemas"]["Laid"];
             /** @description The partition table. */
             table: components["schemas"]["TableRead"];
         };

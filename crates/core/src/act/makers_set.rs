@@ -5,10 +5,10 @@ use veritope_wire::{Digest, Label};
 
 use super::lines::index::index;
 use super::lines::owner::intake;
-use super::write::{image_arg, image_read};
+use super::write::{image_arg, image_read, which_model};
 use super::{
     Args, Ask, Bit, Brings, Command, Doing, Ground, How, ImageOf, Kind, Line, Price, Standpoint,
-    TRIES_OF_READING, Touches, When, Whose, Words, copies_can_be_had, in_mode, lock_told, row, settled,
+    TRIES_OF_READING, Touches, When, Whose, Words, copies_can_be_had, in_mode, is_shut_to_reading, lock_told, row, settled,
 };
 use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier, StockAtHand};
@@ -96,7 +96,10 @@ impl Kind for PutMakersSet {
             lines.extend(nothing_reads(of));
         }
         let Some(set) = self.set(of) else {
-            lines.push(lacks_set(family));
+            lines.push(match family.model(of.facts) {
+                Some(_) => lacks_set(family),
+                None => which_model(family, of.facts, Rule::M2).due(Due::Begin),
+            });
             return lines;
         };
         lines.push(
@@ -368,6 +371,16 @@ fn nothing_reads(of: &Dossier<'_>) -> Option<Line> {
             ),
             Basis::log("the steps of this sheet"),
         ));
+    }
+    if is_shut_to_reading(of) {
+        let starts = choice(of.facts, FactKey::Starts);
+        return starts.map(|(_, basis)| {
+            Line::met(
+                Rule::G2,
+                "Nothing reads it: what would is written only once its running system was seen to allow it, and that does not come up.",
+                basis,
+            )
+        });
     }
     let locked = choice(of.facts, FactKey::Lock).filter(|(lock, _)| *lock == Lock::Locked.id());
     locked.map(|(_, basis)| {

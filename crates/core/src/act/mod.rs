@@ -29,12 +29,13 @@ use crate::evidence::{Basis, Cure, Due, Line, Need, choice, not_known};
 use crate::facts::{FactKey, Happening};
 use crate::family::{Family, Role, RouteKind, RouteLock};
 use crate::goal::Goal;
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, RecoveryKind};
 use crate::rule::Rule;
 use crate::started::started;
 use crate::state::{Bit, Data, Presence, State, Switch};
 
 pub use doing::{Ask, Command, Doing, Reading};
+pub(crate) use lines::body::comes_up;
 use lines::body::{Takes, works};
 pub(crate) use lines::foreign::before_foreign;
 pub(crate) use lines::gates::wrong_with;
@@ -603,8 +604,26 @@ fn copies_can_be_had(of: &Dossier<'_>) -> bool {
     let mut routes = of.family.read_routes.iter();
     let reads_locked =
         routes.any(|route| route.kind != RouteKind::RunningSystem && route.lock == RouteLock::Any);
-    let may_read = reads_locked || of.facts.lock() == Some(Lock::Unlocked);
+    let may_read =
+        reads_locked || of.facts.lock() == Some(Lock::Unlocked) && !is_shut_to_reading(of);
     may_read && of.failed_reads < TRIES_OF_READING
+}
+
+/// Whether nothing can be written any more to read it with: that asks for what its running system shows (`L5`), and
+/// its system does not come up.
+fn is_shut_to_reading(of: &Dossier<'_>) -> bool {
+    let (family, facts) = (of.family, of.facts);
+    let is_dead = matches!(facts.choice(FactKey::Starts), Some("animation" | "nothing"));
+    let lies_there = facts.recovery() == Some(RecoveryKind::Custom);
+    let is_shown = |line: &Line| match line.cure() {
+        Some(Cure::TypeFact { key, .. } | Cure::DoThenType { key, .. }) => key.is_of_the_system(),
+        _ => false,
+    };
+    let mut asked = before_foreign(family, facts).into_iter();
+    is_dead
+        && family.is_read_by_writing()
+        && !lies_there
+        && asked.any(|line| !line.is_met() && is_shown(&line))
 }
 
 /// Which list it is goes by the lock, and a lock that is not known is neither (`E1`); nothing where the family has

@@ -55,7 +55,7 @@ impl Kind for Relock {
     }
 
     fn serves(&self, goal: Goal) -> bool {
-        goal != Goal::Erase && goal.slot().is_none()
+        !matches!(goal, Goal::Erase | Goal::Rescue) && goal.slot().is_none()
     }
 
     fn rule(&self, _: &Dossier<'_>) -> Rule {

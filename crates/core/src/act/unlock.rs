@@ -54,7 +54,7 @@ impl Kind for Unlock {
     }
 
     fn serves(&self, goal: Goal) -> bool {
-        goal != Goal::Erase && goal.slot().is_none()
+        !matches!(goal, Goal::Erase | Goal::Rescue) && goal.slot().is_none()
     }
 
     fn rule(&self, _: &Dossier<'_>) -> Rule {

@@ -1,8 +1,8 @@
 //! What must be there before a sheet begins, read off the lists of its steps.
 
 use super::sheet::{Reach, Sheet, Step, WhyNoWay, find_beyond};
-use crate::act::{Act, Ground, List, Standpoint, Touches, list};
-use crate::builds;
+use crate::act::{Act, Doing, Ground, List, Standpoint, Touches, comes_up, list};
+use crate::builds::{self, Chain};
 use crate::dossier::Dossier;
 use crate::evidence::{Cure, Due, Line, Need};
 use crate::facts::FactKey;
@@ -63,11 +63,11 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     // What its goal comes to behind a look is asked for before the look: nobody is led there in vain.
     let ends_there = sheet.reach == Reach::FirstLook;
     let acts = ends_there.then(|| behind_a_look(sheet, of));
-    for (at, act) in acts.into_iter().flatten().enumerate() {
+    for (is_first, act) in acts.into_iter().flatten() {
         let list = list(&act, ground(sheet, of), Standpoint::now(of));
         let asked = list.into_lines().into_iter();
         // As on a sheet that is seen whole: of its first change all, of the others what must be there.
-        let by = if at == 0 { Due::Way } else { Due::Begin };
+        let by = if is_first { Due::Way } else { Due::Begin };
         asked
             .filter(|line| line.bit.is_none() && !is_ours(line))
             .filter(|line| line.due <= by || line.absence().is_some())
@@ -76,19 +76,29 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     if sheet.start.mode == Some(Mode::System) {
         seen_only_now(sheet, 0, of).into_iter().for_each(&mut add);
     }
+    not_up(sheet, 0, of).into_iter().for_each(&mut add);
     lines
 }
 
-/// What stands before step `at` of `sheet`, which leaves the running system: what later steps ask for that
-/// only the system shows. Nothing for any other step.
+/// Where step `at` looks which mode it is in, and its system does not come up: looking alone shows the same once
+/// more, so it is brought where it answers first.
+fn not_up(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Option<Line> {
+    let step = sheet.steps.get(at)?;
+    let looks = step.act.doing(of.family, of.by) == Doing::Look(FactKey::Mode);
+    looks.then(|| comes_up(of.family, of.facts)).flatten()
+}
+
+/// What stands before step `at` of `sheet`: where it leaves the running system, what later steps ask for that
+/// only the system shows; where it looks at a unit that does not come up, that this is brought where it answers.
+/// Nothing for any other step.
 #[must_use]
-pub fn leaving(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
+pub fn before_step(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
     let leaves = |step: &&Step| {
         step.before.mode == Some(Mode::System) && step.after.mode != Some(Mode::System)
     };
     match sheet.steps.get(at).filter(leaves) {
         Some(_) => seen_only_now(sheet, at, of),
-        None => Vec::new(),
+        None => not_up(sheet, at, of).into_iter().collect(),
     }
 }
 
@@ -104,7 +114,7 @@ fn seen_only_now(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
         }
         is_wiped |= step.wipe.is_some();
     }
-    for act in behind_a_look(sheet, of) {
+    for (_, act) in behind_a_look(sheet, of) {
         let list = list(&act, ground(sheet, of), Standpoint::now(of));
         asked.push((list.into_lines(), is_wiped));
     }
@@ -147,7 +157,8 @@ fn is_of_the_system(line: &Line, is_wiped: bool, of: &Dossier<'_>) -> bool {
 #[must_use]
 pub fn packages(sheet: &Sheet, of: &Dossier<'_>) -> Vec<String> {
     let beyond = behind_a_look(sheet, of);
-    let acts = sheet.steps.iter().map(|step| &step.act).chain(&beyond);
+    let beyond = beyond.iter().map(|(_, act)| act);
+    let acts = sheet.steps.iter().map(|step| &step.act).chain(beyond);
     let mut names: Vec<String> = Vec::new();
     for name in acts.filter_map(Act::file) {
         if names.iter().all(|known| known != name) {
@@ -157,9 +168,9 @@ pub fn packages(sheet: &Sheet, of: &Dossier<'_>) -> Vec<String> {
     names
 }
 
-/// The acts that `sheet` comes to behind a look, if that shows what leaves most to do; none where it hopes
-/// for nothing.
-fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
+/// The acts that `sheet` comes to behind a look, if that shows what leaves most to do, each with whether it is the
+/// first change there; none where it hopes for nothing.
+fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<(bool, Act)> {
     let hopes = |step: &Step| step.after.look == Look::Assumed;
     if sheet.reach == Reach::Goal && !sheet.steps.iter().any(hopes) {
         return Vec::new();
@@ -172,21 +183,20 @@ fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Act> {
         lock: sheet.start.lock.or(Some(worst)),
         ..sheet.start
     };
-    // As a locked unit has to go, from build to build where its family asks for that.
-    let along = sheet.end.as_ref().and_then(|end| {
-        let gate = builds::gate(of.family, of.facts, None);
-        gate.chain(Some(end))
-    });
-    let chain = along.filter(|_| start.lock != Some(Lock::Unlocked));
-    let chain = chain.unwrap_or_default();
+    // As such a unit has to go, from build to build where its family asks for that.
+    let chains = builds::toward(of.family, of.facts, sheet.goal, start.lock, None);
+    let is_end = |chain: &Chain| sheet.end.as_ref().is_some_and(|end| chain.ends_at(end));
+    let chain = chains.into_iter().find(is_end).unwrap_or_default();
     let whole = find_beyond(of, start, sheet.goal, &chain, WhyNoWay::NotAsked);
     let steps = whole.map(|sheet| sheet.steps).unwrap_or_default();
-    let acts = steps.into_iter().map(|step| step.act);
-    acts.filter(|act| {
-        let touches = act.touches(of.family);
-        touches.any(Touches::LOCKS) || touches.any(Touches::ERASES)
-    })
-    .collect()
+    let changes = steps.into_iter().filter(|step| step.permitted).enumerate();
+    changes
+        .map(|(at, step)| (at == 0, step.act))
+        .filter(|(_, act)| {
+            let touches = act.touches(of.family);
+            touches.any(Touches::LOCKS) || touches.any(Touches::ERASES)
+        })
+        .collect()
 }
 
 /// What is settled on the way of `sheet` and counts for nothing before: what its steps read, hash or are

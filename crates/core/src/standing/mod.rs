@@ -21,7 +21,7 @@ use veritope_wire::{BenchTime, Digest};
 
 use crate::act::{Act, Ground, Standpoint, Unlock, before_the_door, stops};
 use crate::budget::{self, Battery, Policy};
-use crate::builds::{self, Chain, Gate};
+use crate::builds::{self, Chain};
 use crate::dossier::{Dossier, Shelved};
 use crate::evidence::{Basis, Cure, Line};
 use crate::facts::{FactKey, Facts};
@@ -169,20 +169,7 @@ pub fn plan_for(
     back_to: Option<&str>,
 ) -> Result<Sheet, NoPlan> {
     let start = with_recovery(start);
-    let chains = match (goal, start.lock, back_to) {
-        (Goal::Rescue, ..) => builds::over_anything(of.family, of.facts),
-        (Goal::Unlock | Goal::KeepRecovery, Some(Lock::Unlocked), Some(back_to)) => {
-            builds::onward(of.family, of.facts, back_to)
-        }
-        (_, Some(Lock::Unlocked), _) => Vec::new(),
-        (Goal::Unlock | Goal::KeepRecovery, ..) => {
-            match builds::gate(of.family, of.facts, back_to) {
-                Gate::Chains(chains) => chains,
-                _ => Vec::new(),
-            }
-        }
-        _ => Vec::new(),
-    };
+    let chains = builds::toward(of.family, of.facts, goal, start.lock, back_to);
     plan::find_to_an_end(of, start, goal, &chains)
 }
 

@@ -71,18 +71,18 @@ impl Runs {
         let read = |list: List, _: &Dossier<'_>| list.into_lines();
         let is_asked = step.permitted;
         let list = is_asked.then(|| self.with_list(record, &run.sheet, Some(run), &step.act, read));
-        let leaving = self.leaving(record, run);
+        let before = self.before_step(record, run);
         match list.flatten() {
-            Some(lines) => Some(lines.into_iter().chain(leaving).collect()),
-            None => (!leaving.is_empty()).then_some(leaving),
+            Some(lines) => Some(lines.into_iter().chain(before).collect()),
+            None => (!before.is_empty()).then_some(before),
         }
     }
 
-    /// What is asked before the next step of a run, which leaves the running system.
-    fn leaving(&self, record: &UnitRecord, run: &RunRecord) -> Vec<Line> {
+    /// What is asked before the next step of a run, of what a permit does not ask.
+    fn before_step(&self, record: &UnitRecord, run: &RunRecord) -> Vec<Line> {
         let known = self.known_for(record, &run.sheet);
         known.map_or_else(Vec::new, |known| {
-            let all = due::leaving(&run.sheet, run.at, &known.dossier());
+            let all = due::before_step(&run.sheet, run.at, &known.dossier());
             due::in_the_way(&all).into_iter().cloned().collect()
         })
     }
@@ -150,7 +150,7 @@ impl Runs {
         let is_asked = step.permitted;
         let list = is_asked.then(|| self.with_list(record, &run.sheet, Some(run), &step.act, read));
         let (rule, mut lines) = list.flatten().unwrap_or((Rule::G1, Vec::new()));
-        lines.extend(self.leaving(record, run));
+        lines.extend(self.before_step(record, run));
         let by_link = self.is_by_link(record, step);
         may(Asked {
             rule,

@@ -2,7 +2,8 @@
 //! wrongly, and says what is there.
 
 use veritope_core::act::{
-    Act, Erase, Go, Install, Relock, SetSwitch, Unlock, Which, WriteImage, WriteToRead,
+    Act, Erase, Go, Install, PutMakersSet, Relock, SetSwitch, Unlock, Which, WriteImage,
+    WriteToRead,
 };
 use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
 use veritope_core::mode::Mode;
@@ -347,6 +348,12 @@ impl Bench {
                         let _ = device.put_memory(image, epoch, digest);
                     });
                     self.own_program(ActKind::StartFromMemory, &[]);
+                }
+                Act::PutMakersSet(PutMakersSet { build, .. }) => {
+                    self.cable(CablePlace::In);
+                    let name = format!("{}.tar", build.as_deref().unwrap_or(""));
+                    let set = std::fs::read(self.on_shelf(&name)).unwrap();
+                    on(&self.bridge, |device| lay_out(device, &set));
                 }
                 Act::WriteImage(WriteImage { label, .. })
                 | Act::WriteToRead(WriteToRead { label, .. }) => {

@@ -65,7 +65,7 @@ pub(crate) fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Devic
 }
 
 /// The maker's images of a build, each as its member of a set.
-fn members(profile: &Profile) -> Vec<(String, Vec<u8>)> {
+pub(crate) fn members(profile: &Profile) -> Vec<(String, Vec<u8>)> {
     let images = stock_images(profile).into_iter();
     images
         .map(|(label, mut bytes)| {
@@ -86,7 +86,7 @@ fn members(profile: &Profile) -> Vec<(String, Vec<u8>)> {
         .collect()
 }
 
-fn tarred(members: &[(String, Vec<u8>)]) -> Vec<u8> {
+pub(crate) fn tarred(members: &[(String, Vec<u8>)]) -> Vec<u8> {
     let members: Vec<NewMember<'_>> = members
         .iter()
         .map(|(name, bytes)| NewMember { name, bytes })
@@ -175,8 +175,10 @@ impl Bench {
             (FactKey::ScreenLock, "off"),
             (FactKey::WorksWaived, "waived"),
         ]);
-        let toggle = on(&self.bridge, |device| device.truths()["toggle"].clone());
-        self.say(&[(FactKey::Toggle, &toggle)]);
+        let toggle = on(&self.bridge, |device| device.truths().remove("toggle"));
+        if let Some(toggle) = toggle {
+            self.say(&[(FactKey::Toggle, &toggle)]);
+        }
         let codename = on(&self.bridge, |device| device.profile().codename);
         let family = self.engine.library.family_named(codename).unwrap();
         let waived: Vec<_> = family

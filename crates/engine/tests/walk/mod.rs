@@ -184,6 +184,7 @@ impl Walk {
             FactKey::Card => "in".to_owned(),
             FactKey::Recovery => "stock".to_owned(),
             FactKey::Battery => "90".to_owned(),
+            FactKey::OwnerLogin => "known".to_owned(),
             FactKey::EquipmentId => checked(&format!("{}000001", self.scheme.type_codes.first()?)),
             FactKey::FirstOnline => {
                 let first = gate?.first_online_ms?;
@@ -234,6 +235,22 @@ impl Walk {
                     self.touches("updates");
                 }
                 self.say(*key)
+            }
+            // Forced dark, then by its keys where it answers.
+            Cure::DoThenType {
+                key: FactKey::Mode, ..
+            } => {
+                let answers = match self.scheme.opening {
+                    Opening::LongPress | Opening::NoLock => Running::Download,
+                    _ => Running::Bootloader,
+                };
+                on(&bench.bridge, |device| device.met_in(answers, 0)).unwrap();
+                self.look();
+                if self.by_hand {
+                    self.say(FactKey::Mode)
+                } else {
+                    Ok(())
+                }
             }
             Cure::DoThenType { key, .. } => {
                 let is_open = on(&bench.bridge, |device| device.truth().0) == LockState::Unlocked;
@@ -473,8 +490,9 @@ impl Walk {
         let page = bench.engine.views.run_page(bench.unit).unwrap();
         let step = page.run.map(|run| format!("{run:#?}"));
         panic!(
-            "{}: {goal:?} goes nowhere\n{}\n{}",
+            "{}: {goal:?} goes nowhere, in {}\n{}\n{}",
             self.about,
+            self.truths()["mode"],
             self.told(),
             step.unwrap_or_default()
         );
@@ -556,6 +574,20 @@ impl Walk {
         }
     }
 
+    /// Its kernel's partition is blank all at once: it starts no more, and its owner says so.
+    fn dies(&self) {
+        let bench = &self.bench;
+        let label = "boot".to_owned();
+        on(&bench.bridge, |device| {
+            device
+                .arm(veritope_standin::Fault::Blank { label })
+                .unwrap();
+            device.met_in(Running::Animation, 1).unwrap();
+        });
+        self.look();
+        bench.say(&[(FactKey::Starts, "animation")]);
+    }
+
     /// What stands beside the goal: asked of a person on the standing page.
     fn beside(&self, seen: &Mutex<Seen>) {
         let view = self
@@ -614,6 +646,7 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
     let family = veritope_core::family::load(file, text).unwrap();
     for lock in locks {
         let profile = Profile::named(codename).unwrap();
+        let whole = profile.clone();
         let profile = if codename == "halyard" {
             profile
         } else {
@@ -629,14 +662,38 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
             None => profile,
         };
         let made = Factory::new(profile, born(*lock)).unwrap();
+        // What its maker publishes fills partitions of the length that units have.
+        let of_length = family
+            .makers_set
+            .as_ref()
+            .map(|_| Factory::new(whole, born(*lock)).unwrap());
         for by_hand in [false, true] {
-            for goal in Goal::ALL.into_iter().filter(|goal| goal.fits(&family)) {
+            let tell = |about: &str, goal: &'static str, end: String| {
+                let mut seen = seen.lock().unwrap();
+                let of = seen.ends.entry(about.to_owned()).or_default();
+                of.insert(goal, end);
+            };
+            // Whole sets are put on what died, below: with their bytes each walk takes seconds.
+            let is_below = |goal: Goal| goal == Goal::Rescue && of_length.is_some();
+            let goals = Goal::ALL.into_iter().filter(|goal| goal.fits(&family));
+            for goal in goals.filter(|goal| !is_below(*goal)) {
                 let walk = Walk::begin(&made, codename, *lock, by_hand);
                 walk.beside(seen);
                 let end = walk.walk(goal, seen);
-                let mut seen = seen.lock().unwrap();
-                let of = seen.ends.entry(walk.about.clone()).or_default();
-                of.insert(goal.id(), end);
+                tell(&walk.about, goal.id(), end);
+            }
+            // With a whole set's bytes once a lock is enough; the other ways are walked among the rescues.
+            let is_walked = of_length.is_none() || by_hand == (*lock == LockState::Locked);
+            if Goal::Rescue.fits(&family) && is_walked {
+                let made = of_length.as_ref().unwrap_or(&made);
+                let walk = Walk::begin(made, codename, *lock, by_hand);
+                walk.dies();
+                let end = walk.walk(Goal::Rescue, seen);
+                if end.contains("reached") {
+                    let runs = on(&walk.bench.bridge, |device| device.truth().1);
+                    assert_eq!(runs, Running::System, "{}: {end}", walk.about);
+                }
+                tell(&walk.about, "rescue, from dead", end);
             }
         }
     }

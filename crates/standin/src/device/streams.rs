@@ -239,7 +239,14 @@ impl Device {
     fn build_of(&self, members: &[(String, Vec<u8>)]) -> Option<Profile> {
         let builds = self.scheme()?.builds.iter();
         let mut profiles = builds.filter_map(|one| self.profile.clone().on_build(one.id));
+        let boot = members.iter().find(|(label, _)| label == "boot")?;
         profiles.find(|profile| {
+            // One image tells builds apart; the others are looked at for that one.
+            let head = content::image_of(profile, "boot").unwrap_or_default();
+            let count = head.len().min(boot.1.len());
+            if head[..count] != boot.1[..count] {
+                return false;
+            }
             let signed = content::stock_images(profile);
             let is_same = |(label, whole): &(&str, Vec<u8>)| {
                 let mut own = members.iter().filter(|(name, _)| name == label);

@@ -192,7 +192,8 @@ pub(crate) fn comes_up(family: &Family, facts: &Facts) -> Option<Line> {
     if answers_below {
         return None;
     }
-    let lower = family.lower_mode()?;
+    let takes_set = || family.makers_set.as_ref().map(|spec| spec.mode);
+    let lower = family.lower_mode().or_else(takes_set)?;
     let forced = family
         .forced_restart
         .as_ref()
