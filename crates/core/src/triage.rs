@@ -8,6 +8,7 @@ use crate::act::{Act, Touches};
 use crate::facts::equipment::EquipmentId;
 use crate::facts::{FactKey, FactValue, Facts, Happening};
 use crate::family::{Again, Family, Method};
+use crate::goal::Goal;
 use crate::mode::Mode;
 use crate::rule::Rule;
 
@@ -22,6 +23,26 @@ pub struct Cause {
     pub test: String,
     /// The way out.
     pub way_out: String,
+    /// The goal that carries it out, where one does on this family.
+    pub by: Option<WayOut>,
+}
+
+/// A goal that carries a way out out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct WayOut {
+    /// The goal.
+    pub goal: Goal,
+    /// Words for it on this family.
+    pub title: &'static str,
+}
+
+impl Cause {
+    /// The same, whose way out is a goal of units of `family`.
+    fn by(self, goal: Goal, family: &Family) -> Self {
+        let title = goal.shown_on(family);
+        let by = goal.fits(family).then_some(WayOut { goal, title });
+        Self { by, ..self }
+    }
 }
 
 fn cause(rule: Rule, text: &str, test: &str, way_out: &str) -> Cause {
@@ -30,6 +51,7 @@ fn cause(rule: Rule, text: &str, test: &str, way_out: &str) -> Cause {
         text: text.to_owned(),
         test: test.to_owned(),
         way_out: way_out.to_owned(),
+        by: None,
     }
 }
 
@@ -117,10 +139,14 @@ fn refuses(family: &Family) -> Cause {
         "It was locked, and what should start is not the maker's, or is damaged.",
         "Look at the lock in the lower mode, and at what was written last.",
         match again {
+            _ if Goal::Rescue.fits(family) => {
+                "Put the maker's system back, whole: it takes that locked too."
+            }
             Again::Never => "This family does not unlock a second time: only its maker helps.",
             _ => "Unlock it again where its switch is still on, and put stock back whole.",
         },
     )
+    .by(Goal::Rescue, family)
 }
 
 /// `T17`, `T18`.
@@ -164,13 +190,22 @@ fn endless(family: &Family, facts: &Facts) -> Vec<Cause> {
         "Data of another system is left over.",
         "In a recovery look whether user data opens, and whether it is of this system.",
         "Keep what can be kept, then wipe data.",
-    );
+    )
+    .by(Goal::Erase, family);
     let in_between = cause(
         Rule::T5,
         "It was wiped before a start of the old system in between.",
         "The log, or whoever did it: did the old system start after the last wipe?",
         "Wipe data once more, then start the new system first.",
-    );
+    )
+    .by(Goal::Erase, family);
+    let damaged = cause(
+        Rule::T5,
+        "What starts it is damaged, or only half of it was written.",
+        "The log, or whoever did it: was the end of the last write seen?",
+        "Put the maker's system back, whole.",
+    )
+    .by(Goal::Rescue, family);
     let slot = cause(
         Rule::T5,
         "It starts the wrong slot.",
@@ -201,6 +236,7 @@ fn endless(family: &Family, facts: &Facts) -> Vec<Cause> {
     if has_slots {
         all.push(slot);
     }
+    all.extend(damaged.by.is_some().then_some(damaged));
     all.push(add_ons);
     all
 }

@@ -1450,6 +1450,7 @@ export interface components {
         };
         /** @description A cause of what is seen. */
         Cause: {
+            by?: components["schemas"]["WayOut"] | null;
             /** @description The rule behind it. */
             rule: components["schemas"]["Rule"];
             /** @description What tells it from the others. */
@@ -3051,6 +3052,8 @@ export interface components {
             outcome: components["schemas"]["Outcome"];
             /** @description In one sentence. */
             sentence: string;
+            /** @description Goals that carry a way out of it out, the likelier first. */
+            ways: components["schemas"]["WayOut"][];
         };
         /**
          * @description What it is about.
@@ -4363,6 +4366,13 @@ export interface components {
             stands: components["schemas"]["WayStands"];
             /** @description Why it is the one, or why not. */
             why: string;
+        };
+        /** @description A goal that carries a way out out. */
+        WayOut: {
+            /** @description The goal. */
+            goal: components["schemas"]["Goal"];
+            /** @description Words for it on this family. */
+            title: string;
         };
         /**
          * @description How a way to read stands (`B1`).

@@ -72,6 +72,7 @@ pub(crate) fn files() -> std::io::Result<Vec<DemoFile>> {
     ));
     all.extend(brambles()?);
     all.push(set("cinder", "LN-3X", "LN3X.7.0.2607")?);
+    all.push(set("thimble", "PB-2", "bobbin-2.3")?);
     for name in table::brought() {
         let mut package = file(name, package_bytes(name));
         package.is_listed = false;

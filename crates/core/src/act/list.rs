@@ -178,7 +178,6 @@ fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
     }
     // Copies are asked for a write of others' bytes that is no way to read, once they can be there.
     if act.whose(of) == Some(Whose::Others) {
-        // A sheet that installs captures nothing itself.
         let due = if act.file().is_some() {
             Due::Way
         } else {

@@ -34,8 +34,8 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
         let start = sheet.start;
         let before = step.before;
         let is_carried = move |line: &Line| {
-            line.bit
-                .is_some_and(|bit| bit.holds(before) && !bit.holds(start))
+            let brings = |bit: Bit| bit.holds(before) && !bit.holds(start);
+            line.bit.is_some_and(brings) || is_captured_before(line, start, before)
         };
         let all = list_of(sheet, step, of).into_lines();
         all.into_iter()
@@ -63,13 +63,14 @@ pub fn preparations(sheet: &Sheet, of: &Dossier<'_>) -> Vec<Line> {
     // What its goal comes to behind a look is asked for before the look: nobody is led there in vain.
     let ends_there = sheet.reach == Reach::FirstLook;
     let acts = ends_there.then(|| behind_a_look(sheet, of));
-    for (is_first, act) in acts.into_iter().flatten() {
-        let list = list(&act, ground(sheet, of), Standpoint::now(of));
+    for (is_first, step) in acts.into_iter().flatten() {
+        let list = list(&step.act, ground(sheet, of), Standpoint::now(of));
         let asked = list.into_lines().into_iter();
         // As on a sheet that is seen whole: of its first change all, of the others what must be there.
         let by = if is_first { Due::Way } else { Due::Begin };
         asked
             .filter(|line| line.bit.is_none() && !is_ours(line))
+            .filter(|line| !is_captured_before(line, sheet.start, step.before))
             .filter(|line| line.due <= by || line.absence().is_some())
             .for_each(&mut add);
     }
@@ -114,8 +115,8 @@ fn seen_only_now(sheet: &Sheet, at: usize, of: &Dossier<'_>) -> Vec<Line> {
         }
         is_wiped |= step.wipe.is_some();
     }
-    for (_, act) in behind_a_look(sheet, of) {
-        let list = list(&act, ground(sheet, of), Standpoint::now(of));
+    for (_, step) in behind_a_look(sheet, of) {
+        let list = list(&step.act, ground(sheet, of), Standpoint::now(of));
         asked.push((list.into_lines(), is_wiped));
     }
     let mut lines: Vec<Line> = Vec::new();
@@ -157,7 +158,7 @@ fn is_of_the_system(line: &Line, is_wiped: bool, of: &Dossier<'_>) -> bool {
 #[must_use]
 pub fn packages(sheet: &Sheet, of: &Dossier<'_>) -> Vec<String> {
     let beyond = behind_a_look(sheet, of);
-    let beyond = beyond.iter().map(|(_, act)| act);
+    let beyond = beyond.iter().map(|(_, step)| &step.act);
     let acts = sheet.steps.iter().map(|step| &step.act).chain(beyond);
     let mut names: Vec<String> = Vec::new();
     for name in acts.filter_map(Act::file) {
@@ -168,9 +169,14 @@ pub fn packages(sheet: &Sheet, of: &Dossier<'_>) -> Vec<String> {
     names
 }
 
-/// The acts that `sheet` comes to behind a look, if that shows what leaves most to do, each with whether it is the
+/// Whether a line asks for a capture that a step of the sheet takes first.
+fn is_captured_before(line: &Line, start: State, before: State) -> bool {
+    !line.is_met() && line.cure() == Some(&Cure::Capture) && before.backed_up > start.backed_up
+}
+
+/// The steps that `sheet` comes to behind a look, if that shows what leaves most to do, each with whether it is the
 /// first change there; none where it hopes for nothing.
-fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<(bool, Act)> {
+fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<(bool, Step)> {
     let hopes = |step: &Step| step.after.look == Look::Assumed;
     if sheet.reach == Reach::Goal && !sheet.steps.iter().any(hopes) {
         return Vec::new();
@@ -191,9 +197,9 @@ fn behind_a_look(sheet: &Sheet, of: &Dossier<'_>) -> Vec<(bool, Act)> {
     let steps = whole.map(|sheet| sheet.steps).unwrap_or_default();
     let changes = steps.into_iter().filter(|step| step.permitted).enumerate();
     changes
-        .map(|(at, step)| (at == 0, step.act))
-        .filter(|(_, act)| {
-            let touches = act.touches(of.family);
+        .map(|(at, step)| (at == 0, step))
+        .filter(|(_, step)| {
+            let touches = step.act.touches(of.family);
             touches.any(Touches::LOCKS) || touches.any(Touches::ERASES)
         })
         .collect()

@@ -11,7 +11,7 @@ use crate::mode::Lock;
 use crate::route::way_to_read;
 use crate::rule::Rule;
 use crate::tool::{choices, erases_everything};
-use crate::triage;
+use crate::triage::{self, WayOut};
 
 /// What it is about.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, utoipa::ToSchema)]
@@ -52,6 +52,8 @@ pub struct Outlook {
     pub outcome: Outcome,
     /// In one sentence.
     pub sentence: String,
+    /// Goals that carry a way out of it out, the likelier first.
+    pub ways: Vec<WayOut>,
     /// The lines it rests on.
     #[serde(rename = "items")]
     pub lines: Vec<Line>,
@@ -93,6 +95,12 @@ fn symptom(of: &Dossier<'_>) -> Option<Outlook> {
             of.nickname
         ),
     };
+    let mut ways: Vec<WayOut> = Vec::new();
+    for way in causes.iter().filter_map(|cause| cause.by) {
+        if !ways.contains(&way) {
+            ways.push(way);
+        }
+    }
     let lines = causes
         .into_iter()
         .map(|cause| {
@@ -102,6 +110,7 @@ fn symptom(of: &Dossier<'_>) -> Option<Outlook> {
         .collect();
     Some(Outlook {
         of: OutlookOf::Symptom,
+        ways,
         outcome: Outcome::After,
         sentence,
         lines,
@@ -126,6 +135,7 @@ fn whole_erase(of: &Dossier<'_>) -> Option<Outlook> {
         .map_or("", |_| "; the choice without it is offered");
     Some(Outlook {
         of: OutlookOf::WholeErase,
+        ways: Vec::new(),
         outcome: if rules.is_empty() {
             Outcome::Open
         } else {
@@ -165,6 +175,7 @@ fn tool(of: &Dossier<'_>) -> Option<Outlook> {
     };
     Some(Outlook {
         of: OutlookOf::Tool,
+        ways: Vec::new(),
         outcome,
         sentence,
         lines,
@@ -196,6 +207,7 @@ fn read_out(of: &Dossier<'_>) -> Option<Outlook> {
     };
     Some(Outlook {
         of: OutlookOf::ReadOut,
+        ways: Vec::new(),
         outcome,
         sentence,
         lines: vec![line],
@@ -229,6 +241,7 @@ fn foreign(of: &Dossier<'_>) -> Option<Outlook> {
     };
     Some(Outlook {
         of: OutlookOf::Foreign,
+        ways: Vec::new(),
         outcome,
         sentence,
         lines,
@@ -286,6 +299,7 @@ fn relock(of: &Dossier<'_>) -> Option<Outlook> {
     };
     Some(Outlook {
         of: OutlookOf::Relock,
+        ways: Vec::new(),
         outcome,
         sentence,
         lines,

@@ -6,6 +6,7 @@ use std::time::Duration;
 use serde_json::json;
 use veritope_e2e::{Bench, Outcome};
 use veritope_standin::gate::{Answer, Gate};
+use veritope_standin::{Fault, Running};
 use veritope_wire::body::{BodyAct, CablePlace};
 
 use super::in_browser;
@@ -229,6 +230,78 @@ fn bittern_is_unlocked_by_keys_with_a_long_press() {
             .await?;
         bench.sees("The goal is reached").await?;
         bench.tag_says("Lock", "unlocked").await?;
+        bench.stop().await
+    });
+}
+
+/// From dead to starting: it is brought where it answers, and its maker's whole set is put on it.
+#[test]
+fn bittern_starts_again_by_its_makers_whole_set() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let bittern = Table::met(&bench, "Bittern").await?;
+        bench.elsewhere().device("bittern", |device| {
+            let label = "boot".to_owned();
+            device.arm(Fault::Blank { label })?;
+            Ok(device.met_in(Running::Animation, 0)?)
+        })?;
+        bittern
+            .say(&[("Does the system start", "animation without end")])
+            .await?;
+        bench
+            .sees("What starts it is damaged, or only half of it was written.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.click("Put the maker's system back").await?;
+        bench.sees("Its system does not come up.").await?;
+        bittern.to("Standing").await?;
+        bench.click("waived: nobody checks it").await?;
+        bench.sees("Nobody checks what works as it arrives").await?;
+        bittern.waive().await?;
+        // As the line says: forced dark, both volume keys, the cable in.
+        let press = |button| bench.press_on_page("bittern", button);
+        press("Pull the cable").await?;
+        for key in ["Volume up", "Volume down", "Power"] {
+            press(key).await?;
+        }
+        let runs = || {
+            bench
+                .elsewhere()
+                .device("bittern", |device| Ok(device.truth().1))
+        };
+        while runs()? == Running::Animation {
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+        press("Plug the cable in").await?;
+        while runs()? == Running::Off {
+            tokio::time::sleep(Duration::from_millis(20)).await;
+        }
+        for key in [
+            "Power",
+            "Volume down",
+            "Volume up",
+            "Volume up",
+            "Volume up",
+        ] {
+            press(key).await?;
+        }
+        bench.tag_says("Mode", "download mode").await?;
+        bittern.begin("Put the maker's system back").await?;
+        bench.sees("No copy exists").await?;
+        bittern.consent().await?;
+        bench.is_accessible().await?;
+        bench.shot("rescue").await?;
+        bench
+            .click("Put the maker's system back on Bittern")
+            .await?;
+        bench.sees("Start the system").await?;
+        bittern.take_in_hand().await?;
+        bench.click("Show me how").await?;
+        bittern.down(&["Volume down", "Power"]).await?;
+        bittern.face_shows("Dark").await?;
+        bittern.up(&["Volume down", "Power"]).await?;
+        bench.sees("The goal is reached").await?;
+        bench.tag_says("Mode", "running system").await?;
         bench.stop().await
     });
 }

@@ -81,6 +81,11 @@ impl Device {
                 let ms = if hands.hibernates { 500 } else { ms };
                 all.push((from(since) + ms, Due::Start));
             }
+        } else if let Some(since) = self.held_since(chart.forced.0) {
+            all.push((from(since) + chart.forced.1, Due::Forced));
+        }
+        // What waits for the cable waits as well in the seconds before a start looks at the keys.
+        if self.is_at_rest() || hands.start_ms.is_some() {
             if let Some(at) = chart.cable
                 && !hands.hibernates
                 && self.saved.cable == CablePlace::In
@@ -94,8 +99,6 @@ impl Device {
             {
                 all.push((hands.cable_ms + at.after_ms, Due::Cable(at.lead)));
             }
-        } else if let Some(since) = self.held_since(chart.forced.0) {
-            all.push((from(since) + chart.forced.1, Due::Forced));
         }
         if self.saved.mode == Running::System
             && !self.is_between()
@@ -163,6 +166,7 @@ impl Device {
                 self.depart(to, None);
             }
             Due::Cable(lead) => {
+                self.saved.hands.start_ms = None;
                 self.saved.hands.tool_ms = None;
                 let to = self.led(lead);
                 self.depart(to, None);

@@ -4,11 +4,16 @@ import { useEffect, useRef } from 'react';
 
 import type { Api } from '../../api/client';
 import { RuleMark } from '../../ui/RuleMark';
+import { WaysOut } from './WaysOut';
 
-export type CauseListProps = { causes: Api<'Cause'>[] };
+export type CauseListProps = {
+  causes: Api<'Cause'>[];
+  /** The unit, once no run is under way: then a way out that is a goal can be chosen. */
+  unit?: string;
+};
 
 /** What may be behind a step that ended otherwise, the likeliest first, each with its test and its way out. */
-export function CauseList({ causes }: CauseListProps) {
+export function CauseList({ causes, unit }: CauseListProps) {
   const top = useRef<HTMLElement>(null);
   useEffect(() => top.current?.scrollIntoView({ block: 'end' }), []);
   return (
@@ -29,6 +34,7 @@ export function CauseList({ causes }: CauseListProps) {
             </Typography>
             <Typography>Test: {cause.test}</Typography>
             <Typography color="text.secondary">Way out: {cause.way_out}</Typography>
+            {unit != null && cause.by != null && <WaysOut unit={unit} ways={[cause.by]} />}
           </Box>
         ))}
       </Box>

@@ -10,10 +10,10 @@ import { CauseList } from './CauseList';
 import { PartitionTable } from './PartitionTable';
 import { Again } from './WipeLedger';
 
-export type RunEndProps = { run: Api<'RunView'> };
+export type RunEndProps = { unit: string; run: Api<'RunView'> };
 
 /** How the last run ended, and what it brought. */
-export function RunEnd({ run }: RunEndProps) {
+export function RunEnd({ unit, run }: RunEndProps) {
   const isReached = run.ended === 'reached';
   return (
     <Box sx={{ mb: 4 }}>
@@ -34,7 +34,7 @@ export function RunEnd({ run }: RunEndProps) {
       {run.ended === 'no-way' && run.diverged != null && (
         <Typography sx={{ mb: 2 }}>{run.diverged}</Typography>
       )}
-      {run.ended === 'no-way' && run.causes.length > 0 && <CauseList causes={run.causes} />}
+      {!isReached && run.causes.length > 0 && <CauseList causes={run.causes} unit={unit} />}
       <Again lines={run.again} />
       {run.table != null && (
         <Section title="The unit's own partition table">

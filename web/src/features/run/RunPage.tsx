@@ -29,7 +29,7 @@ export function RunPage() {
           ) : (
             <>
               <Box sx={{ displayPrint: preview == null ? 'block' : 'none' }}>
-                {run != null && <RunEnd run={run} />}
+                {run != null && <RunEnd unit={unit} run={run} />}
                 <Typography variant="h1" sx={{ mb: 1 }}>
                   {run == null ? 'What is to be reached?' : 'What next?'}
                 </Typography>

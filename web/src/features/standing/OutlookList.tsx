@@ -6,6 +6,7 @@ import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { outcomeShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
+import { WaysOut } from '../run/WaysOut';
 import { ItemRow } from './ItemRow';
 import { OUTLOOK } from './strings';
 
@@ -35,6 +36,7 @@ export function OutlookList({ unit, outlook, facts }: OutlookListProps) {
             isNext={false}
           />
         ))}
+      <WaysOut unit={unit} ways={one.ways} />
     </Section>
   ));
 }
