@@ -7,7 +7,7 @@ use serde_json::json;
 use veritope_e2e::{Bench, Outcome};
 use veritope_standin::gate::{Answer, Gate};
 use veritope_standin::{Fault, Running};
-use veritope_wire::body::{BodyAct, CablePlace};
+use veritope_wire::body::{BodyAct, BodyKey, CablePlace, Push};
 
 use super::in_browser;
 
@@ -242,8 +242,9 @@ fn bittern_starts_again_by_its_makers_whole_set() {
         let bittern = Table::met(&bench, "Bittern").await?;
         bench.elsewhere().device("bittern", |device| {
             let label = "boot".to_owned();
-            device.arm(Fault::Blank { label })?;
-            Ok(device.met_in(Running::Animation, 0)?)
+            device.arm(Fault::Blank { label }).unwrap();
+            device.met_in(Running::Animation, 0).unwrap();
+            Ok(())
         })?;
         bittern
             .say(&[("Does the system start", "animation without end")])
@@ -259,10 +260,20 @@ fn bittern_starts_again_by_its_makers_whole_set() {
         bench.sees("Nobody checks what works as it arrives").await?;
         bittern.waive().await?;
         // As the line says: forced dark, both volume keys, the cable in.
-        let press = |button| bench.press_on_page("bittern", button);
-        press("Pull the cable").await?;
-        for key in ["Volume up", "Volume down", "Power"] {
-            press(key).await?;
+        let body = |act| {
+            bench
+                .elsewhere()
+                .device("bittern", |device| device.body(&act))
+        };
+        let all = [BodyKey::VolumeUp, BodyKey::VolumeDown, BodyKey::Power];
+        body(BodyAct::Cable {
+            to: CablePlace::Out,
+        })?;
+        for key in all {
+            body(BodyAct::Key {
+                key,
+                to: Push::Down,
+            })?;
         }
         let runs = || {
             bench
@@ -272,18 +283,16 @@ fn bittern_starts_again_by_its_makers_whole_set() {
         while runs()? == Running::Animation {
             tokio::time::sleep(Duration::from_millis(20)).await;
         }
-        press("Plug the cable in").await?;
+        body(BodyAct::Cable { to: CablePlace::In })?;
         while runs()? == Running::Off {
             tokio::time::sleep(Duration::from_millis(20)).await;
         }
-        for key in [
-            "Power",
-            "Volume down",
-            "Volume up",
-            "Volume up",
-            "Volume up",
-        ] {
-            press(key).await?;
+        for key in all {
+            body(BodyAct::Key { key, to: Push::Up })?;
+        }
+        for to in [Push::Down, Push::Up] {
+            let key = BodyKey::VolumeUp;
+            body(BodyAct::Key { key, to })?;
         }
         bench.tag_says("Mode", "download mode").await?;
         bittern.begin("Put the maker's system back").await?;

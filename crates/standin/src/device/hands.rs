@@ -85,20 +85,20 @@ impl Device {
             all.push((from(since) + chart.forced.1, Due::Forced));
         }
         // What waits for the cable waits as well in the seconds before a start looks at the keys.
-        if self.is_at_rest() || hands.start_ms.is_some() {
-            if let Some(at) = chart.cable
-                && !hands.hibernates
-                && self.saved.cable == CablePlace::In
-                && hands.cable_ms >= hands.since_ms
-                && let Some(since) = self.held_since(at.down).or(at.down.is_empty().then_some(0))
-                && since <= hands.cable_ms
-                && (!at.needs_tool
-                    || hands
-                        .tool_ms
-                        .is_some_and(|armed| armed <= hands.cable_ms + TOOL_MS))
-            {
-                all.push((hands.cable_ms + at.after_ms, Due::Cable(at.lead)));
-            }
+        let waits = self.is_at_rest() || hands.start_ms.is_some();
+        if waits
+            && let Some(at) = chart.cable
+            && !hands.hibernates
+            && self.saved.cable == CablePlace::In
+            && hands.cable_ms >= hands.since_ms
+            && let Some(since) = self.held_since(at.down).or(at.down.is_empty().then_some(0))
+            && since <= hands.cable_ms
+            && (!at.needs_tool
+                || hands
+                    .tool_ms
+                    .is_some_and(|armed| armed <= hands.cable_ms + TOOL_MS))
+        {
+            all.push((hands.cable_ms + at.after_ms, Due::Cable(at.lead)));
         }
         if self.saved.mode == Running::System
             && !self.is_between()
