@@ -146,13 +146,9 @@ impl Kind for PutMakersSet {
 
     fn words(&self, at: State, family: &Family) -> Words {
         let spec = family.makers_set.as_ref();
-        let title = match &self.build {
-            Some(build) => format!("Put the maker's set of {build} on it"),
-            None => "Put the maker's set on it".to_owned(),
-        };
         Words {
             wipe: eats(family, at.lock).then_some(Wipe::FormatData),
-            ..Words::titled(title).stuck(spec.map_or(0, |spec| spec.pace.stuck_seconds))
+            ..Words::titled("Put the maker's set on it").stuck(spec.map_or(0, |spec| spec.pace.stuck_seconds))
         }
     }
 

@@ -297,6 +297,7 @@ fn bittern_starts_again_by_its_makers_whole_set() {
         bench.tag_says("Mode", "download mode").await?;
         bittern.begin("Put the maker's system back").await?;
         bench.sees("No copy exists").await?;
+        bench.sees("From the shelf: OB-510.2610.v6.tar").await?;
         bittern.consent().await?;
         bench.is_accessible().await?;
         bench.shot("rescue").await?;

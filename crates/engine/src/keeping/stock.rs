@@ -3,6 +3,8 @@
 //! by the digests of a shipped family file (`R1`), and a set that contradicts them is not taken; what is
 //! declared beside it proves nothing (`E6`).
 
+use std::sync::Arc;
+
 use serde::Serialize;
 use veritope_core::act::set_for;
 use veritope_core::coverage::{Agreement, CaptureFacts, Origin, Rest};
@@ -25,6 +27,7 @@ use crate::desk::record::Entry;
 use crate::desk::unit::UnitRecord;
 use crate::keeping::backup::facts_of;
 use crate::keeping::{Keeping, KeepingError};
+use crate::library::shelf::FileRecord;
 
 /// A set on the shelf, judged for one unit.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -287,6 +290,19 @@ impl Keeping {
         Ok((bytes, seen))
     }
 
+    /// The maker's whole set that is put on a unit, and its file; nothing where none that is its own lies on the
+    /// shelf.
+    pub(crate) fn set_to_put(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+    ) -> Option<(StockAtHand, Arc<FileRecord>)> {
+        let stock = self.stock_at_hand(record, family);
+        let set = set_for(family, &record.known(), &stock)?.clone();
+        let file = self.library.shelf.file(set.digest)?;
+        Some((set, file))
+    }
+
     /// The maker's whole set that is put on a unit, with each of its images hashed as it fills its partition.
     ///
     /// # Errors
@@ -296,9 +312,7 @@ impl Keeping {
         record: &UnitRecord,
         family: &Family,
     ) -> Result<(Digest, SetSeen), String> {
-        let stock = self.stock_at_hand(record, family);
-        let chosen = set_for(family, &record.known(), &stock);
-        let chosen = chosen.ok_or(
+        let (chosen, _) = self.set_to_put(record, family).ok_or(
             "no whole set of the maker's for this unit lies on the shelf: put the archive with its images there (M8)",
         )?;
         let file = chosen.digest;

@@ -1,6 +1,7 @@
 //! The shelf, and its files held against a unit: the matrix.
 
 use serde::Serialize;
+use veritope_core::act::{Act, ImageOf};
 use veritope_core::family::Family;
 use veritope_core::matching::{
     About, Fit, Form, Make, Reach, RecoveryPlace, Said, Told, Verdict, Wanted, Weight,
@@ -401,7 +402,32 @@ impl Views {
     }
 
     /// The file that the sheet of a unit takes.
-    pub(super) fn sheet_file(&self, record: &UnitRecord, family: &Family) -> Option<SheetFile> {
+    pub(super) fn step_file(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        act: &Act,
+    ) -> Option<SheetFile> {
+        match act.image_of()? {
+            ImageOf::TheChosen => self.sheet_file(record, family),
+            ImageOf::TheMakersSet => {
+                let (set, file) = self.seen.set_to_put(record, family)?;
+                Some(SheetFile {
+                    id: set.digest,
+                    bytes: file.bytes,
+                    said: format!("The maker's set of {}.", set.build),
+                    name: set.name,
+                    version: None,
+                    others: 0,
+                    reason: None,
+                })
+            }
+            ImageOf::TheMakers => None,
+        }
+    }
+
+    /// The recovery that a sheet takes.
+    fn sheet_file(&self, record: &UnitRecord, family: &Family) -> Option<SheetFile> {
         let facts = family.told(self.seen.sighted(record, record.known()), self.seen.now());
         let taken = self.seen.recovery_of(record, family, &facts)?;
         let own = record.own.as_deref().unwrap_or(&[]);

@@ -11,7 +11,7 @@ mod words;
 
 use std::sync::Arc;
 
-use veritope_core::act::{ImageOf, Reversibility};
+use veritope_core::act::Reversibility;
 use veritope_core::budget::{self};
 use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
@@ -535,13 +535,9 @@ impl Views {
             }
         };
         preview.preparations = self.seen.preparations(record, &sheet);
-        if sheet
-            .steps
-            .iter()
-            .any(|step| step.act.image_of() == Some(ImageOf::TheChosen))
-        {
-            preview.file = self.sheet_file(record, family);
-        }
+        let files = sheet.steps.iter();
+        let mut files = files.filter_map(|step| self.step_file(record, family, &step.act));
+        preview.file = files.next();
         let open = in_the_way(&preview.preparations).len();
         preview.begin = if sheet.steps.is_empty() && sheet.why_not.is_empty() {
             Permission::no("The unit is there already; nothing is to be done.", None)
@@ -712,9 +708,7 @@ impl Views {
         StepView {
             number: position(run.at + 1),
             of: position(run.sheet.steps.len()),
-            file: family
-                .filter(|_| step.act.image_of() == Some(ImageOf::TheChosen))
-                .and_then(|family| self.sheet_file(record, family)),
+            file: family.and_then(|family| self.step_file(record, family, &step.act)),
             phases: family::said(&step.phases),
             menu: step.menu.as_ref().map(Menu::said),
             lacks_consent_only,

@@ -7,6 +7,7 @@ use veritope_core::act::Act;
 use veritope_core::budget::Policy;
 use veritope_core::consent::Costs;
 use veritope_core::coverage::Coverage;
+use veritope_core::dossier::StockAtHand;
 use veritope_core::evidence::Line;
 use veritope_core::facts::Facts;
 use veritope_core::family::Family;
@@ -80,6 +81,7 @@ asks! {
     library.shelf => told(digest: Digest) -> io::Result<Arc<Told>>;
     library => needed_by(file: Digest) -> Vec<NeededBy>;
     keeping => recovery_of(record: &UnitRecord, family: &Family, facts: &Facts) -> Option<Taken>;
+    keeping => set_to_put(record: &UnitRecord, family: &Family) -> Option<(StockAtHand, Arc<FileRecord>)>;
     pen => today() -> i64;
     turns => is_free(unit: UnitId) -> Result<(), TurnError>;
     turns => is_changing(unit: UnitId) -> bool;

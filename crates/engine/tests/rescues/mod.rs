@@ -16,7 +16,7 @@ use crate::relocks::sold::{members, met, profile, shelve, tarred};
 use crate::support::Bench;
 
 const BUILD: &str = "OB-510.2610.v6";
-const WRITTEN: &str = "Put the maker's set of OB-510.2610.v6 on it";
+const WRITTEN: &str = "Put the maker's set on it";
 /// What exists once and never changes by itself.
 const ONCE: [&str; 1] = ["sec_efs"];
 
@@ -152,7 +152,7 @@ fn where_a_loader_reads_it_is_read_out_before_the_set() {
     let wanted = holds(&bench, &once);
     shelve(&bench, &profile);
     let run = bench.begin(Goal::Rescue);
-    bench.go_on(run, "Put the maker's set of bobbin-2.3 on it");
+    bench.go_on(run, WRITTEN);
     let captures = bench.record().captures.clone();
     assert_eq!(captures.len(), 1, "read out first");
     bench.consent(run).unwrap();
