@@ -120,7 +120,7 @@ pub struct StockAtHand {
     /// Partitions that it has images for, without a slot or with one; nothing where it is a package, which
     /// brings the whole.
     pub labels: Option<Vec<Label>>,
-    /// Its members that belong to partitions which the maker does not publish.
+    /// Its members that are no image of a partition which the maker publishes, and second images of one.
     pub strays: Vec<String>,
     /// Whether its archive lies in others, out of which it is taken first.
     pub is_inside: bool,

@@ -27,17 +27,22 @@ pub struct PutMakersSet {
     pub build: Option<String>,
     /// The set's file; nothing while it is open which one.
     pub image: Option<Digest>,
+    /// Whether the owner's data can't be read under the set's metadata: it was written under other, or may have been.
+    /// A closed lock lets nothing start under any but the maker's.
+    pub shuts: bool,
 }
 
 impl Kind for PutMakersSet {
-    const TOUCHES: Touches = Touches::WRITES;
+    const TOUCHES: Touches = Touches::WRITES.and(Touches::ERASES);
 
     fn instances(on: Ground<'_>) -> Vec<Self> {
         let spec = on.family().makers_set.as_ref();
         let set = set_for(on.family(), on.of.facts, on.of.stock);
+        let is_locked = on.of.facts.lock() == Some(Lock::Locked);
         spec.map(|_| Self {
             build: set.map(|set| set.build.clone()),
             image: None,
+            shuts: on.family().recovery_eats_data() && !is_locked,
         })
         .into_iter()
         .collect()
@@ -49,13 +54,15 @@ impl Kind for PutMakersSet {
 
     fn args(&self) -> Vec<(&'static str, String)> {
         let build = self.build.iter().map(|build| ("build", build.clone()));
-        build.chain(image_arg(self.image)).collect()
+        let shuts = self.shuts.then(|| ("shuts", "data".to_owned()));
+        build.chain(image_arg(self.image)).chain(shuts).collect()
     }
 
     fn read(word: &str, args: &Args) -> Option<Self> {
         (word == "put-makers-set").then(|| Self {
             build: args.get("build").cloned(),
             image: image_read(args),
+            shuts: args.contains_key("shuts"),
         })
     }
 
@@ -63,12 +70,11 @@ impl Kind for PutMakersSet {
         goal == Goal::Rescue
     }
 
-    fn touches(&self, family: &Family) -> Touches {
-        // Other metadata can make the owner's data unreadable: that counts as an erase (Q9).
-        if family.recovery_eats_data() {
-            Self::TOUCHES.and(Touches::ERASES)
-        } else {
-            Self::TOUCHES
+    fn touches(&self, _: &Family) -> Touches {
+        // Data that can't be read any more counts as erased (Q9).
+        match self.shuts {
+            true => Self::TOUCHES,
+            false => Touches::WRITES,
         }
     }
 
@@ -120,22 +126,22 @@ impl Kind for PutMakersSet {
         lines
     }
 
-    fn after(&self, at: State, family: &Family) -> State {
+    fn after(&self, at: State, _: &Family) -> State {
         State {
             system: Laid::Makers,
             recovery: Some(RecoveryKind::Stock),
-            data: if eats(family, at.lock) { Data::Shut } else { at.data },
+            data: if self.shuts { Data::Shut } else { at.data },
             ..at
         }
     }
 
-    fn price(&self, at: State, family: &Family) -> Price {
+    fn price(&self, _: State, family: &Family) -> Price {
         family
             .makers_set
             .as_ref()
             .map_or_else(Price::default, |spec| Price {
                 risk: 1,
-                wipes: u16::from(eats(family, at.lock)),
+                wipes: u16::from(self.shuts),
                 ..Price::with_hands(spec.pace.usual_seconds, spec.effort)
             })
     }
@@ -144,10 +150,10 @@ impl Kind for PutMakersSet {
         format!("Put the maker's system back on {name}")
     }
 
-    fn words(&self, at: State, family: &Family) -> Words {
+    fn words(&self, _: State, family: &Family) -> Words {
         let spec = family.makers_set.as_ref();
         Words {
-            wipe: eats(family, at.lock).then_some(Wipe::FormatData),
+            wipe: self.shuts.then_some(Wipe::FormatData),
             ..Words::titled("Put the maker's set on it").stuck(spec.map_or(0, |spec| spec.pace.stuck_seconds))
         }
     }
@@ -165,7 +171,7 @@ impl Kind for PutMakersSet {
                 "No copy exists: nothing reads this unit as it is, so what exists once on it is not kept. The set leaves it alone, by its members.",
             ));
         }
-        if eats(of.family, of.facts.lock()) {
+        if self.shuts {
             consequences.push(data_lost(Wipe::FormatData));
         }
         consequences.push(one(
@@ -210,8 +216,8 @@ impl Kind for PutMakersSet {
         }
     }
 
-    fn brings(&self, family: &Family) -> Brings {
-        let shut = family.recovery_eats_data().then_some(Happening::DataShut);
+    fn brings(&self, _: &Family) -> Brings {
+        let shut = self.shuts.then_some(Happening::DataShut);
         let stock = (FactKey::Recovery, RecoveryKind::Stock.id().to_owned());
         let build = self.build.iter();
         Brings {
@@ -292,12 +298,6 @@ impl PutMakersSet {
     }
 }
 
-/// Whether the owner's data can't be read under the set's metadata: it was written under other, or may have been.
-/// A closed lock lets nothing start under any but the maker's.
-fn eats(family: &Family, lock: Option<Lock>) -> bool {
-    family.recovery_eats_data() && lock != Some(Lock::Locked)
-}
-
 /// The set that is put on a unit of those that are its own: of the build that it had where that lies there, of the
 /// newest that does otherwise.
 #[must_use]
@@ -332,7 +332,7 @@ fn members(set: &StockAtHand) -> Line {
         strays => Line::missing(
             Rule::S1,
             format!(
-                "{} holds {} besides: what exists once, the lock's state and the table are never written from elsewhere. Fetch the set as its maker publishes it.",
+                "{} holds {} besides its images: what exists once, the lock's state and the table are never written from elsewhere, and a partition takes one image. Fetch the set as its maker publishes it.",
                 set.name,
                 strays.join(", ")
             ),

@@ -608,6 +608,7 @@ pub(crate) fn makers_set() -> Bench {
     let act = PutMakersSet {
         build: Some(build.clone()),
         image: Some(file),
+        shuts: false,
     };
     let bench = Bench::of(family, "Ruff", act);
     let mut bench = bench.knowing(&written_watch(), 0);

@@ -56,7 +56,7 @@ struct Set {
     steps: Vec<Make>,
     /// Each image: its partition, its member, and what is done with it once it is out.
     images: Vec<(Label, String, Option<Make>)>,
-    /// Its members that land on what the maker does not publish.
+    /// Its members that are none of these, whatever they are called, and those of a partition that has another.
     strays: Vec<String>,
     /// What it says of itself, or is declared to be.
     codename: String,
@@ -73,10 +73,7 @@ impl Set {
         let mut steps = Vec::new();
         let archive = archive_in(told, family, &mut steps)?;
         let images = images(archive, family);
-        let is_image = |name: &&String| !images.iter().any(|(_, member, _)| member == *name);
-        let others = archive.members.iter().filter(is_image);
-        let strays = others.filter(|name| lands_on(name).is_some()).cloned();
-        let strays = strays.collect();
+        let strays = strays(archive, &images);
         let first = |about| {
             let pieces = archive.inside.iter().map(|piece| &piece.told);
             let own = pieces.filter_map(|told| told.own(about).next()).next();
@@ -145,6 +142,20 @@ fn archive_in<'a>(told: &'a Told, family: &Family, steps: &mut Vec<Make>) -> Opt
         steps.pop();
     }
     None
+}
+
+/// Members of an archive beside `images`: a tool decides by a name where bytes land, and tools differ in how they read
+/// one. And every second member of a partition: of two, which one is written is the tool's choice.
+fn strays(archive: &Told, images: &[(Label, String, Option<Make>)]) -> Vec<String> {
+    let is_image = |name: &String| images.iter().any(|(_, member, _)| member == name);
+    let others = archive.members.iter().filter(|name| !is_image(name));
+    let is_second = |at: usize| {
+        let (label, ..) = &images[at];
+        images[..at].iter().any(|(one, ..)| one == label)
+    };
+    let second = (0..images.len()).filter(|at| is_second(*at));
+    let second = second.map(|at| format!("{} once more", images[at].1));
+    others.cloned().chain(second).collect()
 }
 
 /// Members that are images of partitions which the maker publishes.

@@ -117,26 +117,36 @@ fn a_set_that_is_not_all_its_makers_is_not_written() {
     bench.consent(run).unwrap();
     assert_eq!(shut(&bench, run), [Rule::R1]);
     bench.stop_what_is_open();
-    // With what exists once among its members nothing begins.
     bench
         .engine
         .library
         .remove_file(set, bench.request())
         .unwrap();
-    let mut more = members(&profile);
-    more.push(("efs.img".to_owned(), vec![7; 4096]));
-    bench.shelve("more.tar", &tarred(&more));
-    let begun = bench
-        .engine
-        .runs
-        .begin_run(bench.unit, Goal::Rescue, bench.request());
-    match begun {
-        Err(RunsError::Turn(TurnError::Closed { missing, .. })) => {
-            assert_eq!(missing.len(), 1);
-            assert_eq!(missing[0].rule, Rule::S1);
-            assert!(missing[0].text.contains("efs.img"), "{}", missing[0].text);
+    // With what exists once among its members, by whatever name, or with two images of a partition, nothing begins.
+    let boot = members(&profile).remove(1).1;
+    let cases = [
+        ("efs.img", vec![7; 4096], Rule::S1),
+        ("efs", vec![7; 4096], Rule::S1),
+        // What is there twice is no set at all.
+        ("boot.img", boot, Rule::M8),
+    ];
+    for (name, bytes, rule) in cases {
+        let mut more = members(&profile);
+        more.push((name.to_owned(), bytes));
+        let set = bench.shelve("more.tar", &tarred(&more));
+        let runs = &bench.engine.runs;
+        match runs.begin_run(bench.unit, Goal::Rescue, bench.request()) {
+            Err(RunsError::Turn(TurnError::Closed { missing, .. })) => {
+                let rules: Vec<Rule> = missing.iter().map(|line| line.rule).collect();
+                assert_eq!(rules, [rule], "{name}");
+            }
+            other => panic!("{name}: {other:?}"),
         }
-        other => panic!("{other:?}"),
+        bench
+            .engine
+            .library
+            .remove_file(set, bench.request())
+            .unwrap();
     }
     assert_eq!(holds(&bench, &["boot", "system"]), lies);
 }
