@@ -13,7 +13,7 @@ pub(crate) fn run(words: &[String]) -> Outcome {
         "veritope-engine",
         "--test",
         "runs",
-        "two_thousand_runs",
+        "runs_by_seed",
         "--",
         "--nocapture",
     ]);

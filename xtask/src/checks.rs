@@ -1,5 +1,5 @@
 //! `cargo xtask test`: everything that CI runs. All checks are taken even when one fails, so that
-//! one run tells everything; what each part took is held against its line in the ledger.
+//! one run tells everything; what each part took is told by the ledger.
 
 use std::fs;
 use std::process::Command;

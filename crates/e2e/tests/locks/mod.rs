@@ -301,9 +301,7 @@ fn bittern_starts_again_by_its_makers_whole_set() {
         bittern.consent().await?;
         bench.is_accessible().await?;
         bench.shot("rescue").await?;
-        bench
-            .click("Put the maker's system back on Bittern")
-            .await?;
+        bench.click("Put the maker's set on it").await?;
         bench.sees("Start the system").await?;
         bittern.take_in_hand().await?;
         bench.click("Show me how").await?;

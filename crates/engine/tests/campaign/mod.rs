@@ -40,7 +40,7 @@ use veritope_wire::{CaptureId, Digest, Label, RunId};
 use crate::support::{Bench, Patient, seat};
 
 /// Runs that CI does.
-const RUNS: u64 = 2_000;
+const RUNS: u64 = 1_000;
 /// Steps after which a run counts as going nowhere.
 const MOST_STEPS: u32 = 90;
 
@@ -975,12 +975,29 @@ impl World {
     }
 }
 
+/// Whether a run may end so. What may stop one, and by which rule: proof of stock that hands can't bring
+/// (`R1`, `R2`), a recovery that is none of the maker's (`R7`), and what exists once (`B6`), where what lives
+/// was rewritten on the way to the write, so that nothing that is kept of it counts any more.
+fn may_end(goal: Goal, end: &End) -> bool {
+    let End::Stopped(rules) = end else {
+        return true;
+    };
+    let named: [&[Rule]; 4] = [
+        &[Rule::R1],
+        &[Rule::R1, Rule::R2],
+        &[Rule::R7],
+        &[Rule::R7, Rule::R1],
+    ];
+    let is_older = !rules.is_empty() && rules.iter().all(|rule| *rule == Rule::B6);
+    goal == Goal::Relock && (is_older || named.contains(&&rules[..]))
+}
+
 fn asked(name: &str) -> Option<u64> {
     std::env::var(name).ok()?.parse().ok()
 }
 
 #[test]
-fn two_thousand_runs_believe_nothing_that_is_not_so() {
+fn runs_by_seed_believe_nothing_that_is_not_so() {
     let first = asked("VERITOPE_SEED").unwrap_or(1);
     let runs = asked("VERITOPE_RUNS").unwrap_or(RUNS);
     let next = Arc::new(AtomicU64::new(first));
@@ -1000,6 +1017,10 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
                             }
                             for (goal, end) in ends {
                                 let line = format!("{} {} {end:?}", family_of(seed), goal.id());
+                                if !may_end(goal, &end) {
+                                    println!("seed {seed}: {line}");
+                                    failed.push(seed);
+                                }
                                 *counted.entry(line).or_default() += 1;
                             }
                         }
@@ -1026,22 +1047,6 @@ fn two_thousand_runs_believe_nothing_that_is_not_so() {
         "{} of {runs} runs fail, by seed: {failed:?}",
         failed.len()
     );
-    // What may stop a run, and by which rule: proof of stock that hands can't bring (R1), and what
-    // exists once before a package goes over an unlocked unit (B6).
-    for line in counted.keys().filter(|line| line.contains("Stopped")) {
-        let allowed = [
-            "relock Stopped([R1])",
-            "relock Stopped([R1, R2])",
-            // The recovery that was written is none of the maker's.
-            "relock Stopped([R7])",
-            "relock Stopped([R7, R1])",
-        ];
-        // What lives was rewritten on the way to the write, so nothing that is kept of it counts any more.
-        let rules = line.split(['[', ']']).nth(1).unwrap_or("");
-        let is_older = line.contains(" relock ") && rules.split(", ").all(|rule| rule == "B6");
-        let is_allowed = allowed.iter().any(|one| line.ends_with(one));
-        assert!(is_allowed || is_older, "{line}");
-    }
     if runs >= RUNS {
         for what in [
             "clock set",

@@ -4,7 +4,7 @@ import { useEffect, useRef } from 'react';
 
 import type { Api } from '../../api/client';
 import { RuleMark } from '../../ui/RuleMark';
-import { WaysOut } from './WaysOut';
+import { WaysOut } from '../../ui/WaysOut';
 
 export type CauseListProps = {
   causes: Api<'Cause'>[];

@@ -6,7 +6,7 @@ import { Section } from '../../ui/Section';
 import { StateShape } from '../../ui/shapes';
 import { outcomeShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
-import { WaysOut } from '../run/WaysOut';
+import { WaysOut } from '../../ui/WaysOut';
 import { ItemRow } from './ItemRow';
 import { OUTLOOK } from './strings';
 

@@ -1,11 +1,11 @@
 import Box from '@mui/material/Box';
 import { useNavigate } from 'react-router';
 
-import type { Api } from '../../api/client';
-import { useChooseGoal } from '../../api/useChooseGoal';
-import { Button } from '../../ui/Button';
-import { ProblemNote } from '../../ui/ProblemNote';
-import { useMayNote } from '../../ui/useMay';
+import type { Api } from '../api/client';
+import { useChooseGoal } from '../api/useChooseGoal';
+import { Button } from './Button';
+import { ProblemNote } from './ProblemNote';
+import { useMayNote } from './useMay';
 
 export type WaysOutProps = { unit: string; ways: Api<'WayOut'>[] };
 
