@@ -70,6 +70,9 @@ pub struct Dossier<'a> {
     pub makers_image: Option<&'a Seen>,
     /// The maker's whole set that is about to be sent, each image of it hashed; nothing while it is only asked about.
     pub makers_set: Option<&'a SetSeen>,
+    /// What is about to be sent with a recovery inside, and what it was made of; nothing while it is only asked
+    /// about.
+    pub made: Option<MadeOf<'a>>,
     /// How often a step of the sheet that was to read it, or to lead to where it is read, ended otherwise.
     pub failed_reads: u8,
     /// Packages on the shelf, hashed where they lie, by name.
@@ -133,6 +136,19 @@ pub struct SetSeen {
     pub file: Digest,
     /// Each image, filled up to its partition's length.
     pub images: Vec<(Label, Digest)>,
+}
+
+/// An image made of what lies on a partition and of a recovery, each hashed as it was read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct MadeOf<'a> {
+    /// The partition.
+    pub label: &'a Label,
+    /// What lies there.
+    pub base: Digest,
+    /// The recovery's file.
+    pub recovery: Digest,
+    /// What was made.
+    pub made: Digest,
 }
 
 impl StockAtHand {
@@ -229,6 +245,7 @@ impl<'a> Dossier<'a> {
             stock: &[],
             makers_image: None,
             makers_set: None,
+            made: None,
             failed_reads: 0,
             packages: &NO_PACKAGES,
             put: None,

@@ -149,7 +149,9 @@ impl Goal {
             Self::Rescue => family.makers_set.is_some() || family.whole_packages().next().is_some(),
             Self::SlotA | Self::SlotB => family.slot_switch.is_some(),
             Self::TemporaryRecovery => family.temporary_start.is_some(),
-            Self::KeepRecovery => family.recovery_write.is_some(),
+            Self::KeepRecovery => {
+                family.recovery_write.is_some() || family.recovery_inside.is_some()
+            }
             Self::ReadTable | Self::BackUp => true,
             // A mode that no way leads into is offered to nobody.
             _ => self.mode().is_some_and(|mode| {

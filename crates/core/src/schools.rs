@@ -29,10 +29,14 @@ pub fn schools(family: &Family) -> Vec<School> {
     });
     let written = Goal::KeepRecovery.fits(family).then_some(School {
         goal: Goal::KeepRecovery,
-        title: "Write it, then straight into it",
-        leaves: match restores(family) {
-            true => "It stays until the system starts, which puts the maker's back.",
-            false => "It stays, until a package or the maker's own recovery is written over it.",
+        title: match &family.recovery_inside {
+            Some(_) => "Start it from memory, then install it from within",
+            None => "Write it, then straight into it",
+        },
+        leaves: match (&family.recovery_inside, restores(family)) {
+            (Some(_), _) => "It stays in each slot, until a package or a patched start image is written over it.",
+            (None, true) => "It stays until the system starts, which puts the maker's back.",
+            (None, false) => "It stays, until a package or the maker's own recovery is written over it.",
         },
     });
     let takes_packages = family
@@ -69,7 +73,8 @@ mod tests {
             goals("mooring"),
             [Goal::KeepRecovery, Goal::ToStockRecovery]
         );
-        assert_eq!(goals("saltern"), [Goal::TemporaryRecovery]);
+        assert_eq!(goals("saltern"), both);
+        assert_eq!(goals("halyard"), both);
         assert_eq!(goals("thimble"), []);
     }
 

@@ -5,6 +5,7 @@
 mod backups;
 mod campaign;
 mod erases;
+mod inside;
 mod knowing;
 mod matches;
 mod reads;

@@ -7,6 +7,7 @@
 //! * [`seektable`]: the seek table behind an object's frames
 //! * [`startimage`]: start images of simulated devices, and what the bench reads of any
 
+pub mod graft;
 pub mod look;
 pub mod make;
 pub mod seektable;

@@ -78,7 +78,7 @@ pub fn read_recovery_of_vendor_part(bytes: &dyn Bytes) -> Result<StartImage, Not
 }
 
 /// What was found that nothing may rest on: what was not read is no more relied on than what is damaged.
-fn grave(looked: &Looked) -> Option<&Finding> {
+pub(crate) fn grave(looked: &Looked) -> Option<&Finding> {
     let mut findings = looked.findings.iter();
     findings.find(|one| one.weight > Weight::Note || one.trouble == Trouble::NotLookedAt)
 }

@@ -216,7 +216,11 @@ impl DeviceLink {
     pub fn perform(&self, permit: Permit, secret: Option<&str>) -> Result<Operation, LinkError> {
         let command = match permit.complete.doing() {
             Doing::Command(command) => command.clone(),
-            Doing::Look(_) | Doing::Hands | Doing::Read(_) | Doing::Send { .. } => {
+            Doing::Look(_)
+            | Doing::Hands
+            | Doing::Read(_)
+            | Doing::Send { .. }
+            | Doing::PutInside { .. } => {
                 return Err(LinkError::WrongPermit("it was given for no command"));
             }
         };

@@ -3,6 +3,7 @@
 use veritope_wire::{Digest, Label};
 
 use crate::facts::{FactKey, FactValue, Facts};
+use crate::family::Replaces;
 use crate::mode::{Lock, Mode, Slot};
 
 /// What is done for an act.
@@ -16,6 +17,15 @@ pub enum Doing {
     Command(Command),
     /// The link reads.
     Read(Reading),
+    /// The link reads what lies on these partitions, and sends it back with a recovery inside.
+    PutInside {
+        /// The partitions, one after the other; those that hold nothing are left alone.
+        labels: Vec<Label>,
+        /// What of each the recovery's ramdisk takes the place of.
+        replaces: Replaces,
+        /// The recovery; nothing while it is open which one.
+        image: Option<Digest>,
+    },
     /// The link sends bytes to a partition.
     Send {
         /// The partition.

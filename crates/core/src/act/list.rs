@@ -148,8 +148,7 @@ fn frame(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
     // Nothing is changed while what starts the unit may be half written.
     let stirs = Touches::ERASES.and(Touches::LOCKS).and(Touches::SLOT);
     if touches.any(stirs.and(Touches::WRITES)) {
-        let written = act.part().map(|part| part.label);
-        lines.extend(torn(of.torn, written));
+        lines.extend(torn(of.torn, &act.lands_on(family)));
     }
     if touches.any(stirs) {
         lines.extend(merging(act.rule(of), family, facts));

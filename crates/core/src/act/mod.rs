@@ -264,6 +264,14 @@ trait Kind: Sized {
         None
     }
 
+    /// The partitions on which its bytes land, one after the other.
+    fn lands_on(&self, _family: &Family) -> Vec<Label> {
+        self.part()
+            .map(|part| part.label.clone())
+            .into_iter()
+            .collect()
+    }
+
     /// Whose bytes it brings, which decides what they need; where they lie decides nothing.
     fn whose(&self, _of: &Dossier<'_>) -> Option<Whose> {
         self.part().map(|part| part.whose)
@@ -381,6 +389,8 @@ kinds! {
     write::WriteImage,
     /// Write an image only to get rights to read (`G3`).
     write_to_read::WriteToRead,
+    /// Put a recovery inside an image that starts the system too (`G4`).
+    put_inside::PutInside,
     /// Put the maker's recovery back where another one was written (`G4`).
     makers_recovery::PutMakersRecovery,
     /// Put the maker's whole set on it (`G2`, `G4`).
@@ -527,6 +537,12 @@ impl Act {
     #[must_use]
     pub fn part(&self) -> Option<Part<'_>> {
         of_its_kind!(self, one => one.part())
+    }
+
+    /// The partitions on which its bytes land, one after the other.
+    #[must_use]
+    pub fn lands_on(&self, family: &Family) -> Vec<Label> {
+        of_its_kind!(self, one => one.lands_on(family))
     }
 
     /// Whose bytes it brings.

@@ -4,7 +4,7 @@
 use serde::{Deserialize, Serialize};
 use veritope_wire::Label;
 
-use super::{Again, Key, Menu, Method, Phase, Role, RouteLock};
+use super::{Again, Key, Menu, Method, Phase, Replaces, Role, RouteLock};
 use crate::facts::FactKey;
 use crate::mode::Mode;
 
@@ -219,6 +219,24 @@ pub struct RecoveryWriteSpec {
     pub container: Container,
     /// What is written in the same go (`M9`).
     pub companions: Vec<Companion>,
+    /// How long.
+    pub pace: Pace,
+    /// What a person does without a link.
+    pub hand: String,
+}
+
+/// Putting a recovery inside an image that starts the system too (`M3`, `M12`): its ramdisk takes the place of
+/// the one there, everything else stays the unit's own.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RecoveryInsideSpec {
+    /// The mode that writes it.
+    pub mode: Mode,
+    /// The partition whose image holds it, without its slot.
+    pub base: Label,
+    /// The same in each slot, in the table's order.
+    pub partitions: Vec<Label>,
+    /// What its ramdisk takes the place of.
+    pub replaces: Replaces,
     /// How long.
     pub pace: Pace,
     /// What a person does without a link.

@@ -161,6 +161,10 @@ impl Locator<'_> {
             .recovery_write
             .map(|spec| self.recovery_write(spec.into_inner(), &declared, &partitions))
             .transpose()?;
+        let recovery_inside = raw
+            .recovery_inside
+            .map(|spec| self.recovery_inside(spec.into_inner(), &declared, &partitions))
+            .transpose()?;
         let makers_set = raw
             .makers_set
             .map(|spec| self.makers_set(spec.into_inner(), &declared))
@@ -345,6 +349,7 @@ impl Locator<'_> {
                 None => USUAL_CAPTURE,
             },
             recovery_write,
+            recovery_inside,
             makers_set,
             keep_safe: raw
                 .keep_safe

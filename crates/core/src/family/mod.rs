@@ -26,8 +26,8 @@ use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 
 pub use acts::{
     BeforeForeign, Companion, CompanionMade, Container, DebuggingSpec, Effort, ForcedRestart,
-    MakersSetSpec, MoveBy, MoveSpec, Pace, Question, RecoveryWriteSpec, RelockAct, RelockSpec,
-    SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec, Yes,
+    MakersSetSpec, MoveBy, MoveSpec, Pace, Question, RecoveryInsideSpec, RecoveryWriteSpec,
+    RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{BodyPart, Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
@@ -47,8 +47,8 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// are made up. 5 = seconds and key presses of acts. 6 = questions
 /// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool.
 /// 8 = labels that name the unit; what a token scheme asks of the account. 9 = how a recovery is taken and kept.
-/// 10 = how the maker's whole set is taken in. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 10;
+/// 10 = how the maker's whole set is taken in. 11 = a recovery inside another image. An older file is one that uses none of what came later.
+pub const FAMILY_SCHEMA: u32 = 11;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -129,6 +129,8 @@ pub struct Family {
     pub capture: Pace,
     /// How a recovery is written to stay, where the family can.
     pub recovery_write: Option<RecoveryWriteSpec>,
+    /// How a recovery is put inside an image that starts the system too, where that is its place.
+    pub recovery_inside: Option<RecoveryInsideSpec>,
     /// How its maker's whole set is taken in, where something of it does that.
     pub makers_set: Option<MakersSetSpec>,
     /// What is asked about before an erase.
@@ -303,6 +305,11 @@ words! {
     ToolErases {
         #[default] Nothing: "Nothing else.",
         Everything: "Everything, what exists once included (G6).",
+    }
+    /// What of a start image a recovery's ramdisk takes the place of.
+    Replaces {
+        #[default] Ramdisk: "Its ramdisk.",
+        VendorRamdisk: "The recovery in a vendor part's table of ramdisks.",
     }
     /// Whether a partition is there once or for two slots.
     Slots {

@@ -84,6 +84,9 @@ pub struct RawFamily {
     /// Writing a recovery through the bootloader.
     #[schema(value_type = Option<RawRecoveryWrite>)]
     pub(super) recovery_write: Option<Spanned<RawRecoveryWrite>>,
+    /// Putting a recovery inside an image that starts the system too; since schema 11.
+    #[schema(value_type = Option<RawRecoveryInside>)]
+    pub(super) recovery_inside: Option<Spanned<RawRecoveryInside>>,
     /// Taking in the maker's whole set; since schema 10.
     #[schema(value_type = Option<RawMakersSet>)]
     pub(super) makers_set: Option<Spanned<RawMakersSet>>,

@@ -5,7 +5,7 @@ use veritope_wire::{Digest, Label};
 
 use super::{Finding, Fit, Judgement};
 use crate::facts::Facts;
-use crate::family::{Companion, CompanionMade, Container, Family, RestoredBy};
+use crate::family::{Companion, CompanionMade, Container, Family, RecoveryInsideSpec, RestoredBy};
 use crate::partitions::OwnPartition;
 use crate::rule::Rule;
 
@@ -144,8 +144,17 @@ impl Place<'_> {
             format!(", with {}", with.join(" and "))
         };
         let said = if self.from_memory {
+            let to_stay = family.recovery_inside.as_ref().map_or_else(
+                || "nothing is written".to_owned(),
+                |spec| {
+                    format!(
+                        "to stay it is put inside {}, in each slot that starts",
+                        spec.base
+                    )
+                },
+            );
             format!(
-                "On {} a recovery is started from memory, {form}; nothing is written.",
+                "On {} a recovery is started from memory, {form}; {to_stay}.",
                 family.name()
             )
         } else {
@@ -159,8 +168,16 @@ impl Place<'_> {
                 "Each start of the system puts the maker's recovery back. {}",
                 family.kept.stopped_by
             )),
-            RestoredBy::Nothing => None,
+            RestoredBy::Nothing => family.recovery_inside.as_ref().map(written_over),
         };
         RecoveryPlace { said, kept }
     }
+}
+
+/// What becomes of a recovery that lies inside another image (`M13`).
+pub(crate) fn written_over(spec: &RecoveryInsideSpec) -> String {
+    format!(
+        "Whatever writes {} writes over it, a patched start image included: it goes back in the same go, to each slot.",
+        spec.base
+    )
 }

@@ -8,7 +8,7 @@ use veritope_core::budget::Load;
 use veritope_core::consent::Consent;
 use veritope_core::coverage::VerifiedCopy;
 use veritope_core::digest::Seen;
-use veritope_core::dossier::{Dossier, Put, ReadBack, SetSeen, Shelved};
+use veritope_core::dossier::{Dossier, MadeOf, Put, ReadBack, SetSeen, Shelved};
 use veritope_core::family::Family;
 use veritope_link::{DeviceLink, NotNow, Permit};
 use veritope_wire::{Digest, PlaceId, RequestId, UnitId};
@@ -36,6 +36,8 @@ pub(crate) struct Change<'a> {
     pub(crate) seen: Option<&'a Seen>,
     /// Its images, where it is a whole set.
     pub(crate) set: Option<&'a SetSeen>,
+    /// What it was made of, where a recovery was put inside.
+    pub(crate) made: Option<MadeOf<'a>>,
     /// What it is part of asks of the battery.
     pub(crate) load: Load,
     pub(crate) consents: &'a [Consent],
@@ -181,6 +183,7 @@ fn dossier<'a>(
         live,
         makers_image: makers,
         makers_set: change.set,
+        made: change.made,
         consents: change.consents,
         put: change.put,
         read_back: ReadBack {

@@ -12,6 +12,7 @@ pub(crate) mod change;
 mod choosing;
 mod error;
 pub(crate) mod found;
+pub(crate) mod inside;
 pub(crate) mod known;
 pub(crate) mod reading;
 pub(crate) mod restore;

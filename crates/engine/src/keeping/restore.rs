@@ -18,7 +18,7 @@ use veritope_core::plan::due::in_the_way;
 use veritope_core::present::{Held, in_turn, present};
 use veritope_core::rule::Rule;
 use veritope_core::worth;
-use veritope_link::{DeviceLink, OpenWrite};
+use veritope_link::{DeviceLink, OpenWrite, Permit};
 use veritope_vault::{Access, Captured, Manifest};
 use veritope_wire::link::{Epoch, Spot};
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, UnitId};
@@ -206,7 +206,7 @@ impl Keeping {
             let (compared, frames, bytes) = match (present, now) {
                 (Some(digest), _) if digest == part.blake3 => (Compared::Same, 0, 0),
                 (Some(_), Some(now)) => {
-                    let differing = differing(part, &now);
+                    let differing = differing(&part.frames, &now);
                     let bytes = differing.iter().map(|n| part.layout().span(*n).1).sum();
                     (Compared::Differs, differing.len() as u64, bytes)
                 }
@@ -439,13 +439,14 @@ impl Keeping {
             payload: Some(list.image()),
             seen: None,
             set: None,
+            made: None,
             load: budget::moving(bytes, &family),
             consents: &[],
             put: Some(wish.put(&record)),
             kept,
             request: None,
         };
-        let differing = differing(part, &now.frames);
+        let differing = differing(&part.frames, &now.frames);
         let begun = || {
             let before = Some(now.blake3);
             let act = act.clone();
@@ -456,29 +457,8 @@ impl Keeping {
         self.change(&change, begun, |device, permit| {
             let (place, _) = verified.as_ref().ok_or_else(not_in)?;
             let (_, vault) = self.library.open_place(*place, Access::Read)?;
-            let (chip, epoch) = (permit.chip().cloned(), permit.epoch());
-            let layout = part.layout();
-            let mut moving = Moving {
-                what: format!("writing {label}"),
-                done_bytes: 0,
-                total_bytes: differing.iter().map(|n| layout.span(*n).1).sum::<u64>()
-                    + part.length_bytes,
-            };
-            if !differing.is_empty() {
-                let open = device.open(permit, list.clone())?;
-                let bytes_of = |index| Ok(vault.frame(part, index)?);
-                write_frames(&open, &differing, bytes_of, &mut moving, watcher)?;
-            }
-            moving.what = format!("reading {label} back");
-            // Where the unit's own table has it now, which may be elsewhere than it was.
-            let spot = Spot::Partition {
-                area: now.area,
-                number: now.number,
-                label: label.clone(),
-            };
-            read_back(device, epoch, (&spot, &list), &mut moving, watcher)?;
-            // Whoever read it back is whoever was written to.
-            still(device, chip.as_ref(), epoch)
+            let bytes_of = |index| Ok(vault.frame(part, index)?);
+            lay(device, permit, (now, &list), &differing, bytes_of, watcher)
         })?;
         let mut entries = vec![Entry::WriteEnded {
             label: label.clone(),
@@ -512,8 +492,7 @@ impl Keeping {
             .max_by_key(|(taken, _)| *taken)
             .map(|(_, digest)| digest);
         let list = FrameList::of(bytes);
-        let layout = list.layout();
-        let frames: Vec<u64> = (0..layout.count()).collect();
+        let frames: Vec<u64> = (0..list.layout().count()).collect();
         let mut moving = Moving {
             what: format!("writing {label}"),
             done_bytes: 0,
@@ -526,15 +505,8 @@ impl Keeping {
         tracing::debug!(run = ?run.id, %label, "writing an image");
         self.change(change, begun, |device, permit| {
             let (chip, epoch) = (permit.chip().cloned(), permit.epoch());
-            let open = device.open(permit, list)?;
-            let bytes_of = |index| {
-                let (first, count) = layout.span(index);
-                let range = usize::try_from(first)
-                    .ok()
-                    .zip(usize::try_from(first + count).ok())
-                    .and_then(|(first, end)| bytes.get(first..end));
-                range.map(<[u8]>::to_vec).ok_or(KeepingError::NoStep)
-            };
+            let open = device.open(permit, list.clone())?;
+            let bytes_of = |index| frame_in(bytes, &list, index);
             write_frames(&open, &frames, bytes_of, &mut moving, watcher)?;
             still(device, chip.as_ref(), epoch)
         })?;
@@ -549,9 +521,10 @@ impl Keeping {
     }
 
     /// The version that the file on the shelf gives itself which an act writes as a unit's recovery.
-    fn version_of(&self, act: &Act) -> Option<String> {
+    fn version_of(&self, act: &Act, family: &Family) -> Option<String> {
         let is_chosen = act.image_of() == Some(ImageOf::TheChosen);
-        let image = act.part().filter(|_| is_chosen)?.image?;
+        let is_written = is_chosen && !act.lands_on(family).is_empty();
+        let image = act.image().filter(|_| is_written)??;
         version_in(&*self.library.shelf.told(image).ok()?)
     }
 
@@ -568,7 +541,7 @@ impl Keeping {
             facts.push(self.pen.row(key, value, Source::Concluded, self.pen.now()));
         }
         // By its own word, since the bytes are the ones that were judged (K2, M11).
-        let version = self.version_of(act).and_then(|version| {
+        let version = self.version_of(act, family).and_then(|version| {
             let value = FactValue::parse(FactKey::RecoveryVersion, &version);
             value.ok()
         });
@@ -589,6 +562,54 @@ fn version_in(told: &Told) -> Option<String> {
     version_of(told)
         .map(str::to_owned)
         .or_else(|| inside.find_map(|piece| version_in(&piece.told)))
+}
+
+/// Lays an image over what was captured of a partition: the frames that differ go out, and all of it is read back
+/// and compared.
+pub(crate) fn lay(
+    device: &DeviceLink,
+    permit: Permit,
+    (now, list): (&Captured, &FrameList),
+    differing: &[u64],
+    bytes_of: impl FnMut(u64) -> Result<Vec<u8>, KeepingError>,
+    watcher: &dyn Watcher,
+) -> Result<(), KeepingError> {
+    let (chip, epoch) = (permit.chip().cloned(), permit.epoch());
+    let (label, layout) = (&now.label, list.layout());
+    let written: u64 = differing.iter().map(|n| layout.span(*n).1).sum();
+    let mut moving = Moving {
+        what: format!("writing {label}"),
+        done_bytes: 0,
+        total_bytes: written + now.length_bytes,
+    };
+    if !differing.is_empty() {
+        let open = device.open(permit, list.clone())?;
+        write_frames(&open, differing, bytes_of, &mut moving, watcher)?;
+    }
+    moving.what = format!("reading {label} back");
+    // Where the unit's own table has it now, which may be elsewhere than it was.
+    let spot = Spot::Partition {
+        area: now.area,
+        number: now.number,
+        label: label.clone(),
+    };
+    read_back(device, epoch, (&spot, list), &mut moving, watcher)?;
+    // Whoever read it back is whoever was written to.
+    still(device, chip.as_ref(), epoch)
+}
+
+/// Bytes of frame `index` of an image that lies in memory.
+pub(crate) fn frame_in(
+    bytes: &[u8],
+    list: &FrameList,
+    index: u64,
+) -> Result<Vec<u8>, KeepingError> {
+    let (first, count) = list.layout().span(index);
+    let range = usize::try_from(first)
+        .ok()
+        .zip(usize::try_from(first + count).ok())
+        .and_then(|(first, end)| bytes.get(first..end));
+    range.map(<[u8]>::to_vec).ok_or(KeepingError::NoStep)
 }
 
 /// Writes frames through the door.
@@ -667,9 +688,9 @@ fn is_final(line: &Line) -> bool {
     line.is_missing() && line.absence().is_some()
 }
 
-/// Frames of `part` that are not what lies there.
-fn differing(part: &Captured, now: &[Digest]) -> Vec<u64> {
-    part.frames
+/// Of these frames those that are not what lies there.
+pub(crate) fn differing(frames: &[Digest], now: &[Digest]) -> Vec<u64> {
+    frames
         .iter()
         .zip(0..)
         .filter(|(value, n)| {

@@ -17,6 +17,7 @@ use crate::desk::record::Entry;
 use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::keeping::KeepingError;
 use crate::keeping::change::Change;
+use crate::keeping::inside::Inside;
 use crate::keeping::reading::{CaptureKind, read_tables};
 use crate::library::LibraryError;
 use crate::links::LinksError;
@@ -62,6 +63,7 @@ impl Chosen {
             payload: self.seen.as_ref().map(Seen::digest),
             seen: self.seen.as_ref(),
             set: self.set.as_ref(),
+            made: None,
             load: run.sheet.load(),
             consents: &run.consents,
             put: None,
@@ -186,17 +188,28 @@ impl Runs {
                 let written =
                     self.keeping
                         .write_image(run, &change, &intent, &chosen.bytes, watcher);
-                // Before the intent was written down, nothing was sent.
-                if self
-                    .pen
-                    .record(unit)?
-                    .active_run()
-                    .is_none_or(|run| run.open.is_none())
-                {
-                    written?;
-                    return Ok(Attempt::Through);
-                }
-                return attempted(written);
+                return self.sent(unit, written);
+            }
+            Doing::PutInside {
+                labels, replaces, ..
+            } => {
+                let chosen = self.chosen(&record, family, run, &step.act)?;
+                let change = Change {
+                    request: Some(request),
+                    ..chosen.change(unit, run, step)
+                };
+                let seen = chosen
+                    .seen
+                    .as_ref()
+                    .ok_or(RunsError::NotThisWay("no recovery is chosen for this step"))?;
+                let inside = Inside {
+                    labels: &labels,
+                    replaces,
+                    bytes: &chosen.bytes,
+                    seen,
+                };
+                let put = self.keeping.put_inside(&change, &inside, &intent, watcher);
+                return self.sent(unit, put);
             }
             Doing::Command(command) => {
                 let chosen = self.chosen(&record, family, run, &step.act)?;
@@ -223,6 +236,16 @@ impl Runs {
             }
         };
         Ok(self.end_of(unit, run.id, step, &device, begun, watcher))
+    }
+
+    /// How sending ended: before the intent was written down, nothing was sent.
+    fn sent(&self, unit: UnitId, written: Result<(), KeepingError>) -> Result<Attempt, RunsError> {
+        let record = self.pen.record(unit)?;
+        if record.active_run().is_none_or(|run| run.open.is_none()) {
+            written?;
+            return Ok(Attempt::Through);
+        }
+        attempted(written)
     }
 
     /// The unit's own token, where the command takes it (`U4`).

@@ -2,6 +2,7 @@
 //! run goes on, ends or is planned anew. Seen by the link, or said by a person.
 
 use veritope_core::act::{Doing, ImageOf, Reading};
+use veritope_core::captured::BlankBytes;
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::Family;
 use veritope_core::mode::Lock;
@@ -106,7 +107,8 @@ impl Runs {
         step: &Step,
         family: &veritope_core::family::Family,
     ) -> Result<Vec<Entry>, RunsError> {
-        if matches!(self.doing(record, step), Doing::Send { .. }) {
+        let doing = self.doing(record, step);
+        if matches!(doing, Doing::Send { .. } | Doing::PutInside { .. }) {
             return Ok(Vec::new());
         }
         // On the sheet it is open which image goes out; the run knows.
@@ -428,9 +430,14 @@ impl Runs {
             return Ok(());
         }
         let since = run.open.as_ref().map(|open| open.since);
-        if let Some(part) = step.act.part().filter(|_| by_link)
-            && !is_reported(&record, part.label, since)
-        {
+        let is_through = match self.doing(&record, &step) {
+            Doing::PutInside { labels, .. } => is_put_inside(&record, &labels, since),
+            _ => step
+                .act
+                .part()
+                .is_none_or(|part| is_reported(&record, part.label, since)),
+        };
+        if by_link && !is_through {
             return self.not_reported(unit, id, &step, family);
         }
         let asked = match asked {
@@ -472,6 +479,18 @@ fn is_reported(record: &UnitRecord, label: &Label, since: Option<BenchTime>) -> 
     let mut written = record.written.iter();
     let is_torn = record.torn.iter().any(|torn| torn.label == *label);
     !is_torn && written.any(|one| one.label == *label && since.is_none_or(|since| one.at >= since))
+}
+
+/// Whether a recovery was put into all of these that hold anything, since then: none is cut, and each was told.
+fn is_put_inside(record: &UnitRecord, labels: &[Label], since: Option<BenchTime>) -> bool {
+    let holds = |label: &&Label| {
+        let of = record.captures.iter();
+        let read = of.filter_map(|one| Some((one.taken.order(), one.partition(label)?.blank)));
+        read.max_by_key(|(order, _)| *order)
+            .is_some_and(|(_, blank)| blank == BlankBytes::No)
+    };
+    let mut holding = labels.iter().filter(holds).peekable();
+    holding.peek().is_some() && holding.all(|label| is_reported(record, label, since))
 }
 
 /// What is to be written down when a step on the lock ended and the lock was not seen, or a wipe whose

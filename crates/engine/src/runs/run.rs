@@ -337,7 +337,10 @@ impl Runs {
                 // a person where nothing answers.
                 Doing::Look(key) => key == FactKey::Mode && self.links.answers(record),
                 Doing::Hands => false,
-                Doing::Command(_) | Doing::Read(_) | Doing::Send { .. } => true,
+                Doing::Command(_)
+                | Doing::Read(_)
+                | Doing::Send { .. }
+                | Doing::PutInside { .. } => true,
             }
     }
 

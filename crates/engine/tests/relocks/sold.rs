@@ -45,7 +45,7 @@ pub(crate) fn met(profile: &Profile, lock: LockState, change: impl Fn(&mut Devic
         battery_percent: 91,
         cable: CablePlace::In,
     };
-    let storage = Box::new(Memory::blank(640 << 20));
+    let storage = Box::new(Memory::blank(768 << 20));
     let mut device = Device::make_in(storage, profile.clone(), &birth, clock.clone()).unwrap();
     let scheme = Scheme::named(profile.codename).unwrap();
     let mut gate = Gate::shipped(scheme);

@@ -174,7 +174,9 @@ pub(crate) fn by_cable(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     }
     match act.doing(of.family, of.by) {
         Doing::Hands | Doing::Look(_) => Vec::new(),
-        Doing::Command(_) | Doing::Read(_) | Doing::Send { .. } => parts([BodyPart::Port], on, at),
+        Doing::Command(_) | Doing::Read(_) | Doing::Send { .. } | Doing::PutInside { .. } => {
+            parts([BodyPart::Port], on, at)
+        }
     }
 }
 

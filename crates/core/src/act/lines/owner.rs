@@ -68,12 +68,12 @@ pub(crate) fn twin(family: &Family, facts: &Facts, twin: Option<&str>) -> Option
 
 /// Whether a partition whose last write was interrupted lets a write of `written` through (`S3`): only what
 /// writes it whole, by a list of its own: the same again, what lay there before, or another image.
-pub(crate) fn torn(torn: &[Torn], written: Option<&Label>) -> Vec<Line> {
+pub(crate) fn torn(torn: &[Torn], written: &[Label]) -> Vec<Line> {
     torn.iter()
         .map(|open| {
             let label = &open.label;
             // Another partition's write waits until this one is whole.
-            if written == Some(label) {
+            if written.contains(label) {
                 return Line::met(
                     Rule::S3,
                     format!("The interrupted write of {label} is taken up again, or written over whole."),

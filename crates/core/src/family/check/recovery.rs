@@ -6,10 +6,12 @@ use toml::Spanned;
 
 use super::Locator;
 use crate::facts::Version;
-use crate::family::raw::{RawCompanion, RawKept, RawMakersSet, RawRecoveryWrite};
+use crate::family::raw::{
+    RawCompanion, RawKept, RawMakersSet, RawRecoveryInside, RawRecoveryWrite,
+};
 use crate::family::{
     Companion, Container, Effort, FamilyError, KeptSpec, MakersSetSpec, PartitionSpec,
-    RecoveryWriteSpec, Role,
+    RecoveryInsideSpec, RecoveryWriteSpec, Role,
 };
 use crate::mode::Mode;
 
@@ -60,6 +62,40 @@ impl Locator<'_> {
                 .tar_member
                 .map_or(Container::Image, |member| Container::Tar { member }),
             companions: self.companions(raw.companion, partitions)?,
+            pace: self.pace(raw.usual, &raw.stuck)?,
+            hand: raw.hand,
+        })
+    }
+
+    /// How a recovery is put inside an image that starts the system too.
+    pub(super) fn recovery_inside(
+        &self,
+        raw: RawRecoveryInside,
+        declared: &BTreeSet<Mode>,
+        partitions: &[PartitionSpec],
+    ) -> Result<RecoveryInsideSpec, FamilyError> {
+        self.mode_is_declared(&raw.mode, "recovery_inside.mode", declared)?;
+        let base = self.label(&raw.partition, "recovery_inside.partition")?;
+        let of_slot = |spec: &&PartitionSpec| {
+            let stem = spec.slot.as_ref().map_or(&spec.label, |slot| &slot.stem);
+            spec.role == Role::Boot && *stem == base
+        };
+        let labels: Vec<_> = partitions
+            .iter()
+            .filter(of_slot)
+            .map(|spec| spec.label.clone())
+            .collect();
+        if labels.is_empty() {
+            return Err(self.refuse(
+                raw.partition.span(),
+                format!("`recovery_inside.partition` names `{base}`, which is no [[partition]] of role boot"),
+            ));
+        }
+        Ok(RecoveryInsideSpec {
+            mode: *raw.mode.get_ref(),
+            base,
+            partitions: labels,
+            replaces: raw.replaces,
             pace: self.pace(raw.usual, &raw.stuck)?,
             hand: raw.hand,
         })

@@ -43,7 +43,7 @@ fn each_mistake_is_named_with_its_line() {
     let cases = [
         (
             "schema = 6",
-            "schema = 11",
+            "schema = 12",
             "`schema` is 11; this program reads 1 to 10",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),

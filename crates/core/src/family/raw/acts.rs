@@ -6,8 +6,8 @@ use toml::Spanned;
 use super::{YesNo, no};
 use crate::facts::FactKey;
 use crate::family::{
-    Again, CompanionMade, Cue, Key, Menu, Method, MoveBy, PhaseKind, RestoredBy, Role, RouteKind,
-    RouteLock, Wipe,
+    Again, CompanionMade, Cue, Key, Menu, Method, MoveBy, PhaseKind, Replaces, RestoredBy, Role,
+    RouteKind, RouteLock, Wipe,
 };
 use crate::mode::Mode;
 
@@ -424,6 +424,28 @@ pub(crate) struct RawMakersSet {
     pub(crate) hands_on: u32,
     /// Key presses.
     pub(crate) presses: u16,
+    /// How.
+    pub(crate) hand: String,
+}
+
+/// Putting a recovery inside an image that starts the system too (M3, M12, M13).
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawRecoveryInside {
+    /// Mode that writes it: a recovery that was started from memory.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// The partition whose image holds it, without its slot: it is put into each slot that holds one.
+    #[schema(value_type = String)]
+    pub(crate) partition: Spanned<String>,
+    /// What of that image the recovery's ramdisk takes the place of.
+    #[serde(default)]
+    pub(crate) replaces: Replaces,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
     /// How.
     pub(crate) hand: String,
 }
