@@ -12,6 +12,7 @@ use super::{
 };
 use crate::dossier::{By, Dossier, Put};
 use crate::evidence::{Basis, Cure, Due, Need};
+use crate::facts::Happening;
 use crate::family::{Family, Takes};
 use crate::goal::Goal;
 use crate::mode::Lock;
@@ -169,8 +170,12 @@ pub(super) fn how() -> How {
 pub(super) fn written(family: &Family, label: &Label) -> Brings {
     let spec = family.partition(label);
     let happened = spec.and_then(|spec| spec.role.spec().written);
+    // What holds a recovery inside is written over it too (M13).
+    let holds = family.recovery_lies_on().contains(label);
+    let recovery = holds.then_some(Happening::RecoveryWritten);
+    let also = recovery.filter(|_| happened != recovery);
     Brings {
-        happened: happened.into_iter().collect(),
+        happened: happened.into_iter().chain(also).collect(),
         facts: Vec::new(),
     }
 }

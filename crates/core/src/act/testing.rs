@@ -6,7 +6,7 @@ use std::sync::Arc;
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use super::{
-    Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, Look, PutBack,
+    Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, Look, PutBack, PutInside,
     PutMakersRecovery, PutMakersSet, PutStock, ReadTable, Relock, SetSlot, SetSwitch, Standpoint,
     StartImage, Unlock, WriteImage, WriteToRead, list,
 };
@@ -17,12 +17,16 @@ use crate::consent::{Consent, told};
 use crate::coverage::testing::{capture, copy, own};
 use crate::coverage::{self, CaptureFacts, CopyFacts, CoverageInput, Origin, Torn, VerifiedCopy};
 use crate::digest::{Claimed, Seen};
-use crate::dossier::{By, Dossier, Put, ReadBack, SetSeen, Shelved, StockAtHand, Witnessed};
+use crate::dossier::{
+    By, Dossier, MadeOf, Put, ReadBack, SetSeen, Shelved, StockAtHand, Witnessed,
+};
 use crate::evidence::Line;
 use crate::facts::testing::{at, linked, row};
 use crate::facts::{Emptied, FactGroup, FactKey, FactRow, Facts, Happening, Source};
 use crate::family::testing::{gimbal, shipped};
-use crate::family::{Advice, Effort, Family, MakersSetSpec, Paired, ToolErases};
+use crate::family::{
+    Advice, Effort, Family, MakersSetSpec, Paired, RecoveryInsideSpec, Replaces, ToolErases,
+};
 use crate::keepsafe::{KeepSafe, Kept};
 use crate::matching::{Check, File, Finding, Fit, Told, Wanted, judge};
 use crate::mode::{Lock, Mode, Slot};
@@ -89,6 +93,8 @@ pub(crate) struct Bench {
     /// The maker's bytes that are about to be sent.
     pub(crate) makers: Option<&'static [u8]>,
     pub(crate) set: Option<SetSeen>,
+    /// What was made with a recovery inside: for which partition, of which recovery, and what it is.
+    pub(crate) made: Option<(Label, Digest, Digest)>,
     pub(crate) failed_reads: u8,
     pub(crate) packages: Vec<(&'static str, &'static [u8])>,
     pub(crate) wish: Option<Wish>,
@@ -130,6 +136,7 @@ impl Bench {
             stock: Vec::new(),
             makers: None,
             set: None,
+            made: None,
             failed_reads: 0,
             packages: Vec::new(),
             wish: None,
@@ -308,6 +315,12 @@ impl Bench {
             stock: &self.stock,
             makers_image: makers.as_ref(),
             makers_set: self.set.as_ref(),
+            made: self.made.as_ref().map(|(label, recovery, made)| MadeOf {
+                label,
+                base: Digest::of(label.as_str().as_bytes()),
+                recovery: *recovery,
+                made: *made,
+            }),
             failed_reads: self.failed_reads,
             as_captured: as_captured.as_ref(),
             packages: &packages,
@@ -535,6 +548,34 @@ pub(crate) fn write() -> Bench {
     bench.knowing(&written_watch(), 0).shelved().kept()
 }
 
+/// What was made of `recovery` as it was captured, with the image inside.
+const MADE: &[u8] = b"what lies there, with a recovery inside";
+
+/// A watch whose recovery is taken for one that lies inside another image, just before its one partition is
+/// written.
+pub(crate) fn put_inside() -> Bench {
+    let mut family = gimbal();
+    let written = family.recovery_write.take().unwrap();
+    let label = written.partition;
+    family.recovery_inside = Some(RecoveryInsideSpec {
+        mode: written.mode,
+        base: label.clone(),
+        partitions: vec![label.clone()],
+        replaces: Replaces::Ramdisk,
+        pace: written.pace,
+        hand: "In the recovery.".to_owned(),
+    });
+    let act = PutInside {
+        image: Some(Digest::of(IMAGE)),
+        into: Some((label.clone(), Digest::of(MADE))),
+    };
+    let bench = Bench::of(family, "Ruff", act);
+    let mut bench = bench.knowing(&written_watch(), 0).shelved().kept();
+    bench.payload = Some(Digest::of(MADE));
+    bench.made = Some((label, Digest::of(IMAGE), Digest::of(MADE)));
+    bench
+}
+
 /// A watch that starts nothing from memory: a recovery is written only to be able to read.
 pub(crate) fn write_to_read() -> Bench {
     let mut family = gimbal();
@@ -732,6 +773,7 @@ pub(crate) fn every_kind() -> Vec<Bench> {
         start(),
         write(),
         write_to_read(),
+        put_inside(),
         makers_recovery(),
         makers_set(),
         put_back(),

@@ -7,7 +7,7 @@ use veritope_wire::Digest;
 
 use super::testing::{
     Bench, IMAGE, LAPWING, MAKERS, erase, every_kind, id, install, makers_recovery, makers_set,
-    part, put_back, put_stock, relock, set_slot, start, unlock, write, write_to_read,
+    part, put_back, put_inside, put_stock, relock, set_slot, start, unlock, write, write_to_read,
 };
 use super::{Act, Ground, Install, Standpoint, list, planned};
 use crate::consent::told;
@@ -711,6 +711,45 @@ fn each_lack_closes_a_write_with_its_rule() {
     for image in [IMAGE, b"another image"] {
         assert_eq!(write().with(|b| b.torn = vec![torn("recovery", image)]), []);
     }
+}
+
+/// What goes inside an image of the unit's own was made of that image and of the recovery that was judged; it is a
+/// foreign write like any other.
+#[test]
+fn what_is_put_inside_was_made_of_what_lies_there_and_of_the_judged_recovery() {
+    type Spoil = fn(&mut Bench);
+    assert_eq!(put_inside().kinds(), []);
+    let cases: [(Spoil, &[Rule]); 10] = [
+        (|b| b.made = None, &[Rule::Q11]),
+        (
+            |b| b.made.as_mut().unwrap().0 = "boot".parse().unwrap(),
+            &[Rule::Q11],
+        ),
+        (
+            |b| b.made.as_mut().unwrap().1 = Digest::of(b"another"),
+            &[Rule::Q11],
+        ),
+        (
+            |b| b.made.as_mut().unwrap().2 = Digest::of(b"another"),
+            &[Rule::Q11],
+        ),
+        (|b| b.payload = Some(Digest::of(b"another")), &[Rule::E5]),
+        (
+            |b| b.shelf.as_mut().unwrap().codename = "kelpie",
+            &[Rule::M1],
+        ),
+        (|b| b.shelf = None, &[Rule::M1]),
+        (|b| b.captures.clear(), &[Rule::B3, Rule::Q1]),
+        (|b| b.torn.push(torn("persist", b"x")), &[Rule::S3]),
+        (|b| b.family.recovery_inside = None, &[Rule::M3]),
+    ];
+    for (n, (spoil, wanted)) in cases.into_iter().enumerate() {
+        assert_eq!(put_inside().with(spoil), wanted, "case {n}");
+    }
+    assert_eq!(
+        put_inside().with(|b| b.torn = vec![torn("recovery", IMAGE)]),
+        []
+    );
 }
 
 #[test]

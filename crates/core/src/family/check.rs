@@ -14,8 +14,8 @@ use super::raw::{RawBuild, RawFamily, RawPackage, RawPlace, RawVariant, YesNo};
 use super::{
     Blank, BuildSpec, CarrierSpec, DebuggingSpec, Effort, EquipmentSpec, FAMILY_SCHEMA, FactPlace,
     Family, ForcedRestart, Identifier, InSlot, ModeSpec, Pace, PackageKind, PackageSpec,
-    PartitionSpec, Pattern, ReadRoute, RecoveryWriteSpec, RouteKind, RouteLock, Slots,
-    TemporaryStartSpec, ToggleSpec, TokenSpec, ToolChoice, Variant, VolumeSpec,
+    PartitionSpec, Pattern, ReadRoute, RouteKind, RouteLock, Slots, TemporaryStartSpec, ToggleSpec,
+    TokenSpec, ToolChoice, Variant, VolumeSpec,
 };
 use crate::facts::equipment::TYPE_CODE_DIGITS;
 use crate::facts::{FactValue, Month};
@@ -226,7 +226,11 @@ impl Locator<'_> {
                 hand: route.hand,
             });
         }
-        let implied = implied_routes(temporary_start.as_ref(), recovery_write.as_ref());
+        let written = recovery_write.as_ref();
+        let written = written.map(|spec| (vec![spec.partition.clone()], spec.hand.clone()));
+        let inside = recovery_inside.as_ref();
+        let inside = || inside.map(|spec| (spec.partitions.clone(), spec.hand.clone()));
+        let implied = implied_routes(temporary_start.as_ref(), written.or_else(inside));
         for route in implied {
             let is_listed = read_routes.iter().any(|listed| listed.kind == route.kind);
             if !is_listed && declared.contains(&route.mode) {
@@ -757,7 +761,7 @@ fn leads_back(packages: &[PackageSpec], from: usize, to: usize) -> bool {
 /// is written (`B1`).
 fn implied_routes(
     start: Option<&TemporaryStartSpec>,
-    write: Option<&RecoveryWriteSpec>,
+    stays: Option<(Vec<Label>, String)>,
 ) -> impl Iterator<Item = ReadRoute> {
     let started = start.map(|spec| ReadRoute {
         kind: RouteKind::TemporaryStart,
@@ -766,12 +770,12 @@ fn implied_routes(
         writes: Vec::new(),
         hand: spec.hand.clone(),
     });
-    let written = write.map(|spec| ReadRoute {
+    let written = stays.map(|(writes, hand)| ReadRoute {
         kind: RouteKind::AfterWrite,
         lock: RouteLock::default(),
         mode: Mode::CustomRecovery,
-        writes: vec![spec.partition.clone()],
-        hand: spec.hand.clone(),
+        writes,
+        hand,
     });
     [started, written].into_iter().flatten()
 }

@@ -736,6 +736,16 @@ impl Family {
             .filter(|package| package.from.is_none())
     }
 
+    /// The partitions on which a recovery that stays lies: its own, or those whose image holds it.
+    #[must_use]
+    pub fn recovery_lies_on(&self) -> &[Label] {
+        match (&self.recovery_write, &self.recovery_inside) {
+            (Some(spec), _) => std::slice::from_ref(&spec.partition),
+            (None, Some(spec)) => &spec.partitions,
+            (None, None) => &[],
+        }
+    }
+
     /// Whether what goes with a recovery makes the owner's data unreadable (`Q9`).
     #[must_use]
     pub fn recovery_eats_data(&self) -> bool {

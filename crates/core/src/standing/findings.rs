@@ -297,18 +297,25 @@ fn intake(facts: &Facts) -> Option<Finding> {
 /// what may have done it.
 fn seen_gone(of: &Dossier<'_>) -> Option<Finding> {
     let (family, facts) = (of.family, of.facts);
-    let partition = &family.recovery_write.as_ref()?.partition;
+    let lies_on = family.recovery_lies_on();
     let seen = facts.known(FactKey::Recovery)?;
     if seen.value != FactValue::Choice(RecoveryKind::Stock.id()) {
         return None;
     }
     let mut held = of.held.iter();
-    let was = held.find(|one| one.label == *partition && one.holds == Holds::Foreign)?;
-    let by = match restores(family) {
-        true => {
+    let was = held.find(|one| lies_on.contains(&one.label) && one.holds == Holds::Foreign)?;
+    let by = match (restores(family), &family.recovery_inside) {
+        (true, _) => {
             "Each start of the system puts it back: go straight into the other one after its write."
+                .to_owned()
         }
-        false => "A package or the maker's own recovery was written over it since.",
+        (false, Some(spec)) => format!(
+            "{} was written since, which writes over it: it goes back in the same go.",
+            spec.base
+        ),
+        (false, None) => {
+            "A package or the maker's own recovery was written over it since.".to_owned()
+        }
     };
     (was.at < seen.at).then(|| {
         finding(

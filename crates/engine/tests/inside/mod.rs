@@ -202,3 +202,38 @@ fn what_holds_no_start_image_is_left_alone() {
     assert_eq!(lies(&bench, "boot_a"), before);
     assert_eq!(lies(&bench, "boot_b"), junk);
 }
+
+/// What is written over it takes it away: the bench believes it no more, and the maker's is seen again.
+#[test]
+fn what_was_captured_before_takes_it_away_again() {
+    let (bench, _, recovery) = unit("saltern", "TH5-E", "TH5.8.3.261104", false);
+    let run = up_to(&bench, "Put the recovery inside boot");
+    let capture = bench.record().captures.last().unwrap().id;
+    let before = lies(&bench, "boot_a");
+    bench.go_on(run, "");
+    let label = "boot_a".parse().unwrap();
+    let keeping = &bench.engine.keeping;
+    keeping
+        .restore(bench.unit, capture, &[label], &Patient)
+        .unwrap();
+    assert_eq!(lies(&bench, "boot_a"), before);
+    assert_eq!(bench.record().known().recovery(), None);
+    bench.reach(Goal::ToStockRecovery);
+    assert_eq!(
+        on(&bench.bridge, |device| device.truth().1),
+        Running::StockRecovery
+    );
+    assert!(!is_in(
+        &lies(&bench, "boot_a"),
+        &recovery,
+        Replaces::Ramdisk
+    ));
+    let standing = bench
+        .engine
+        .views
+        .standing_view(bench.unit)
+        .unwrap()
+        .standing;
+    let findings = format!("{:?}", standing.findings);
+    assert!(findings.contains("boot was written since"), "{findings}");
+}

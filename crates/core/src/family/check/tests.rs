@@ -44,7 +44,7 @@ fn each_mistake_is_named_with_its_line() {
         (
             "schema = 6",
             "schema = 12",
-            "`schema` is 11; this program reads 1 to 10",
+            "`schema` is 12; this program reads 1 to 11",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
         (
