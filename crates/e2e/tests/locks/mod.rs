@@ -404,6 +404,49 @@ fn plover_is_read_by_the_recovery_that_is_written_for_it() {
     });
 }
 
+/// From within: started from memory, everything that exists once in two places, put into the vendor part of each slot
+/// that holds one, and there again after the system ran.
+#[test]
+fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let redshank = Table::met(&bench, "Redshank").await?;
+        redshank.to("Recovery").await?;
+        bench.sees("to stay it is put inside vendor_boot").await?;
+        bench.is_accessible().await?;
+        redshank.choose("Install a recovery that stays").await?;
+        bench.click("Complete the list").await?;
+        bench.click("waived: nobody checks it").await?;
+        bench.sees_not("What works on it now?").await?;
+        redshank.begin("Install a recovery that stays").await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.sees("Step 2 of 5").await?;
+        bench.click("Start the recovery from memory").await?;
+        bench.sees("Step 3 of 5").await?;
+        bench.click("Capture what exists once").await?;
+        bench.sees("Step 4 of 5").await?;
+        bench.click("Copy capture 1 to stick").await?;
+        bench.sees_not("The seal is closed for this step").await?;
+        bench.is_accessible().await?;
+        bench.shot("inside").await?;
+        bench.click("Put the recovery inside vendor_boot").await?;
+        bench.sees("Step 5 of 5").await?;
+        bench.click("Restart into custom recovery").await?;
+        bench.sees("The goal is reached").await?;
+        bench.tag_says("Mode", "custom recovery").await?;
+        redshank.begin("Start the system").await?;
+        bench.click_last("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        redshank.begin("Go to the custom recovery").await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.sees("Step 2 of 2").await?;
+        bench.click("Restart into custom recovery").await?;
+        bench.sees("The goal is reached").await?;
+        bench.tag_says("Mode", "custom recovery").await?;
+        bench.stop().await
+    });
+}
+
 /// Counts how often the page asks for the screen to stay on, and gives that back.
 const AWAKE: &str = "window.awake = { asked: 0, given: 0 };
     const held = () => ({ release: async () => { window.awake.given += 1; } });
