@@ -1,6 +1,6 @@
 //! How long each part of the checks took, beside its line. Lines are minutes of two cores: what the machine
 //! beneath gave to others meanwhile is taken off, since no check can do anything about that. Machines differ
-//! by more than twofold in pace, so a part over its line is told, and only the whole over its own fails.
+//! by more than twofold in pace, so what is over its line is told, and only the whole fails, a third over its own.
 
 use std::process::Command;
 use std::time::{Duration, Instant};
@@ -21,8 +21,10 @@ pub(crate) enum Part {
     Rest,
 }
 
-/// The minutes that everything together may take on two cores.
+/// The minutes that everything together is to take on two cores.
 const WHOLE: f64 = 45.0;
+/// From here on no slow machine is an excuse.
+const MOST: f64 = 60.0;
 
 impl Part {
     const ALL: [(Self, &'static str, u32); 8] = [
@@ -124,7 +126,7 @@ impl Ledger {
         self.timed(part, what, || step(what, command).map(drop));
     }
 
-    /// Tells each part with its line, and the whole; the whole over its line is a check that failed.
+    /// Tells each part with its line, and the whole; the whole a third over its line is a check that failed.
     pub(crate) fn close(&mut self) {
         println!("» minutes of two cores per part, beside its line (on the wall)");
         let minutes = |took: Duration| took.as_secs_f64() / 60.0;
@@ -137,8 +139,9 @@ impl Ledger {
             println!("  {name:<24} {ours:>5.1} of {most} ({wall:.1}){mark}");
         }
         let whole = minutes(self.took.iter().map(|one| one.ours).sum());
-        println!("  {:<24} {whole:>5.1} of {WHOLE}", "together");
-        if whole > WHOLE {
+        let mark = if whole > WHOLE { "  over its line" } else { "" };
+        println!("  {:<24} {whole:>5.1} of {WHOLE}{mark}", "together");
+        if whole > MOST {
             self.failed
                 .push(format!("all together took {whole:.1} of {WHOLE} minutes"));
         }
@@ -179,10 +182,10 @@ mod tests {
             ledger.failed.clone()
         };
         assert!(take(Part::Build, 90, 40).is_empty());
-        assert!(take(Part::Lints, 5, 5).is_empty());
+        assert!(take(Part::Lints, 20, 20).is_empty());
         assert_eq!(
             take(Part::Rest, 1, 1),
-            ["all together took 46.0 of 45 minutes"]
+            ["all together took 61.0 of 45 minutes"]
         );
     }
 }

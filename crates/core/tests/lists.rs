@@ -8,8 +8,8 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use veritope_core::act::{
-    Act, Erase, EraseAll, Ground, Install, PutBack, PutStock, Relock, SetSlot, Standpoint,
-    StartImage, Unlock, WriteImage, WriteToRead, list,
+    Act, Erase, EraseAll, Ground, Install, PutBack, PutInside, PutStock, Relock, SetSlot,
+    Standpoint, StartImage, Unlock, WriteImage, WriteToRead, list,
 };
 use veritope_core::budget::{self, Load, Policy};
 use veritope_core::coverage::{
@@ -256,6 +256,14 @@ fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Line>)> {
         let label = spec.partition.clone();
         let write = WriteToRead { label, image };
         add("write to be able to read", write.into(), &of);
+    }
+    if family.recovery_inside.is_some() {
+        let into = None;
+        add(
+            "put a recovery inside",
+            PutInside { image, into }.into(),
+            &of,
+        );
     }
     let everything = EraseAll::ticked(family, facts);
     if let Some(everything) = everything {
