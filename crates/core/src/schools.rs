@@ -5,6 +5,7 @@ use serde::Serialize;
 use crate::family::Family;
 use crate::goal::Goal;
 use crate::mode::Mode;
+use crate::prospect::Prospect;
 use crate::started::restores;
 
 /// One school, as far as a family knows it.
@@ -54,6 +55,13 @@ pub fn schools(family: &Family) -> Vec<School> {
         .collect()
 }
 
+/// Whether a reason is asked for the school at place `at` (`M12`): the family's default comes first, and leads
+/// somewhere on this unit.
+#[must_use]
+pub fn asks_why(at: usize, default: &Prospect) -> bool {
+    at > 0 && !matches!(default, Prospect::NoWay { .. })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -76,6 +84,17 @@ mod tests {
         assert_eq!(goals("saltern"), both);
         assert_eq!(goals("halyard"), both);
         assert_eq!(goals("thimble"), []);
+    }
+
+    #[test]
+    fn another_than_the_default_wants_a_reason_where_the_default_leads_somewhere() {
+        let no_way = Prospect::NoWay {
+            because: "It is locked for good.".to_owned(),
+            rule: None,
+        };
+        assert!(!asks_why(0, &Prospect::Open));
+        assert!(asks_why(1, &Prospect::Open));
+        assert!(!asks_why(1, &no_way));
     }
 
     #[test]

@@ -14,6 +14,7 @@ use crate::desk::record::{Entry, Scope, Way};
 use crate::library::kept::Library;
 use crate::links::{Links, LinksError};
 use crate::ports::Changed;
+use crate::reason;
 use crate::turns::{TurnError, Turns};
 
 /// Why something was not said of a unit.
@@ -368,29 +369,31 @@ impl Units {
         Ok(self.pen.append(unit, Some(request), entries)?)
     }
 
-    /// Chooses what is to be reached.
+    /// Chooses what is to be reached; with a reason where one was given, which the log keeps.
     ///
     /// # Errors
-    /// When a run is under way.
+    /// When a run is under way, or the reason is no line.
     pub fn choose_goal(
         &self,
         unit: UnitId,
         goal: Goal,
+        reason: Option<&str>,
         request: RequestId,
     ) -> Result<(), UnitsError> {
         let Some(_once) = self.pen.once(Scope::Unit(unit), request)? else {
             return Ok(());
         };
+        let reason = reason::read(reason).map_err(UnitsError::BadInput)?;
         let record = self.pen.record(unit)?;
-        if record.goal == Some(goal) {
+        if record.goal == Some(goal) && reason.is_none() {
             return Ok(());
         }
         if record.active_run().is_some() {
             return Err(UnitsError::RunIsOpen);
         }
-        Ok(self
-            .pen
-            .append(unit, Some(request), vec![Entry::GoalChosen { goal }])?)
+        let reason = reason.map(str::to_owned);
+        let chosen = Entry::GoalChosen { goal, reason };
+        Ok(self.pen.append(unit, Some(request), vec![chosen])?)
     }
 
     /// Finds the facts that a pasted text states. Nothing is recorded, and identifiers come back

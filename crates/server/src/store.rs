@@ -192,7 +192,7 @@ mod tests {
     }
 
     fn goal(goal: Goal) -> Entry {
-        Entry::GoalChosen { goal }
+        Entry::GoalChosen { goal, reason: None }
     }
 
     fn arrive(store: &Store, n: u8) {

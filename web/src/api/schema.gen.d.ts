@@ -1614,6 +1614,8 @@ export interface components {
         ChosenGoal: {
             /** @description The goal. */
             goal: components["schemas"]["Goal"];
+            /** @description Why, where the family's default is another way to the same end. */
+            reason?: string | null;
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
         };
@@ -3613,6 +3615,8 @@ export interface components {
         };
         /** @description A school with what it comes to on this unit. */
         SchoolLine: components["schemas"]["School"] & {
+            /** @description Whether a reason is asked for it: the family's default is another one. */
+            asks_reason: boolean;
             /** @description How its goal stands, and what it costs. */
             judged: components["schemas"]["Judged"];
         };

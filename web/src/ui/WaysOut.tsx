@@ -19,7 +19,7 @@ export function WaysOut({ unit, ways }: WaysOutProps) {
     <Box sx={{ my: 1 }}>
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
         {ways.map(({ goal, title }) => (
-          <Button key={goal} variant="outlined" may={note} onClick={() => choose.mutate(goal)}>
+          <Button key={goal} variant="outlined" may={note} onClick={() => choose.mutate({ goal })}>
             {title}
           </Button>
         ))}

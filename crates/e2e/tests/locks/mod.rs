@@ -413,8 +413,16 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
         let redshank = Table::met(&bench, "Redshank").await?;
         redshank.to("Recovery").await?;
         bench.sees("to stay it is put inside vendor_boot").await?;
+        // Another way than the family's first is taken for a reason, which is kept.
+        let why = "Why this one and not the first";
+        bench.fill(why, "it is for the next owner too").await?;
         bench.is_accessible().await?;
-        redshank.choose("Install a recovery that stays").await?;
+        bench
+            .click("See its sheet: Start it from memory, then install it from within")
+            .await?;
+        bench
+            .sees("The sheet: install a recovery that stays")
+            .await?;
         bench.click("Complete the list").await?;
         bench.click("waived: nobody checks it").await?;
         bench.sees_not("What works on it now?").await?;
@@ -434,6 +442,8 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
         bench.click("Restart into custom recovery").await?;
         bench.sees("The goal is reached").await?;
         bench.tag_says("Mode", "custom recovery").await?;
+        redshank.to("Log").await?;
+        bench.sees("because: it is for the next owner too").await?;
         redshank.begin("Start the system").await?;
         bench.click_last("Start the system").await?;
         bench.sees("The goal is reached").await?;

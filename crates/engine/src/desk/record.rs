@@ -214,6 +214,9 @@ pub enum Entry {
         /// Which.
         #[serde(with = "As::<Word>")]
         goal: Goal,
+        /// Why, where the family's default is another way to the same end (`M12`).
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        reason: Option<String>,
     },
     /// A run began with this sheet.
     RunBegan {
@@ -680,7 +683,11 @@ impl Entry {
                 Some(Kept::Waived { .. }) => format!("{}: waived.", class.shown()),
                 None => format!("{}: open again.", class.shown()),
             },
-            Self::GoalChosen { goal } => format!("Goal: {}.", goal.shown().to_lowercase()),
+            Self::GoalChosen { goal, reason } => {
+                let goal = goal.shown().to_lowercase();
+                let why = reason.iter().map(|reason| format!(", because: {reason}"));
+                format!("Goal: {goal}{}.", why.collect::<String>())
+            }
             Self::RunBegan { sheet, .. } => format!(
                 "A run began: {}, {} steps.",
                 sheet.goal.shown().to_lowercase(),

@@ -266,7 +266,7 @@ impl UnitRecord {
             Entry::KeptSafe { class, kept: None } => {
                 self.keep_safe.remove(class);
             }
-            Entry::GoalChosen { goal } => self.goal = Some(*goal),
+            Entry::GoalChosen { goal, .. } => self.goal = Some(*goal),
             Entry::FileChosen { file, reason, .. } => {
                 self.chosen = file.map(|file| ChosenFile {
                     file,

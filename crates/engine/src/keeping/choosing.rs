@@ -7,9 +7,7 @@ use veritope_wire::{Digest, RequestId, UnitId};
 
 use crate::desk::record::{Entry, Scope};
 use crate::keeping::{Keeping, KeepingError};
-
-/// Longest reason that is kept.
-const MOST_REASON: usize = 400;
+use crate::reason;
 
 impl Keeping {
     /// Chooses the file that is taken for a unit's recovery; nothing chosen leaves it to the best.
@@ -34,14 +32,7 @@ impl Keeping {
             );
         }
         let family = self.family_of(&record)?;
-        let reason = reason.map(str::trim).filter(|reason| !reason.is_empty());
-        if reason.is_some_and(|one| {
-            one.chars().count() > MOST_REASON || one.chars().any(char::is_control)
-        }) {
-            return refuse(format!(
-                "give the reason in one line of at most {MOST_REASON} characters"
-            ));
-        }
+        let reason = reason::read(reason).map_err(KeepingError::Shelf)?;
         let mut name = String::new();
         if let Some(file) = file {
             let facts = family.told(record.known(), self.pen.now());

@@ -193,7 +193,7 @@ impl Runs {
         let run = RunId::new(self.pen.ids.fresh());
         let mut entries = Vec::new();
         if record.goal != Some(goal) {
-            entries.push(Entry::GoalChosen { goal });
+            entries.push(Entry::GoalChosen { goal, reason: None });
         }
         let is_there = sheet.steps.is_empty();
         let family = self.library.family_of(&record).ok_or(RunsError::NoFamily)?;

@@ -10,7 +10,7 @@ use veritope_core::permission::{Permission, sentence};
 use veritope_core::prospect::Judged;
 use veritope_core::published::Compared;
 use veritope_core::rule::Rule;
-use veritope_core::schools::{School, schools};
+use veritope_core::schools::{School, asks_why, schools};
 use veritope_wire::{Digest, UnitId, WallTime};
 
 use super::{ViewError, Views};
@@ -125,6 +125,8 @@ pub struct SchoolLine {
     pub school: School,
     /// How its goal stands, and what it costs.
     pub judged: Judged,
+    /// Whether a reason is asked for it: the family's default is another one.
+    pub asks_reason: bool,
 }
 
 /// The recovery station.
@@ -275,10 +277,15 @@ impl Views {
     fn schools(&self, record: &UnitRecord, family: &Family) -> Vec<SchoolLine> {
         let schools = schools(family);
         let goals: Vec<_> = schools.iter().map(|one| one.goal).collect();
-        let judged = self.seen.goals_of(record, goals).into_iter();
-        let both = schools.into_iter().zip(judged);
-        both.map(|(school, (_, judged))| SchoolLine { school, judged })
-            .collect()
+        let judged = self.seen.goals_of(record, goals);
+        let default = judged.first().map(|(_, judged)| judged.prospect.clone());
+        let both = schools.into_iter().zip(judged).enumerate();
+        both.map(|(at, (school, (_, judged)))| SchoolLine {
+            school,
+            judged,
+            asks_reason: default.as_ref().is_some_and(|first| asks_why(at, first)),
+        })
+        .collect()
     }
 
     /// The shelf's files held against a unit.

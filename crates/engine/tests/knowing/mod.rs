@@ -136,7 +136,7 @@ fn an_eighth_family_comes_to_a_verdict_and_a_plan_without_code() {
     bench
         .engine
         .units
-        .choose_goal(unit, Goal::Unlock, bench.request())
+        .choose_goal(unit, Goal::Unlock, None, bench.request())
         .unwrap();
     let preview = bench.engine.views.run_page(unit).unwrap().preview.unwrap();
     let sheet = preview.sheet.unwrap();

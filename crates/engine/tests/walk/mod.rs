@@ -419,7 +419,7 @@ impl Walk {
         let choose = || {
             let units = &bench.engine.units;
             units
-                .choose_goal(bench.unit, goal, bench.request())
+                .choose_goal(bench.unit, goal, None, bench.request())
                 .unwrap();
             bench.engine.views.run_page(bench.unit).unwrap()
         };

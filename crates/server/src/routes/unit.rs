@@ -228,6 +228,9 @@ pub(crate) async fn keep_safe(
 pub(crate) struct ChosenGoal {
     /// The goal.
     pub(super) goal: Goal,
+    /// Why, where the family's default is another way to the same end.
+    #[serde(default)]
+    pub(super) reason: Option<String>,
     /// The same request twice is done once.
     pub(super) request: RequestId,
 }
@@ -242,7 +245,7 @@ pub(crate) async fn goal(
     crossing(app, move |app| {
         app.engine
             .units
-            .choose_goal(unit, chosen.goal, chosen.request)
+            .choose_goal(unit, chosen.goal, chosen.reason.as_deref(), chosen.request)
     })
     .await
     .map(Json)

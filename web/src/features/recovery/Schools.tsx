@@ -1,5 +1,7 @@
 import Box from '@mui/material/Box';
+import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 
 import type { Api } from '../../api/client';
@@ -12,6 +14,74 @@ import { Section } from '../../ui/Section';
 import { useMayNote } from '../../ui/useMay';
 import { WORDS } from './strings';
 
+const cell = { borderBottom: 1, borderColor: 'rule', px: 1, py: 1, verticalAlign: 'top' };
+const number = { ...cell, textAlign: 'right', whiteSpace: 'nowrap' };
+
+type SchoolRowProps = {
+  school: Api<'SchoolLine'>;
+  may: Api<'Permission'> | undefined;
+  choose: (reason: string | null) => void;
+};
+
+/** One way: where the family's default is another, the reason for this one is asked before it is chosen. */
+function SchoolRow({ school, may, choose }: SchoolRowProps) {
+  const { title, leaves, judged, asks_reason: asksReason } = school;
+  const [reason, setReason] = useState('');
+  const isNoWay = judged.prospect.is === 'no-way';
+  const sum = (value: string) => (isNoWay ? '–' : value);
+  return (
+    <tr>
+      <Box component="th" scope="row" sx={{ ...cell, textAlign: 'left', width: '30%' }}>
+        <Typography sx={{ fontWeight: 650 }}>{title}</Typography>
+        <Typography variant="body2" color="text.secondary">
+          {leaves}
+        </Typography>
+        {!isNoWay && asksReason && (
+          <TextField
+            size="small"
+            fullWidth
+            label={WORDS.why}
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+            sx={{ mt: 1 }}
+          />
+        )}
+      </Box>
+      <Box component="td" sx={cell}>
+        <Typography variant="body2" component="span">
+          {judged.said}
+        </Typography>{' '}
+        {judged.prospect.is === 'no-way' && judged.prospect.rule != null && (
+          <RuleMark id={judged.prospect.rule} />
+        )}
+      </Box>
+      <Box component="td" sx={number}>
+        {sum(duration(judged.hands_on_seconds + judged.waiting_seconds))}
+      </Box>
+      <Box component="td" sx={number}>
+        {sum(String(judged.wipes))}
+      </Box>
+      <Box component="td" sx={number}>
+        {sum(String(judged.no_returns))}
+      </Box>
+      <Box component="td" sx={{ ...cell, textAlign: 'right' }}>
+        {!isNoWay && (
+          <Button
+            variant="outlined"
+            sx={{ whiteSpace: 'nowrap' }}
+            may={may}
+            isOff={asksReason && reason.trim() === ''}
+            aria-label={`${WORDS.choose}: ${title}`}
+            onClick={() => choose(asksReason ? reason : null)}
+          >
+            {WORDS.choose}
+          </Button>
+        )}
+      </Box>
+    </tr>
+  );
+}
+
 export type SchoolsProps = { unit: string; schools: Api<'SchoolLine'>[] };
 
 /** The ways to work with a recovery, side by side: what each leaves, what it takes and what it costs. */
@@ -19,8 +89,6 @@ export function Schools({ unit, schools }: SchoolsProps) {
   const go = useNavigate();
   const choose = useChooseGoal(unit, () => void go(`/units/${unit}/run`));
   const note = useMayNote(unit);
-  const cell = { borderBottom: 1, borderColor: 'rule', px: 1, py: 1, verticalAlign: 'top' };
-  const number = { ...cell, textAlign: 'right', whiteSpace: 'nowrap' };
   return (
     <Section title={WORDS.schools}>
       <Box sx={{ overflowX: 'auto' }}>
@@ -48,50 +116,14 @@ export function Schools({ unit, schools }: SchoolsProps) {
             </tr>
           </thead>
           <tbody>
-            {schools.map(({ goal, title, leaves, judged }) => {
-              const isNoWay = judged.prospect.is === 'no-way';
-              const sum = (value: string) => (isNoWay ? '–' : value);
-              return (
-                <tr key={goal}>
-                  <Box component="th" scope="row" sx={{ ...cell, textAlign: 'left', width: '30%' }}>
-                    <Typography sx={{ fontWeight: 650 }}>{title}</Typography>
-                    <Typography variant="body2" color="text.secondary">
-                      {leaves}
-                    </Typography>
-                  </Box>
-                  <Box component="td" sx={cell}>
-                    <Typography variant="body2" component="span">
-                      {judged.said}
-                    </Typography>{' '}
-                    {judged.prospect.is === 'no-way' && judged.prospect.rule != null && (
-                      <RuleMark id={judged.prospect.rule} />
-                    )}
-                  </Box>
-                  <Box component="td" sx={number}>
-                    {sum(duration(judged.hands_on_seconds + judged.waiting_seconds))}
-                  </Box>
-                  <Box component="td" sx={number}>
-                    {sum(String(judged.wipes))}
-                  </Box>
-                  <Box component="td" sx={number}>
-                    {sum(String(judged.no_returns))}
-                  </Box>
-                  <Box component="td" sx={{ ...cell, textAlign: 'right' }}>
-                    {!isNoWay && (
-                      <Button
-                        variant="outlined"
-                        sx={{ whiteSpace: 'nowrap' }}
-                        may={note}
-                        aria-label={`${WORDS.choose}: ${title}`}
-                        onClick={() => choose.mutate(goal)}
-                      >
-                        {WORDS.choose}
-                      </Button>
-                    )}
-                  </Box>
-                </tr>
-              );
-            })}
+            {schools.map((school) => (
+              <SchoolRow
+                key={school.goal}
+                school={school}
+                may={note}
+                choose={(reason) => choose.mutate({ goal: school.goal, reason })}
+              />
+            ))}
           </tbody>
         </Box>
       </Box>

@@ -10,4 +10,5 @@ export const WORDS = {
   noReturn: 'Without return',
   choose: 'See its sheet',
   reason: 'Why it is taken all the same',
+  why: 'Why this one and not the first',
 };

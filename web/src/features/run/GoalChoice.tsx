@@ -35,7 +35,7 @@ export function GoalChoice({ unit, goals, chosen, onChosen }: GoalChoiceProps) {
           const goal = goals.find((known) => known.id === id);
           if (goal === undefined) return;
           onChosen(goal.id);
-          choose.mutate(goal.id);
+          choose.mutate({ goal: goal.id });
         }}
         sx={{ mb: 3, rowGap: 3 }}
       >
