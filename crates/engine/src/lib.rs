@@ -28,7 +28,6 @@ pub mod links;
 mod outcome;
 pub mod ports;
 mod progress;
-mod reason;
 pub mod runs;
 mod stored;
 pub mod turns;

@@ -10,11 +10,11 @@ use veritope_wire::{BridgeId, FactId, RequestId, UnitId};
 
 use crate::desk::DeskError;
 use crate::desk::pen::{Once, Pen};
+use crate::desk::reason;
 use crate::desk::record::{Entry, Scope, Way};
 use crate::library::kept::Library;
 use crate::links::{Links, LinksError};
 use crate::ports::Changed;
-use crate::reason;
 use crate::turns::{TurnError, Turns};
 
 /// Why something was not said of a unit.

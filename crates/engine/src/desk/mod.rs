@@ -12,6 +12,7 @@
 //! * [`files`]: the files: reading a chain through, appending all or nothing
 //! * [`witness`]: what bench chain, unit chains and index say of one another, and what does not agree
 //! * [`journal`]: what it promises; [`Desk`]: the only writer; appended means synced, and the folds are of what was appended
+//! * `reason`: why somebody chose as they did, in the form in which it is kept
 //!
 //! A chain that is damaged is held back: what can be read of it is shown, nothing is added to it, and the
 //! rest of the bench goes on.
@@ -22,6 +23,7 @@ pub mod files;
 pub mod journal;
 pub mod line;
 pub mod pen;
+pub(crate) mod reason;
 pub mod record;
 pub mod unit;
 pub mod witness;

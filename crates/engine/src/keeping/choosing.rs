@@ -5,9 +5,9 @@ use veritope_core::matching::{Make, Verdict, Wanted, WrappedWith};
 use veritope_formats::make::{empty_switched_off, switched_off};
 use veritope_wire::{Digest, RequestId, UnitId};
 
+use crate::desk::reason;
 use crate::desk::record::{Entry, Scope};
 use crate::keeping::{Keeping, KeepingError};
-use crate::reason;
 
 impl Keeping {
     /// Chooses the file that is taken for a unit's recovery; nothing chosen leaves it to the best.
