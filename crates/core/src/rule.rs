@@ -195,6 +195,8 @@ rules! {
         "The command is unknown in this form, the switch is off, the wait is not over, the token is of another unit, the build does not open. The unit's own words tell which.",
     T5: "An animation past its bound: what was written last, where, and whether the data fits it."
         "Wiped before a start in between, leftovers of another system, the wrong slot, add-ons of another generation: the log says which is likely.",
+    T6: "The maker's recovery came back: something writes it at a start of the system, or a package did."
+        "Look at what answers, install it once more, and go into it before the system starts.",
     T9: "Keys that lead elsewhere were let go too early or too late."
         "The order and the seconds of a choreography decide; a cable that is in sends many units into charging.",
     T10: "A write that is refused says why: size, container, model check, lock of the critical partitions, base."

@@ -11,6 +11,7 @@ use crate::family::{Again, Family, Method};
 use crate::goal::Goal;
 use crate::mode::Mode;
 use crate::rule::Rule;
+use crate::started::restores;
 
 /// A cause of what is seen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -95,6 +96,9 @@ pub fn strayed(
             "Bring that line up to date; the sheet is planned again from there.",
         ));
     }
+    if expected == Some(Mode::CustomRecovery) {
+        all.extend(not_the_recovery(family));
+    }
     if act.part().is_some() {
         all.push(cause(
             Rule::T10,
@@ -147,6 +151,56 @@ fn refuses(family: &Family) -> Cause {
         },
     )
     .by(Goal::Rescue, family)
+}
+
+/// Another recovery than the one that was written answers, or none (`T6`, `T12`, `T10`).
+fn not_the_recovery(family: &Family) -> Vec<Cause> {
+    let gone = match (restores(family), &family.recovery_inside) {
+        (true, _) => {
+            "The maker's recovery came back: a start of the system in between puts it there."
+        }
+        (false, Some(_)) => {
+            "What holds it was written since, by a package or a patched start image: that writes over it."
+        }
+        (false, None) => "The maker's recovery, or a package that brings it, was written over it.",
+    };
+    let again = "Install the one that fits once more, and go straight into it.";
+    let mut all = vec![
+        cause(
+            Rule::T6,
+            gone,
+            "Look at the top line of the recovery that starts: the maker's word, or another.",
+            again,
+        ),
+        cause(
+            Rule::M1,
+            "What lies there was made for another model, and the bootloader turns back from it.",
+            "Hold the file against this unit at Recovery; what lies on the unit is looked into once it is captured.",
+            again,
+        ),
+        cause(
+            Rule::T10,
+            "Only half of it arrived, or it is no image that starts: an archive, or one that is still packed.",
+            "Look at Log whether the write was reported whole, and at Shelf what the file really is.",
+            again,
+        ),
+    ];
+    let is_checked = family
+        .recovery_write
+        .as_ref()
+        .is_some_and(|spec| !spec.companions.is_empty());
+    if is_checked {
+        all.push(cause(
+            Rule::T10,
+            "The metadata beside it still checks, and refuses what its maker did not sign.",
+            "Look into the tar that was sent: what goes with the recovery has its two switches set.",
+            "Write it once more, with what goes with it, in the same go.",
+        ));
+    }
+    // One way out for all of them.
+    let first = all.remove(0).by(Goal::KeepRecovery, family);
+    all.insert(0, first);
+    all
 }
 
 /// `T17`, `T18`.

@@ -17,6 +17,7 @@ mod support;
 mod tokens;
 mod truth;
 mod walk;
+mod wrongs;
 
 use std::sync::{Arc, Mutex};
 

@@ -613,7 +613,7 @@ impl Act {
 }
 
 /// Tries of reading after which it counts as failed: one may be a slip of hands.
-const TRIES_OF_READING: u8 = 2;
+pub(crate) const TRIES_OF_READING: u8 = 2;
 
 /// Whether copies of what exists once can be made before something of the maker's is put on the unit (`G2`, `G4`).
 fn copies_can_be_had(of: &Dossier<'_>) -> bool {

@@ -84,6 +84,9 @@ pub enum Happening {
     SystemWritten,
     /// The recovery's partition was written.
     RecoveryWritten,
+    /// Another recovery was to start from its partition, and something else did: what lies there is not what was
+    /// believed, or it does not start (`M11`, `T6`).
+    RecoveryInDoubt,
     /// New verification metadata was written under which the owner's data can't be read: it is formatted before the
     /// system starts (`Q9`).
     DataShut,
@@ -168,6 +171,7 @@ impl Facts {
             // In doubt it did.
             let all: &[Happening] = match what {
                 Happening::LockInDoubt => &[Happening::LockChanged, Happening::Wiped],
+                Happening::RecoveryInDoubt => &[Happening::RecoveryWritten],
                 _ => &[what],
             };
             for what in all {

@@ -41,7 +41,7 @@ fn bare(name: &str) -> &str {
 }
 
 /// `M1`: codename or alias, by the file's own word.
-fn device(wanted: &Wanted<'_>, file: &File<'_>, subject: &Told) -> Finding {
+pub(super) fn device(wanted: &Wanted<'_>, file: &File<'_>, subject: &Told) -> Finding {
     const RULE: Rule = Rule::M1;
     let family = wanted.family;
     let is_ours = |name: &str| {
@@ -144,7 +144,7 @@ fn is_of_one(by: super::Speaker) -> bool {
 }
 
 /// `M2`: the variant. Twins that differ by one letter may share nothing.
-fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
+pub(super) fn variant(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     const RULE: Rule = Rule::M2;
     let family = wanted.family;
     let own = family.model(wanted.facts);

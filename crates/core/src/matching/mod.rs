@@ -238,6 +238,27 @@ pub fn judge(wanted: &Wanted<'_>, file: &File<'_>) -> Judgement {
     }
 }
 
+/// Why an image that lies on a unit is another device's, by its own word (`M1`, `M2`); nothing where its own word
+/// does not speak against it. What heads and trees say of a board does not count.
+#[must_use]
+pub fn is_anothers(wanted: &Wanted<'_>, told: &Told) -> Option<String> {
+    let file = File {
+        told,
+        name: "",
+        digest: Digest::of(&[]),
+        checks: &[],
+        made_of: None,
+        origin: None,
+        days_old: None,
+    };
+    let names_one = [About::Device, About::Product].map(|about| told.own(about).next());
+    let device = names_one.iter().flatten().next().is_some();
+    let device = device.then(|| criteria::device(wanted, &file, told));
+    let all = device.into_iter().chain([criteria::variant(wanted, told)]);
+    let mut stops = all.filter(|finding| finding.fit == Fit::Stops);
+    stops.next().map(|finding| finding.text)
+}
+
 /// Version that a file gives itself: its own, or the build that its properties name.
 #[must_use]
 pub fn version_of(told: &Told) -> Option<&str> {

@@ -3,7 +3,9 @@
 
 use super::sheet::Step;
 use super::sighting::divergence;
+use crate::act::TRIES_OF_READING;
 use crate::facts::{Facts, Happening};
+use crate::mode::Mode;
 
 /// How a step ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -58,6 +60,17 @@ pub fn ending(step: &Step, seen: &Facts, is_look: bool) -> Ending {
         Some(why) => How::Otherwise { why },
     };
     Ending { how, doubt }
+}
+
+/// What is not believed any more when `step` led elsewhere, to what `seen` shows (`M11`, `T6`): the recovery that was
+/// to start from its partition. A command that was taken tells it at once; of hands `tries` before failed too, for
+/// one may be a slip.
+#[must_use]
+pub fn doubted(step: &Step, seen: Option<Mode>, is_command: bool, tries: u8) -> Option<Happening> {
+    let starts = step.after.mode == Some(Mode::CustomRecovery);
+    let is_elsewhere = seen.is_some_and(|seen| ![Mode::CustomRecovery, Mode::Off].contains(&seen));
+    let counts = is_command || tries + 1 >= TRIES_OF_READING;
+    (starts && is_elsewhere && counts).then_some(Happening::RecoveryInDoubt)
 }
 
 /// Who wants to know how an open step ended.
@@ -121,6 +134,27 @@ mod tests {
     use crate::goal::Goal;
     use crate::plan::testing::{Ways, find};
     use crate::state::State;
+
+    /// `M11`: a command that led elsewhere tells at once, hands at their second try, and what is dark tells nothing.
+    #[test]
+    fn another_recovery_is_not_believed_in_once_something_else_answered() {
+        let known = [
+            (FactKey::Mode, "bootloader"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::Recovery, "custom"),
+        ];
+        let state = State::from_facts(&facts(&known));
+        let sheet = find(&gimbal(), state, Goal::ToCustomRecovery, Ways::ALL);
+        let step = sheet.unwrap().steps.remove(0);
+        let doubt = Some(Happening::RecoveryInDoubt);
+        let elsewhere = Some(Mode::Bootloader);
+        assert_eq!(doubted(&step, elsewhere, true, 0), doubt);
+        assert_eq!(doubted(&step, elsewhere, false, 0), None);
+        assert_eq!(doubted(&step, elsewhere, false, 1), doubt);
+        for none in [None, Some(Mode::Off), Some(Mode::CustomRecovery)] {
+            assert_eq!(doubted(&step, none, true, 3), None);
+        }
+    }
 
     fn step(goal: Goal, word: &str) -> Step {
         let lock = if goal == Goal::Erase {

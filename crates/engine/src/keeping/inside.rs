@@ -7,8 +7,10 @@ use veritope_core::coverage::WriteShown;
 use veritope_core::digest::{FrameList, Seen};
 use veritope_core::dossier::MadeOf;
 use veritope_core::family::Replaces;
+use veritope_core::matching::{Wanted, is_anothers};
 use veritope_core::rule::Rule;
 use veritope_formats::graft;
+use veritope_formats::look::{Limits, look};
 use veritope_vault::{Captured, Manifest};
 use veritope_wire::{Digest, Label};
 
@@ -18,6 +20,7 @@ use crate::keeping::change::Change;
 use crate::keeping::reading::{CaptureKind, no_backup};
 use crate::keeping::restore::{differing, frame_in, lay};
 use crate::keeping::{Keeping, KeepingError};
+use crate::library::shelf::told::told;
 use crate::progress::Watcher;
 
 /// What is put inside, and where.
@@ -153,8 +156,21 @@ impl Keeping {
             Some(before) if before != now.blake3 => self.captured_as(record, label, before)?,
             _ => self.whole(now)?,
         };
-        graft::graft(&base, inside.bytes, replaces)
-            .map_err(|why| no_backup(Rule::M4, format!("{label}: {why}")))
+        let no = |rule, why: &str| {
+            let text =
+                format!("{label}: {why}; put it back from a capture or from the maker's set first");
+            no_backup(rule, text)
+        };
+        // The rest of it stays: it has to be this unit's own.
+        let family = self.family_of(record)?;
+        let (facts, own) = (record.known(), record.own.as_deref().unwrap_or(&[]));
+        let wanted = Wanted::of(&family, &facts, own);
+        let told = told(&look(&base.as_slice(), "", Limits::default()));
+        if let Some(why) = wanted.and_then(|wanted| is_anothers(&wanted, &told)) {
+            let why = format!("what lies there is another device's ({why})");
+            return Err(no(Rule::M1, &why));
+        }
+        graft::graft(&base, inside.bytes, replaces).map_err(|why| no(Rule::M4, &why.to_string()))
     }
 
     /// The bytes that some capture holds of a partition under this digest.

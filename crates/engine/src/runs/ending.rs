@@ -5,8 +5,8 @@ use veritope_core::act::{Doing, ImageOf, Reading};
 use veritope_core::captured::BlankBytes;
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::Family;
-use veritope_core::mode::Lock;
-use veritope_core::plan::ending::{Asked, How, Open, ending, looked_at};
+use veritope_core::mode::{Lock, Mode};
+use veritope_core::plan::ending::{Asked, How, Open, doubted, ending, looked_at};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
 use veritope_core::plan::{Sheet, Step};
@@ -78,6 +78,11 @@ impl Runs {
             let doubt = Entry::happened(doubt, self.pen.now());
             self.pen.append(unit, None, vec![doubt])?;
         }
+        if matches!(ending.how, How::Otherwise { .. }) {
+            let record = self.pen.record(unit)?;
+            let doubted = self.doubted(&record, step, seen.mode());
+            self.pen.append(unit, None, doubted.into_iter().collect())?;
+        }
         let (result, why) = match ending.how {
             How::AsExpected => (StepResult::AsExpected, None),
             How::Looked { why } => (StepResult::AsExpected, Some(why)),
@@ -119,6 +124,14 @@ impl Runs {
             _ => act,
         };
         Ok(self.keeping.left_by(&act, family)?)
+    }
+
+    /// That another recovery is not believed to lie there any more.
+    fn doubted(&self, record: &UnitRecord, step: &Step, seen: Option<Mode>) -> Option<Entry> {
+        let tries = record.active_run().map_or(0, |run| run.failed_reads);
+        let is_command = self.is_by_link(record, step);
+        let what = doubted(step, seen, is_command, tries)?;
+        Some(Entry::happened(what, self.pen.now()))
     }
 
     fn is_look(&self, unit: UnitId, step: &Step) -> Result<bool, RunsError> {
@@ -330,7 +343,7 @@ impl Runs {
                 .find(|(k, _)| *k == key)
                 .map(|(_, v)| *v)
         };
-        let lock = stated(FactKey::Lock).and_then(veritope_core::mode::Lock::from_id);
+        let lock = stated(FactKey::Lock).and_then(Lock::from_id);
         for happening in concluded(family, record.known().lock(), lock) {
             entries.push(Entry::happened(happening, at));
         }
@@ -347,6 +360,8 @@ impl Runs {
         let result = if is_expected {
             StepResult::AsExpected
         } else {
+            let mode = stated(FactKey::Mode).and_then(Mode::from_id);
+            entries.extend(self.doubted(&record, &step, mode));
             StepResult::Otherwise
         };
         entries.push(Entry::Outcome {

@@ -73,7 +73,7 @@ words! {
     Happened of Happening {
         ModeChanged "mode-changed", Wiped "wiped", LockChanged "lock-changed", LockInDoubt "lock-in-doubt",
         SystemWritten "system-written", RecoveryWritten "recovery-written", SystemRan "system-ran",
-        DataShut "data-shut",
+        RecoveryInDoubt "recovery-in-doubt", DataShut "data-shut",
     }
     Result of StepResult {
         AsExpected "as-expected", Otherwise "otherwise", Refused "refused", NotKnown "not-known",

@@ -19,7 +19,7 @@ use crate::support::{Bench, recovery_file};
 
 const BUILD: &str = "OB-510.2610.v6";
 
-fn recovery(model: &str, version: &str) -> Vec<u8> {
+pub(crate) fn recovery(model: &str, version: &str) -> Vec<u8> {
     let words = RecoveryWords {
         codename: "kelpie",
         model,
@@ -40,7 +40,7 @@ pub(crate) fn tarred(members: &[(&str, &[u8])]) -> Vec<u8> {
 }
 
 /// Plover: unlocked, the maker's recovery in, nothing kept; nothing on the shelf.
-fn plover() -> (Bench, Profile) {
+pub(crate) fn plover() -> (Bench, Profile) {
     let profile = profile("kelpie", "OB-510D", BUILD);
     let bench = met(&profile, LockState::Unlocked, |device| {
         let mut gate = device.gate().unwrap().clone();

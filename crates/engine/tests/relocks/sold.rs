@@ -9,9 +9,9 @@ use veritope_core::goal::Goal;
 use veritope_core::rule::Rule;
 use veritope_engine::desk::record::Way;
 use veritope_engine::keeping::KeepingError;
-use veritope_engine::runs::RunsError;
+use veritope_engine::runs::{RunsError, Said};
 use veritope_engine::turns::TurnError;
-use veritope_engine::views::StepState;
+use veritope_engine::views::{StepState, StepView};
 use veritope_engine::{CaptureKind, KeepSaid};
 use veritope_formats::make::{NewMember, sparse_of, tar_of};
 use veritope_formats::startimage::build_start_image;
@@ -112,28 +112,49 @@ impl Bench {
 
     /// On with a run, until its step of this title is next.
     pub(crate) fn go_on(&self, run: RunId, until: &str) {
+        for _ in 0..12 {
+            match self.next_step() {
+                Some(step) if step.step.title != until => self.turn(run, &step),
+                _ => break,
+            }
+        }
+    }
+
+    /// The step in hand of the run under way.
+    pub(crate) fn next_step(&self) -> Option<StepView> {
+        let page = self.engine.views.run_page(self.unit).unwrap();
+        page.run.filter(|run| run.ended.is_none())?.step
+    }
+
+    /// Takes the step in hand, whoever it is that takes it.
+    pub(crate) fn turn(&self, run: RunId, step: &StepView) {
+        if matches!(step.state, StepState::InHand { .. }) {
+            self.by_hand(step, Slip::None);
+            self.engine.watch();
+            self.say_if_unseen(run, step);
+            return;
+        }
+        if step.consent_wanted {
+            self.consent(run).unwrap();
+        }
         let bridge = self.bridge.clone();
         self.at_each_pause(move || answer(&bridge, "yes"));
-        for _ in 0..12 {
-            let page = self.engine.views.run_page(self.unit).unwrap();
-            let Some(run_view) = page.run.filter(|run| run.ended.is_none()) else {
-                break;
-            };
-            let step = run_view.step.unwrap();
-            if step.step.title == until {
-                break;
-            }
-            if matches!(step.state, StepState::InHand { .. }) {
-                self.by_hand(&step, Slip::None);
-                self.engine.watch();
-                continue;
-            }
-            if step.consent_wanted {
-                self.consent(run).unwrap();
-            }
-            self.step(run).unwrap();
-        }
+        let stepped = self.step(run);
         self.hands_off();
+        stepped.unwrap();
+    }
+
+    /// What no link tells, off above all, is said by a person.
+    fn say_if_unseen(&self, run: RunId, step: &StepView) {
+        let is_in_hand = |now: &StepView| matches!(now.state, StepState::InHand { .. });
+        if !self.next_step().as_ref().is_some_and(is_in_hand) {
+            return;
+        }
+        let sighting = self.what_is_seen(step, false);
+        let said = Said::from(sighting.as_str());
+        let runs = &self.engine.runs;
+        // A revision that went on meanwhile was seen after all.
+        let _ = runs.say_seen(self.unit, run, self.revision(), said, self.request());
     }
 
     pub(crate) fn start_recovery(&self) {

@@ -349,12 +349,12 @@ impl Device {
         self.saved.battery_millionths / PER_CENT
     }
 
-    /// What a start of the recovery partition leads to: what lies there, or back to the bootloader
+    /// What a start of the recovery partition leads to: what lies there, or back to the mode beneath
     /// when that does not start.
     fn own_recovery(&self) -> Running {
         if self.profile.is_facts_only() {
             return match self.active_slot() {
-                Some(Slot::B) => Running::Bootloader,
+                Some(Slot::B) => self.beneath(),
                 _ => Running::StockRecovery,
             };
         }
@@ -366,12 +366,12 @@ impl Device {
         } else {
             let mut labels = ["recovery"].into_iter().chain(slot.starts());
             let Some(part) = labels.find_map(|label| self.part(label).ok()) else {
-                return Running::Bootloader;
+                return self.beneath();
             };
             read_start_image(&part)
         };
         match found {
-            Ok(image) if image.codename != self.profile.codename => Running::Bootloader,
+            Ok(image) if image.codename != self.profile.codename => self.beneath(),
             Ok(image) if image.kind == "stock-recovery" || image.kind == "system" => {
                 Running::StockRecovery
             }
@@ -379,10 +379,18 @@ impl Device {
                 if self.vouches_for_nothing() {
                     Running::CustomRecovery
                 } else {
-                    Running::Download
+                    self.beneath()
                 }
             }
-            Ok(_) | Err(_) => Running::Bootloader,
+            Ok(_) | Err(_) => self.beneath(),
+        }
+    }
+
+    /// The mode that shows when nothing starts.
+    fn beneath(&self) -> Running {
+        match self.scheme().map(|one| one.opening) {
+            Some(Opening::LongPress | Opening::NoLock) => Running::Download,
+            _ => Running::Bootloader,
         }
     }
 
@@ -476,7 +484,7 @@ impl Device {
             return Ok(());
         }
         if going.to == Running::System && !self.slot_starts()? {
-            self.saved.mode = Running::Bootloader;
+            self.saved.mode = self.beneath();
             if let Some(id) = going.operation {
                 let words = format!("slot {} does not start", self.saved.slot.id());
                 self.settle(id, Progress::Refused(no(RefusalCode::Other, words)));

@@ -10,7 +10,7 @@ mod make;
 mod old;
 mod record;
 mod side;
-mod told;
+pub(crate) mod told;
 
 use std::collections::BTreeMap;
 use std::fs::{self, File};
