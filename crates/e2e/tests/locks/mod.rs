@@ -13,6 +13,8 @@ use super::in_browser;
 
 /// Devices are this many times as fast as the wall, but for what fingers hold.
 const HANDS: u32 = 12;
+/// A long chain of packages, which nobody touches meanwhile.
+const FASTER: u32 = 60;
 
 /// A unit of the demo, and what a person does at its panel.
 struct Table<'b> {
@@ -108,6 +110,7 @@ impl<'b> Table<'b> {
 
     /// Waits until the face shows one of these texts, and tells which.
     async fn face_shows_one<'t>(&self, texts: &[&'t str]) -> Outcome<&'t str> {
+        let mut last = String::new();
         for _ in 0..900 {
             let shown = self
                 .bench
@@ -118,9 +121,10 @@ impl<'b> Table<'b> {
             if let Some(text) = texts.iter().find(is_there) {
                 return Ok(text);
             }
+            shown.as_str().unwrap_or("").clone_into(&mut last);
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
-        Err(format!("{}'s face shows none of {texts:?}", self.name).into())
+        Err(format!("{}'s face shows none of {texts:?} but:\n{last}", self.name).into())
     }
 
     async fn consent(&self) -> Outcome {
@@ -453,6 +457,177 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
         bench.click("Restart into custom recovery").await?;
         bench.sees("The goal is reached").await?;
         bench.tag_says("Mode", "custom recovery").await?;
+        bench.stop().await
+    });
+}
+
+/// What a person does at a step of Dunlin's.
+#[derive(Clone, Copy)]
+enum Does {
+    /// Clicks, and the link does it.
+    Click(&'static str),
+    /// Consents, clicks, and answers on its screen.
+    Unlock,
+    /// Consents, and installs a package from the card.
+    Install(&'static str),
+    SwitchOff,
+    /// Two keys from off, the first let go at the logo.
+    Keys(&'static str, &'static str),
+    /// Says which build runs, as its settings show it.
+    Says(&'static str),
+    /// Two presses down in the bootloader's menu.
+    Menu(&'static str),
+    Command,
+}
+
+impl Table<'_> {
+    async fn does(&self, what: Does) -> Outcome {
+        let bench = self.bench;
+        match what {
+            Does::Click(title) => bench.click(title).await,
+            Does::Says(build) => {
+                self.face_shows(build).await?;
+                self.say(&[("Build", build)]).await?;
+                self.to("Run").await?;
+                self.take_in_hand().await
+            }
+            Does::Unlock => {
+                self.consent().await?;
+                bench.click("Unlock the bootloader of Dunlin").await?;
+                self.face_shows("▸ No").await?;
+                self.tap("Volume down").await?;
+                self.face_shows("▸ Yes").await?;
+                self.tap("Power").await
+            }
+            Does::Install(name) => {
+                self.consent().await?;
+                bench.click("I consent: show me how").await?;
+                self.face_shows("▸ Install from card").await?;
+                self.tap("Power").await?;
+                self.face_shows("▸ Install mallet").await?;
+                let wanted = format!("▸ Install {name}");
+                while self.face_shows_one(&[wanted.as_str(), "▸"]).await? != wanted {
+                    self.tap("Volume down").await?;
+                }
+                self.tap("Power").await
+            }
+            Does::SwitchOff => {
+                bench.click("Show me how").await?;
+                self.down(&["Power"]).await?;
+                tokio::time::sleep(Duration::from_millis(1500)).await;
+                self.up(&["Power"]).await?;
+                if self.face_shows_one(&["Power off", "Charging"]).await? == "Power off" {
+                    bench.click("Power off").await?;
+                }
+                self.face_shows("Charging").await?;
+                bench.click("Dark.").await
+            }
+            Does::Keys(key, until) => {
+                bench.click("Show me how").await?;
+                self.down(&[key, "Power"]).await?;
+                self.face_shows("LOGO").await?;
+                self.up(&["Power"]).await?;
+                self.face_shows(until).await?;
+                self.up(&[key]).await
+            }
+            Does::Menu(from) => {
+                bench.click("Show me how").await?;
+                self.face_shows(from).await?;
+                self.tap("Volume down").await?;
+                self.tap("Volume down").await?;
+                self.face_shows("▸ Recovery").await?;
+                self.tap("Power").await
+            }
+            Does::Command => {
+                bench.click("Show me how").await?;
+                self.face_shows("Commands from a computer").await?;
+                bench.click("Commands from a computer: off").await
+            }
+        }
+    }
+}
+
+const PACKAGES: [&str; 5] = [
+    "mallet-full-3.1",
+    "mallet-enabler-3.1",
+    "mallet-3.1-to-3.2",
+    "mallet-3.2-to-3.3",
+    "mallet-3.3-to-3.4",
+];
+
+/// Too new, and locked: down to the build that opens, unlocked, read by a recovery that goes in for that alone, the
+/// maker's back, up again build by build, and the recovery last.
+#[test]
+fn dunlin_comes_from_too_new_to_its_newest_build_with_a_recovery_in() {
+    in_browser(|| async {
+        let bench = Bench::start(FASTER).await?;
+        let dunlin = Table::met(&bench, "Dunlin").await?;
+        bench
+            .press_on_page(
+                "dunlin",
+                "Put mallet-enabler-3.1 from the build server on the card",
+            )
+            .await?;
+        dunlin
+            .say(&[
+                ("Packages on the card", &PACKAGES.join(", ")),
+                ("Accounts signed in", "0"),
+                ("Screen lock", "off"),
+            ])
+            .await?;
+        for name in PACKAGES {
+            let package = veritope_standin::package_bytes(name);
+            let fetched = bench.elsewhere().fetches(name, &package)?;
+            bench.shelve(&fetched).await?;
+        }
+        dunlin.waive().await?;
+        dunlin.begin("Install a recovery that stays").await?;
+        dunlin.take_in_hand().await?;
+        let stock = "Restart into stock recovery";
+        let old = "WM1-3.1-2603";
+        let steps: [&[Does]; 25] = [
+            &[Does::Click(stock)],
+            &[Does::Install("mallet-full-3.1")],
+            &[Does::Says(old), Does::SwitchOff],
+            &[Does::Keys("Volume down", "Install from card")],
+            &[Does::Install("mallet-enabler-3.1")],
+            &[Does::Says(old), Does::SwitchOff],
+            &[Does::Keys("Volume up", "BOOTLOADER")],
+            &[Does::Unlock],
+            &[Does::Click("Write the recovery")],
+            &[Does::Menu("▸ Start")],
+            &[Does::Click("Capture what exists once")],
+            &[Does::Click("Restart into bootloader mode")],
+            &[
+                Does::Click("Copy capture 1 to stick"),
+                Does::Click("Put the maker's recovery back"),
+            ],
+            &[Does::Menu("▸ Start")],
+            &[Does::Install("mallet-full-3.1")],
+            &[Does::Says(old), Does::Command],
+            &[Does::Click(stock)],
+            &[Does::Install("mallet-3.1-to-3.2")],
+            &[Does::Click(stock)],
+            &[Does::Install("mallet-3.2-to-3.3")],
+            &[Does::Click(stock)],
+            &[Does::Install("mallet-3.3-to-3.4")],
+            &[Does::Click("Restart into bootloader mode")],
+            &[Does::Click("Write the recovery")],
+            &[Does::Menu("▸ Start")],
+        ];
+        for (at, step) in steps.into_iter().enumerate() {
+            bench.sees(&format!("Step {} of 25", at + 1)).await?;
+            for one in step {
+                dunlin.does(*one).await?;
+            }
+        }
+        bench.sees("The goal is reached").await?;
+        bench.tag_says("Mode", "custom recovery").await?;
+        bench.tag_says("Lock", "unlocked").await?;
+        dunlin.to("Standing").await?;
+        bench.sees("WM1-3.4-2610").await?;
+        dunlin.to("Backups").await?;
+        bench.sees("modemst1").await?;
         bench.stop().await
     });
 }

@@ -99,6 +99,8 @@ impl Runs {
         let brought = self.brought(&record, step, family)?;
         if !brought.is_empty() {
             self.pen.append(unit, None, brought)?;
+            // What was read before that does not count any more; what answers tells it once more, else nobody does.
+            let _ = self.links.observe(unit);
         }
         self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
         self.go_on(unit, run, step)
