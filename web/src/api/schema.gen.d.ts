@@ -2475,6 +2475,13 @@ export interface components {
             /** @description Words for it. */
             title: string;
         };
+        /** @description Another way than the family's first was chosen. */
+        InsteadOfFirst: {
+            /** @description The first, in a few words. */
+            first: string;
+            /** @description Why, as it was kept; nothing while nobody said. */
+            reason?: string | null;
+        };
         /** @description Instructions of a publisher's. */
         Instructions: {
             /** @description Their digest; they lie on the shelf. */
@@ -3763,6 +3770,7 @@ export interface components {
             file?: components["schemas"]["SheetFile"] | null;
             /** @description The goal. */
             goal: components["schemas"]["Goal"];
+            instead?: components["schemas"]["InsteadOfFirst"] | null;
             /** @description What it wipes. */
             ledger: components["schemas"]["Ledger"];
             /** @description The same steps as they are printed. */

@@ -50,6 +50,8 @@ pub struct UnitRecord {
     pub keep_safe: KeepSafe,
     /// What is to be reached.
     pub goal: Option<Goal>,
+    /// Why that and not the family's first way, where somebody said.
+    pub goal_reason: Option<String>,
     /// The file that a person chose for its recovery.
     pub chosen: Option<ChosenFile>,
     /// The newest run.
@@ -192,6 +194,7 @@ impl UnitRecord {
             emptied: Emptied::default(),
             keep_safe: KeepSafe::new(),
             goal: None,
+            goal_reason: None,
             chosen: None,
             run: None,
             captures: Vec::new(),
@@ -266,7 +269,10 @@ impl UnitRecord {
             Entry::KeptSafe { class, kept: None } => {
                 self.keep_safe.remove(class);
             }
-            Entry::GoalChosen { goal, .. } => self.goal = Some(*goal),
+            Entry::GoalChosen { goal, reason } => {
+                self.goal = Some(*goal);
+                self.goal_reason.clone_from(reason);
+            }
             Entry::FileChosen { file, reason, .. } => {
                 self.chosen = file.map(|file| ChosenFile {
                     file,

@@ -3,6 +3,7 @@
 use serde::Serialize;
 use veritope_core::act::{Act, ImageOf};
 use veritope_core::family::Family;
+use veritope_core::goal::Goal;
 use veritope_core::matching::{
     About, Fit, Form, Make, Reach, RecoveryPlace, Said, Told, Verdict, Wanted, Weight,
 };
@@ -13,7 +14,7 @@ use veritope_core::rule::Rule;
 use veritope_core::schools::{School, asks_why, schools};
 use veritope_wire::{Digest, UnitId, WallTime};
 
-use super::{ViewError, Views};
+use super::{InsteadOfFirst, ViewError, Views};
 use crate::desk::record::Scope;
 use crate::desk::unit::UnitRecord;
 use crate::library::shelf::{Declared, FileRecord, Instructions, Made};
@@ -286,6 +287,22 @@ impl Views {
             asks_reason: default.as_ref().is_some_and(|first| asks_why(at, first)),
         })
         .collect()
+    }
+
+    /// What `goal` is taken in place of, where a reason for that is asked.
+    pub(super) fn instead(
+        &self,
+        record: &UnitRecord,
+        family: &Family,
+        goal: Goal,
+    ) -> Option<InsteadOfFirst> {
+        let first = schools(family).first()?.title;
+        let schools = self.schools(record, family);
+        let own = schools.iter().find(|line| line.school.goal == goal)?;
+        own.asks_reason.then(|| InsteadOfFirst {
+            first,
+            reason: record.goal_reason.clone(),
+        })
     }
 
     /// The shelf's files held against a unit.

@@ -42,9 +42,9 @@ pub use error::ViewError;
 pub use files::{MatchLine, RecoveryPage, SheetFile, ShelfPage};
 pub use types::{
     AllWorks, AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
-    FactInput, FamilyChoice, GoalChoice, GoalList, KeepLine, LinkPresence, LinkView, Permission,
-    RunPage, RunView, SealTag, SheetPreview, StandingView, StepState, StepView, TakenBy, UnitTag,
-    Wait,
+    FactInput, FamilyChoice, GoalChoice, GoalList, InsteadOfFirst, KeepLine, LinkPresence,
+    LinkView, Permission, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState,
+    StepView, TakenBy, UnitTag, Wait,
 };
 pub use words::{WordBook, words};
 
@@ -516,6 +516,7 @@ impl Views {
             preparations: Vec::new(),
             paper: Vec::new(),
             file: None,
+            instead: None,
             begin: Permission::yes(),
         };
         let Some(family) = self.seen.family_of(record) else {
@@ -538,6 +539,7 @@ impl Views {
         let files = sheet.steps.iter();
         let mut files = files.filter_map(|step| self.step_file(record, family, &step.act));
         preview.file = files.next();
+        preview.instead = self.instead(record, family, goal);
         let open = in_the_way(&preview.preparations).len();
         preview.begin = if sheet.steps.is_empty() && sheet.why_not.is_empty() {
             Permission::no("The unit is there already; nothing is to be done.", None)

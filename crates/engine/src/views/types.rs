@@ -303,8 +303,19 @@ pub struct SheetPreview {
     pub paper: Vec<PaperStep>,
     /// The file that it takes; nothing where it takes none, or none fits.
     pub file: Option<SheetFile>,
+    /// That it is another way than the family's first, where that leads somewhere too (`M12`).
+    pub instead: Option<InsteadOfFirst>,
     /// Whether it may begin.
     pub begin: Permission,
+}
+
+/// Another way than the family's first was chosen.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct InsteadOfFirst {
+    /// The first, in a few words.
+    pub first: &'static str,
+    /// Why, as it was kept; nothing while nobody said.
+    pub reason: Option<String>,
 }
 
 /// A goal to choose.

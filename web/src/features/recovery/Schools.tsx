@@ -41,6 +41,7 @@ function SchoolRow({ school, may, choose }: SchoolRowProps) {
             size="small"
             fullWidth
             label={WORDS.why}
+            helperText={reason.trim() === '' ? WORDS.whyFirst : undefined}
             value={reason}
             onChange={(event) => setReason(event.target.value)}
             sx={{ mt: 1 }}

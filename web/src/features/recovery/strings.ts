@@ -11,4 +11,5 @@ export const WORDS = {
   choose: 'See its sheet',
   reason: 'Why it is taken all the same',
   why: 'Why this one and not the first',
+  whyFirst: 'Say why, and its sheet opens; the log keeps it.',
 };

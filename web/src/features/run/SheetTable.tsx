@@ -12,6 +12,7 @@ import { StateShape } from '../../ui/shapes';
 import { itemShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
 import { ConnectionSection } from './ConnectionSection';
+import { InsteadOfFirst } from './InsteadOfFirst';
 import { SheetHead } from './SheetHead';
 import { StepTable } from './StepTable';
 import { WORDS } from './strings';
@@ -56,6 +57,9 @@ export function SheetTable({ unit, preview, isFresh }: SheetTableProps) {
             wasted={preview.ledger.wasted_setups}
             battery={preview.battery}
           />
+          {preview.instead != null && (
+            <InsteadOfFirst unit={unit} goal={preview.goal} instead={preview.instead} />
+          )}
           {sheet.steps.length > 0 && <StepTable steps={sheet.steps} />}
           {sheet.steps.length > 0 && (
             <ShowButton onClick={() => window.print()} sx={{ mt: 1, ml: -1 }}>
