@@ -247,8 +247,60 @@ fn kept_written_wiped_and_brought_back() {
         bench.sees("read back and equal").await?;
         bench.click("Backups").await?;
         bench.sees("persist:").await?;
+        astray(&bench).await?;
         bench.stop().await
     });
+}
+
+async fn begin(bench: &Bench, goal: &str) -> Outcome {
+    bench.click("Run").await?;
+    bench.choose(goal).await?;
+    bench.click("Begin").await?;
+    bench.sees("Step 1 of").await
+}
+
+/// An archive lies where the recovery should: the bench says what answers instead, ranks causes, and the way out
+/// that it offers ends in the recovery again.
+async fn astray(bench: &Bench) -> Outcome {
+    begin(bench, "Go to bootloader mode").await?;
+    bench.click_last("Restart into bootloader mode").await?;
+    bench.sees("The goal is reached").await?;
+    let archive = b"PK\x03\x04, and nothing behind it".repeat(40);
+    bench.elsewhere().device("sanderling", |device| {
+        device.found_with("recovery", &archive).unwrap();
+        Ok(())
+    })?;
+    begin(bench, "Go to the custom recovery").await?;
+    bench.click("Restart into custom recovery").await?;
+    bench.sees("What may be behind it").await?;
+    bench
+        .sees("Only half of it arrived, or it is no image that starts")
+        .await?;
+    bench.is_accessible().await?;
+    bench.shot("astray").await?;
+    bench.click("Stop this run").await?;
+    bench.sees("What next?").await?;
+    bench.is_accessible().await?;
+    bench.shot("astray-end").await?;
+    bench.click("Install a recovery that stays").await?;
+    bench
+        .sees("The sheet: install a recovery that stays")
+        .await?;
+    bench.click("Begin").await?;
+    bench.click("Start the recovery from memory").await?;
+    bench.sees("Step 2 of 5").await?;
+    bench.click("Capture what exists once").await?;
+    bench.sees("Step 3 of 5").await?;
+    bench.click("Restart into bootloader mode").await?;
+    bench.sees("Step 4 of 5").await?;
+    bench.click("Copy capture 4 to stick").await?;
+    bench.sees_not("The seal is closed for this step").await?;
+    bench.click("Write the recovery").await?;
+    bench.sees("Step 5 of 5").await?;
+    bench.click("Restart into custom recovery").await?;
+    bench.sees("The goal is reached").await?;
+    bench.tag_says("Mode", "custom recovery").await?;
+    Ok(())
 }
 
 #[test]

@@ -15,7 +15,9 @@ export type CauseListProps = {
 /** What may be behind a step that ended otherwise, the likeliest first, each with its test and its way out. */
 export function CauseList({ causes, unit }: CauseListProps) {
   const top = useRef<HTMLElement>(null);
-  useEffect(() => top.current?.scrollIntoView({ block: 'end' }), []);
+  useEffect(() => {
+    top.current?.scrollIntoView({ block: 'end' });
+  }, []);
   return (
     <Box
       component="section"

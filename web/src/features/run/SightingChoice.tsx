@@ -82,7 +82,9 @@ type InWordsProps = {
 function InWords({ may, isPending, onSaid }: InWordsProps) {
   const [words, setWords] = useState('');
   const field = useRef<HTMLInputElement>(null);
-  useEffect(() => field.current?.focus(), []);
+  useEffect(() => {
+    field.current?.focus();
+  }, []);
   const submit = (event: SyntheticEvent) => {
     event.preventDefault();
     onSaid(words);
