@@ -5,6 +5,7 @@ use super::sheet::Step;
 use super::sighting::divergence;
 use crate::act::TRIES_OF_READING;
 use crate::facts::{Facts, Happening};
+use crate::family::Family;
 use crate::mode::Mode;
 
 /// How a step ended.
@@ -62,15 +63,27 @@ pub fn ending(step: &Step, seen: &Facts, is_look: bool) -> Ending {
     Ending { how, doubt }
 }
 
-/// What is not believed any more when `step` led elsewhere, to what `seen` shows (`M11`, `T6`): the recovery that was
-/// to start from its partition. A command that was taken tells it at once; of hands `tries` before failed too, for
-/// one may be a slip.
+/// How a step was taken that ended otherwise.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Taken {
+    /// By the link, or by hands.
+    pub by_link: bool,
+    /// Tries before that failed too.
+    pub tries: u8,
+}
+
+/// What is not believed any more when `step` ended otherwise, with what `seen` shows (`M11`, `T6`): what lies where
+/// a recovery lies. One that was to start and did not is doubted at once where a command was taken, and at the second
+/// try of hands, for one may be a slip; one that hands were to write, as soon as it is not said to be written whole.
 #[must_use]
-pub fn doubted(step: &Step, seen: Option<Mode>, is_command: bool, tries: u8) -> Option<Happening> {
+pub fn doubted(family: &Family, step: &Step, seen: Option<Mode>, by: Taken) -> Option<Happening> {
     let starts = step.after.mode == Some(Mode::CustomRecovery);
     let is_elsewhere = seen.is_some_and(|seen| ![Mode::CustomRecovery, Mode::Off].contains(&seen));
-    let counts = is_command || tries + 1 >= TRIES_OF_READING;
-    (starts && is_elsewhere && counts).then_some(Happening::RecoveryInDoubt)
+    let counts = by.by_link || by.tries + 1 >= TRIES_OF_READING;
+    let lies_on = family.recovery_lies_on();
+    let writes = step.act.lands_on(family);
+    let is_half = !by.by_link && writes.iter().any(|label| lies_on.contains(label));
+    (starts && is_elsewhere && counts || is_half).then_some(Happening::RecoveryInDoubt)
 }
 
 /// Who wants to know how an open step ended.
@@ -147,13 +160,31 @@ mod tests {
         let sheet = find(&gimbal(), state, Goal::ToCustomRecovery, Ways::ALL);
         let step = sheet.unwrap().steps.remove(0);
         let doubt = Some(Happening::RecoveryInDoubt);
+        let of = |step: &Step, seen, by_link, tries| {
+            doubted(&gimbal(), step, seen, Taken { by_link, tries })
+        };
         let elsewhere = Some(Mode::Bootloader);
-        assert_eq!(doubted(&step, elsewhere, true, 0), doubt);
-        assert_eq!(doubted(&step, elsewhere, false, 0), None);
-        assert_eq!(doubted(&step, elsewhere, false, 1), doubt);
+        assert_eq!(of(&step, elsewhere, true, 0), doubt);
+        assert_eq!(of(&step, elsewhere, false, 0), None);
+        assert_eq!(of(&step, elsewhere, false, 1), doubt);
         for none in [None, Some(Mode::Off), Some(Mode::CustomRecovery)] {
-            assert_eq!(doubted(&step, none, true, 3), None);
+            assert_eq!(of(&step, none, true, 3), None);
         }
+        let known = [(FactKey::Mode, "bootloader"), (FactKey::Lock, "unlocked")];
+        let state = State::from_facts(&facts(&known));
+        let sheet = find(&gimbal(), state, Goal::KeepRecovery, Ways::ALL).unwrap();
+        let mut steps = sheet.steps.iter();
+        let write = steps.find(|step| step.act.word() == "write").unwrap();
+        assert_eq!(
+            of(write, elsewhere, false, 0),
+            doubt,
+            "half of it may lie there"
+        );
+        assert_eq!(
+            of(write, elsewhere, true, 0),
+            None,
+            "the link tells of its bytes itself"
+        );
     }
 
     fn step(goal: Goal, word: &str) -> Step {

@@ -9,6 +9,7 @@
 //! What a step asks of the unit's state are rows of its list ([`crate::act`]). Preparations (accounts,
 //! keep-safe, charge, consent) are not searched: they are the other lines of the same lists.
 
+pub mod asks;
 pub mod due;
 pub mod ending;
 pub mod ledger;

@@ -48,7 +48,7 @@ pub fn paper(family: &Family, sheet: &Sheet, by_link: impl Fn(&Step) -> bool) ->
                 hands(step)
             },
             answer: step.question.as_ref().map(|asks| asks.answer.clone()),
-            expected: sightings(family, step)
+            expected: sightings(family, step, !by_link(step))
                 .into_iter()
                 .find(|one| one.likelihood == Likelihood::Expected)
                 .map(|one| one.text),

@@ -4,6 +4,7 @@
 use serde::Serialize;
 
 use super::sheet::Step;
+use crate::act::Touches;
 use crate::facts::{FactKey, Facts, Happening};
 use crate::family::{Family, Role};
 use crate::mode::{Lock, Mode, Slot};
@@ -77,14 +78,18 @@ pub enum Likelihood {
     SomethingElse,
 }
 
-/// What may be seen after `step`, expected first, *something else* last.
+/// What may be seen after `step`, expected first, *something else* last; `by_hand` tells whether hands take it. What
+/// hands write ends with two sightings: what the tool counted, and the unit's own word (`G3`).
 #[must_use]
-pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
+pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
     let mut all = Vec::new();
     let looks = |mode| family.mode(mode).map_or("", |spec| spec.looks.as_str());
     let shows = step.act.shows();
     let is_critical = shows.lock == Some(FactKey::CriticalLock);
     let is_wipe = shows.only_words;
+    // What a package brings its own menu tells of.
+    let writes = step.act.touches(family).any(Touches::WRITES) && step.act.file().is_none();
+    let by_tool = by_hand && writes && !is_wipe;
     let (key, before, after) = if is_critical {
         let (before, after) = (step.before.critical, step.after.critical);
         (FactKey::CriticalLock, before, after)
@@ -127,6 +132,12 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
                 if is_wipe {
                     id = format!("{id}-erased");
                 }
+                if by_tool {
+                    text = format!(
+                        "{text} Your tool, on this computer or on a helper phone, counted every byte as sent, and the unit says that it took them."
+                    );
+                    id = format!("{id}-written");
+                }
             }
             if let Some(lock) = lock {
                 facts.push((key, lock.id()));
@@ -160,6 +171,25 @@ pub fn sightings(family: &Family, step: &Step) -> Vec<Sighting> {
             facts: vec![(FactKey::Mode, mode.id())],
             erased: Some(false),
         });
+    }
+    if by_tool && let Some(mode) = expected_mode {
+        let others = [
+            (
+                "half-told",
+                "Only one of the two says so: the tool counted every byte, or the unit says that it took them.",
+            ),
+            (
+                "not-written",
+                "The tool stopped or counted fewer bytes, or the unit says no.",
+            ),
+        ];
+        all.extend(others.map(|(id, text)| Sighting {
+            id: format!("{}-{id}", mode.id()),
+            text: format!("{} {text}", looks(mode)),
+            likelihood: Likelihood::Known,
+            facts: vec![(FactKey::Mode, mode.id())],
+            erased: None,
+        }));
     }
     let mut mishap = |id: &str, text: &str, facts: Vec<(FactKey, &'static str)>| {
         all.push(Sighting {
@@ -336,12 +366,50 @@ mod tests {
             image: Presence::Missing,
         };
         let sheet = find(&family, state, Goal::Erase, ways).unwrap();
-        let all = sightings(&family, &sheet.steps[0]);
+        let all = sightings(&family, &sheet.steps[0], false);
         assert_eq!(all[0].id, "stock-recovery-erased");
         assert_eq!(all[0].likelihood, Likelihood::Expected);
         let not = all.iter().find(|one| one.id == "stock-recovery-not-erased");
         assert_eq!(not.map(|one| one.likelihood), Some(Likelihood::Known));
         assert!(!all.iter().any(|one| one.id == "stock-recovery"));
+    }
+
+    /// `G3`: the mode alone is no sign that hands wrote anything; by link nobody is asked.
+    #[test]
+    fn what_hands_write_is_told_by_the_tool_and_by_the_unit() {
+        for codename in ["gimbal", "kelpie", "lodestar", "mooring"] {
+            let family = crate::family::testing::shipped(codename);
+            let lower = family.lower_mode().unwrap();
+            let state = State::from_facts(&facts(&[
+                (FactKey::Mode, lower.id()),
+                (FactKey::Lock, "unlocked"),
+                (FactKey::Recovery, "stock"),
+            ]));
+            let ways = Ways {
+                link: Presence::Missing,
+                image: Presence::Here,
+            };
+            let Ok(sheet) = find(&family, state, Goal::KeepRecovery, ways) else {
+                continue;
+            };
+            let mut steps = sheet.steps.iter();
+            let write = steps.find(|step| step.act.part().is_some()).unwrap();
+            let ids = |by_hand| {
+                let all = sightings(&family, write, by_hand).into_iter();
+                all.map(|one| (one.likelihood, one.id)).collect::<Vec<_>>()
+            };
+            let at = |end: &str| format!("{}{end}", lower.id());
+            let by_hand = ids(true);
+            assert_eq!(by_hand[0], (Likelihood::Expected, at("-written")));
+            for end in ["-half-told", "-not-written"] {
+                assert!(
+                    by_hand.contains(&(Likelihood::Known, at(end))),
+                    "{by_hand:?}"
+                );
+            }
+            assert!(by_hand.iter().all(|(_, id)| *id != at("")), "{by_hand:?}");
+            assert_eq!(ids(false)[0], (Likelihood::Expected, at("")));
+        }
     }
 
     #[test]
@@ -356,7 +424,7 @@ mod tests {
             image: Presence::Here,
         };
         let sheet = find(&family, state, Goal::Unlock, ways).unwrap();
-        let ids: Vec<_> = sightings(&family, &sheet.steps[0])
+        let ids: Vec<_> = sightings(&family, &sheet.steps[0], false)
             .into_iter()
             .map(|s| s.id)
             .collect();
@@ -399,7 +467,7 @@ mod tests {
             ];
             let sheets = goals.map(|goal| find(&family, start, goal, Ways::ALL));
             for step in sheets.into_iter().flatten().flat_map(|sheet| sheet.steps) {
-                let all = sightings(&family, &step);
+                let all = sightings(&family, &step, false);
                 let has = |id: &str| all.iter().any(|one| one.id == id);
                 let starts = step.after.mode == Some(Mode::System);
                 assert_eq!((has("animation"), has("not-verified")), (starts, starts));
@@ -432,7 +500,7 @@ mod tests {
             (FactKey::Debugging, "on"),
         ]));
         let sheet = find(&family, start, Goal::ToBootloader, Ways::ALL).unwrap();
-        let all = sightings(&family, &sheet.steps[0]);
+        let all = sightings(&family, &sheet.steps[0], false);
         let (first, last) = (&all[0], &all[all.len() - 1]);
         assert_eq!(last.likelihood, Likelihood::SomethingElse);
         assert_eq!(first.said(None), Ok(first.text.clone()));

@@ -6,7 +6,7 @@ use veritope_core::captured::BlankBytes;
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::Family;
 use veritope_core::mode::{Lock, Mode};
-use veritope_core::plan::ending::{Asked, How, Open, doubted, ending, looked_at};
+use veritope_core::plan::ending::{Asked, How, Open, Taken, doubted, ending, looked_at};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
 use veritope_core::plan::{Sheet, Step};
@@ -80,7 +80,7 @@ impl Runs {
         }
         if matches!(ending.how, How::Otherwise { .. }) {
             let record = self.pen.record(unit)?;
-            let doubted = self.doubted(&record, step, seen.mode());
+            let doubted = self.doubted(&record, step, seen.mode())?;
             self.pen.append(unit, None, doubted.into_iter().collect())?;
         }
         let (result, why) = match ending.how {
@@ -129,11 +129,19 @@ impl Runs {
     }
 
     /// That another recovery is not believed to lie there any more.
-    fn doubted(&self, record: &UnitRecord, step: &Step, seen: Option<Mode>) -> Option<Entry> {
-        let tries = record.active_run().map_or(0, |run| run.failed_reads);
-        let is_command = self.is_by_link(record, step);
-        let what = doubted(step, seen, is_command, tries)?;
-        Some(Entry::happened(what, self.pen.now()))
+    fn doubted(
+        &self,
+        record: &UnitRecord,
+        step: &Step,
+        seen: Option<Mode>,
+    ) -> Result<Option<Entry>, RunsError> {
+        let family = self.library.family_of(record).ok_or(RunsError::NoFamily)?;
+        let by = Taken {
+            by_link: self.is_by_link(record, step),
+            tries: record.active_run().map_or(0, |run| run.failed_reads),
+        };
+        let what = doubted(&family, step, seen, by);
+        Ok(what.map(|what| Entry::happened(what, self.pen.now())))
     }
 
     fn is_look(&self, unit: UnitId, step: &Step) -> Result<bool, RunsError> {
@@ -284,9 +292,10 @@ impl Runs {
 
     /// What a person may say was seen after the open step of a run.
     pub(crate) fn sightings_of(&self, record: &UnitRecord, step: &Step) -> Vec<Sighting> {
+        let by_hand = !self.is_by_link(record, step);
         self.library
             .family_of(record)
-            .map_or_else(Vec::new, |family| sightings(&family, step))
+            .map_or_else(Vec::new, |family| sightings(&family, step, by_hand))
     }
 
     /// A person says what is seen after a step taken by hand.
@@ -317,7 +326,7 @@ impl Runs {
                 "the link sees this step; look instead",
             ));
         }
-        let chosen = sightings(family, &step)
+        let chosen = sightings(family, &step, true)
             .into_iter()
             .find(|known| known.id == said.sighting)
             .ok_or_else(|| {
@@ -363,7 +372,7 @@ impl Runs {
             StepResult::AsExpected
         } else {
             let mode = stated(FactKey::Mode).and_then(Mode::from_id);
-            entries.extend(self.doubted(&record, &step, mode));
+            entries.extend(self.doubted(&record, &step, mode)?);
             StepResult::Otherwise
         };
         entries.push(Entry::Outcome {

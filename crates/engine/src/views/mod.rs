@@ -20,6 +20,7 @@ use veritope_core::goal::Goal;
 use veritope_core::mode::RecoveryKind;
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
+use veritope_core::plan::asks::asks_at;
 use veritope_core::plan::due::{in_the_way, shown};
 use veritope_core::plan::paper::paper;
 use veritope_core::plan::stuck::{stuck, stuck_in_hand_ms, stuck_in_ms};
@@ -713,6 +714,7 @@ impl Views {
             file: family.and_then(|family| self.step_file(record, family, &step.act)),
             phases: family::said(&step.phases),
             menu: step.menu.as_ref().map(Menu::said),
+            asks: asks_at(step, run.sheet.steps.get(run.at + 1..).unwrap_or(&[])),
             lacks_consent_only,
             consents: match (lacks_consent_only, by_link) {
                 (false, _) => "I consent".to_owned(),

@@ -10,6 +10,7 @@ use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
 pub use veritope_core::permission::Permission;
+use veritope_core::plan::asks::Asks;
 use veritope_core::plan::ledger::Ledger;
 use veritope_core::plan::paper::PaperStep;
 use veritope_core::plan::sighting::Sighting;
@@ -422,6 +423,8 @@ pub struct StepView {
     pub consequences: Vec<Consequence>,
     /// Whether a consent is wanted and missing.
     pub consent_wanted: bool,
+    /// What a recovery that runs then may ask, with the answer for this step (`M14`).
+    pub asks: Vec<Asks>,
     /// What may be done, once it is past its bound.
     pub stuck: Option<Stuck>,
     /// Whether it may be taken now.

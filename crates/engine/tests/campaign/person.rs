@@ -1,6 +1,8 @@
 //! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
 //! wrongly, and says what is there.
 
+use std::sync::atomic::Ordering;
+
 use veritope_core::act::{
     Act, Erase, Go, Install, PutMakersSet, Relock, SetSwitch, Unlock, Which, WriteImage,
     WriteToRead,
@@ -353,24 +355,26 @@ impl Bench {
                     self.cable(CablePlace::In);
                     let name = format!("{}.tar", build.as_deref().unwrap_or(""));
                     let set = std::fs::read(self.on_shelf(&name)).unwrap();
-                    on(&self.bridge, |device| lay_out(device, &set));
+                    let took = on(&self.bridge, |device| lay_out(device, &set));
+                    self.took.store(took, Ordering::SeqCst);
                 }
                 Act::WriteImage(WriteImage { label, .. })
                 | Act::WriteToRead(WriteToRead { label, .. }) => {
                     self.cable(CablePlace::In);
                     let image = self.image_at_hand();
                     let label = label.to_string();
-                    on(&self.bridge, |device| {
+                    let took = on(&self.bridge, |device| {
                         if device.profile().codename == "kelpie" {
-                            lay_out(device, &image);
-                            return;
+                            return lay_out(device, &image);
                         }
-                        for (n, piece) in image.chunks(4 << 20).enumerate() {
+                        image.chunks(4 << 20).enumerate().all(|(n, piece)| {
                             let epoch = device.line().epoch;
                             let digest = veritope_wire::Digest::of(piece);
-                            let _ = device.write(&label, (n as u64) << 22, piece, epoch, digest);
-                        }
+                            let at = (n as u64) << 22;
+                            device.write(&label, at, piece, epoch, digest).is_ok()
+                        })
                     });
+                    self.took.store(took, Ordering::SeqCst);
                 }
                 _ => {}
             }
@@ -419,7 +423,13 @@ impl Bench {
         if truths["mode"] == "system" && self.face().lines.is_empty() {
             return pick(view, "asleep", "");
         }
-        pick(view, &truths["mode"], &truths["lock"])
+        let mode = &truths["mode"];
+        let written = format!("{mode}-written");
+        if view.sightings.iter().any(|one| one.id == written) {
+            let took = self.took.load(Ordering::SeqCst);
+            return pick(view, mode, if took { "written" } else { "not-written" });
+        }
+        pick(view, mode, &truths["lock"])
     }
 }
 
@@ -433,8 +443,8 @@ fn pick(view: &StepView, mode: &str, lock: &str) -> String {
         .to_owned()
 }
 
-/// The maker's write tool with a tar in its field; what the device says to that is seen on it.
-fn lay_out(device: &mut Device, tar: &[u8]) {
+/// The maker's write tool with a tar in its field; whether both say that it was taken.
+fn lay_out(device: &mut Device, tar: &[u8]) -> bool {
     let epoch = device.line().epoch;
     let request = StreamRequest {
         kind: StreamKind::Download,
@@ -445,12 +455,13 @@ fn lay_out(device: &mut Device, tar: &[u8]) {
         epoch,
     };
     let Ok(stream) = device.open_stream(&request) else {
-        return;
+        return false;
     };
     let digest = veritope_wire::Digest::of(tar);
-    if device.put_stream(stream.id, 0, tar, epoch, digest).is_ok() {
-        let args = [("stream".to_owned(), stream.id.0.to_string())].into();
-        let kind = ActKind::TakeStream;
-        let _ = device.act(&ActRequest { kind, args, epoch });
+    if device.put_stream(stream.id, 0, tar, epoch, digest).is_err() {
+        return false;
     }
+    let args = [("stream".to_owned(), stream.id.0.to_string())].into();
+    let kind = ActKind::TakeStream;
+    device.act(&ActRequest { kind, args, epoch }).is_ok()
 }

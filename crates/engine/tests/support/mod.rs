@@ -362,6 +362,8 @@ pub(crate) struct Bench {
     ids: Arc<Counting>,
     pub(crate) files: Arc<Desk>,
     pub(crate) folder: tempfile::TempDir,
+    /// Whether the tool counted every byte of what hands wrote last, and the device took them.
+    pub(crate) took: AtomicBool,
 }
 
 pub(crate) fn birth(chip_id: &str) -> Birth {
@@ -562,6 +564,7 @@ pub(crate) fn seat(
         ids,
         files,
         folder,
+        took: AtomicBool::new(false),
     }
 }
 

@@ -3,6 +3,7 @@ import Typography from '@mui/material/Typography';
 
 import type { Api } from '../../api/client';
 import { duration } from '../../ui/format';
+import { WORDS } from './strings';
 
 export type StepOutlookProps = { view: Api<'StepView'> };
 
@@ -49,6 +50,25 @@ export function StepOutlook({ view }: StepOutlookProps) {
             : 'You say what you see; the bench plans again if it is not as expected.'}
         </Typography>
       </Box>
+      {view.asks.length > 0 && (
+        <Box component="section" aria-label={WORDS.asks} sx={{ gridColumn: '1 / -1' }}>
+          <Typography variant="h3" component="h2">
+            {WORDS.asks}
+          </Typography>
+          <Box component="dl" sx={{ m: 0 }}>
+            {view.asks.map((one) => (
+              <Box key={one.about} sx={{ display: 'grid', gridTemplateColumns: { md: '1fr 1fr' }, columnGap: 5 }}>
+                <Typography component="dt" color="text.secondary">
+                  {one.about}
+                </Typography>
+                <Typography component="dd" sx={{ m: 0 }}>
+                  {one.answer}
+                </Typography>
+              </Box>
+            ))}
+          </Box>
+        </Box>
+      )}
     </Box>
   );
 }

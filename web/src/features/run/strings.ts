@@ -1,6 +1,7 @@
 export const WORDS = {
   computerHelp: 'What you change on this computer for it stays an open item until it is put back.',
   computer: 'Note it under Changed on this computer',
+  asks: 'What the recovery may ask',
   why: 'Why this one and not the first',
   keepWhy: 'Keep the reason',
   goal: 'What is to be reached?',
