@@ -38,7 +38,7 @@ const USAGE: &str = "cargo xtask COMMAND
                (what follows is handed to `veritope demo`, e.g. --listen 127.0.0.1:8000)
   test         all set-up, then everything that CI runs
   dev          the demo with hot reload: pages at once, the server after each build
-  bench        release build, then what takes how long, against public tools; `bench read`, `look`, `judging` in part
+  bench        release build, then what takes how long, against public tools; `bench read`, `look`, `judging`, `match` in part
   campaign     seeded runs over all families: `campaign --runs N --seed S`
   screenshots  the pictures in docs/screenshots, from the demo
   schema       docs/*.schema.json of what people write, docs/rules.md, docs/openapi.json and the front end's types";

@@ -18,6 +18,7 @@ use veritope_wire::link::{ActKind, ActRequest, Listed};
 
 mod judging;
 mod looking;
+mod matching;
 mod reading;
 
 /// Runs of each figure.
@@ -33,6 +34,9 @@ fn main() -> Outcome {
     let only = std::env::args().nth(1);
     if only.as_deref() == Some("read") {
         return reading::run(folder.path());
+    }
+    if only.as_deref() == Some("match") {
+        return matching::run(folder.path());
     }
     if only.as_deref() != Some("judging") {
         looking::ten_thousand(folder.path())?;
@@ -50,6 +54,7 @@ fn main() -> Outcome {
         return Ok(());
     }
     demo_start(folder.path())?;
+    matching::run(folder.path())?;
     reading::run(folder.path())
 }
 
