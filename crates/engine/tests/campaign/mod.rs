@@ -6,6 +6,7 @@
 //! `VERITOPE_RUNS` and `VERITOPE_SEED` choose how many and which (`cargo xtask campaign`); a seed
 //! replays exactly.
 
+mod installs;
 pub(crate) mod person;
 
 use std::collections::BTreeMap;
@@ -121,18 +122,37 @@ impl World {
         let family = family_of(seed);
         let kind = &kinds()[family];
         let by_hand = dice.once_in(3);
-        let clock = Arc::new(ByHand::default());
-        let neighbour = clock.clone();
         let lock = match kind.scheme.opening {
             Opening::NoLock => LockState::Unlocked,
             _ => LockState::Locked,
         };
+        // Copies in memory count for nothing, so a recovery is written only on a bench on a disk.
+        let is_kept = matches!(family, "gimbal" | "cinder") && dice.once_in(8);
+        // Where packages lead from build to build, what exists once is kept on the way.
+        let on_a_disk = is_kept || (!kind.scheme.packages.is_empty() && !by_hand);
+        Self {
+            is_kept,
+            ..Self::seated(seed, dice, kind, (by_hand, lock, on_a_disk))
+        }
+    }
+
+    /// A unit of this kind on the table, with another one beside it and its packages on the shelf.
+    fn seated(
+        seed: u64,
+        mut dice: Dice,
+        kind: &'static Kind,
+        (by_hand, lock, on_a_disk): (bool, LockState, bool),
+    ) -> Self {
+        let family = kind.scheme.codename;
+        let clock = Arc::new(ByHand::default());
+        let neighbour = clock.clone();
         let mut device = kind.factory.device(&birth(lock), clock.clone());
         if family != "gimbal" {
             let mut gate = Gate::shipped(kind.scheme);
             gate.first_online_ms = Some(-1_000 * 3_600_000);
             gate.asked_updates = Answer::Yes;
             gate.switched_on = true;
+            gate.open = lock == LockState::Unlocked;
             gate.token = TOKEN.to_owned();
             gate.card = kind
                 .scheme
@@ -143,10 +163,6 @@ impl World {
             device.set_gate(gate, "").unwrap();
             device.met_in(Running::System, 0).unwrap();
         }
-        // Copies in memory count for nothing, so a recovery is written only on a bench on a disk.
-        let is_kept = matches!(family, "gimbal" | "cinder") && dice.once_in(8);
-        // Where packages lead from build to build, what exists once is kept on the way.
-        let on_a_disk = is_kept || (!kind.scheme.packages.is_empty() && !by_hand);
         let folder = match on_a_disk {
             true => tempfile::tempdir(),
             false => tempfile::Builder::new().tempdir_in(fast_folder()),
@@ -185,7 +201,7 @@ impl World {
                 if by_hand { "hand" } else { "link" }
             ),
             bench,
-            is_kept,
+            is_kept: false,
             troubled: !dice.once_in(4),
             met: Vec::new(),
             dice,
@@ -228,6 +244,14 @@ impl World {
             (
                 FactKey::Toggle,
                 truths.get("toggle").map_or("", String::as_str),
+            ),
+            (
+                FactKey::DownloadGuard,
+                truths.get("download-guard").map_or("", String::as_str),
+            ),
+            (
+                FactKey::ResetLock,
+                truths.get("reset-lock").map_or("", String::as_str),
             ),
         ]
         .map(|(key, value)| (key, value.to_owned()))
@@ -838,7 +862,8 @@ impl World {
             Goal::ToSystem => mode == Running::System,
             Goal::ToBootloader => mode == Running::Bootloader,
             Goal::TemporaryRecovery => mode == Running::TemporaryRecovery,
-            Goal::KeepRecovery => mode == Running::CustomRecovery,
+            Goal::KeepRecovery | Goal::ToCustomRecovery => mode == Running::CustomRecovery,
+            Goal::ToStockRecovery => mode == Running::StockRecovery,
             _ => false,
         }
     }
