@@ -234,15 +234,30 @@ fn is_in_the_way(line: &Line) -> bool {
     !line.is_met() && !is_first && !is_ours(line)
 }
 
-/// The lines that stand in the way of a step that is asked for now.
+/// The lines that stand in the way of a step that is asked for now; of those that ask one and the same of a person
+/// the first.
 #[must_use]
 pub fn in_the_way(lines: &[Line]) -> Vec<&Line> {
-    lines.iter().filter(|line| is_in_the_way(line)).collect()
+    let mut asked = Vec::new();
+    let open = lines.iter().filter(|line| is_in_the_way(line));
+    open.filter(|line| is_new(line, &mut asked)).collect()
 }
 
-/// The lines as they are shown before a step is asked for: what comes about by itself is left out.
+/// The lines as they are shown before a step is asked for: what comes about by itself is left out, and what is asked
+/// stands there once.
 #[must_use]
 pub fn shown(mut lines: Vec<Line>) -> Vec<Line> {
-    lines.retain(|line| line.is_met() || is_in_the_way(line));
+    let mut asked = Vec::new();
+    lines.retain(|line| line.is_met() || is_in_the_way(line) && is_new(line, &mut asked));
     lines
+}
+
+/// Whether no line before asked for the same fact; once it is told, each line says what it makes of it.
+fn is_new(line: &Line, asked: &mut Vec<FactKey>) -> bool {
+    let (Some(Cure::TypeFact { key, .. }), true) = (line.cure(), line.is_unknown()) else {
+        return true;
+    };
+    let is_new = !asked.contains(key);
+    asked.push(*key);
+    is_new
 }
