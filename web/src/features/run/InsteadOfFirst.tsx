@@ -33,7 +33,7 @@ export function InsteadOfFirst({ unit, goal, instead }: InsteadOfFirstProps) {
       <Typography>{first}</Typography>
       <Box
         component="form"
-        sx={{ display: 'flex', gap: 1, mt: 1, maxWidth: 640 }}
+        sx={{ display: 'flex', gap: 1, alignItems: 'center', mt: 1, maxWidth: 640 }}
         onSubmit={(event) => {
           event.preventDefault();
           choose.mutate({ goal, reason });
