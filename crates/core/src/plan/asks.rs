@@ -74,8 +74,7 @@ mod tests {
     use crate::facts::testing::facts;
     use crate::family::testing::shipped;
     use crate::goal::Goal;
-    use crate::plan::find;
-    use crate::plan::testing::Ways;
+    use crate::plan::testing::{Ways, find};
     use crate::state::State;
 
     /// Of each step of a sheet, by title, what is answered about changes.
