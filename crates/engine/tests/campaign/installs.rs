@@ -3,8 +3,7 @@
 //! bench. Each ends with the recovery running from where it lies, or is stopped by a rule; then the way out leads
 //! there.
 
-use std::collections::BTreeMap;
-
+use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
 use veritope_core::schools::schools;
 use veritope_formats::make::{NewMember, empty_switched_off, tar_of};
@@ -12,7 +11,7 @@ use veritope_standin::profile::Profile;
 use veritope_standin::{LockState, Running};
 
 use super::person::{Dice, on};
-use super::{End, World, asked, kinds};
+use super::{End, World, asked, by_seed, kinds};
 use crate::relocks::sold::shelve;
 use crate::support::recovery_file;
 
@@ -87,8 +86,29 @@ impl World {
         .unwrap();
     }
 
+    /// What a person does who reads that its maker has not been asked since it was erased: in its system, online.
+    fn asks_its_maker(&self) {
+        for button in ["online", "updates"] {
+            let face = on(&self.bench.bridge, |device| device.face());
+            if face.buttons.iter().any(|line| line.id == button) {
+                self.bench.touch(button);
+            }
+        }
+        let truths = on(&self.bench.bridge, |device| device.truths());
+        let known = self.bench.record().known();
+        for key in [FactKey::DownloadGuard, FactKey::Toggle] {
+            let Some(truth) = truths.get(key.id()) else {
+                continue;
+            };
+            if known.known(key).is_some() {
+                self.bench.say(&[(key, truth)]);
+            }
+        }
+    }
+
     /// Installed, or what stopped it; installed in the end.
     fn is_installed(&mut self) -> End {
+        self.asks_its_maker();
         let end = self.reach(Goal::KeepRecovery);
         if end == End::Reached {
             assert_eq!(self.runs(), Running::CustomRecovery, "{}", self.about);
@@ -99,7 +119,7 @@ impl World {
 }
 
 /// One seed from beginning to end: the school, how it ended, and what was met.
-fn install(seed: u64) -> (Vec<String>, Vec<&'static str>) {
+fn install(seed: u64) -> Vec<String> {
     let mut world = World::to_install(seed);
     let codename = world.scheme.codename;
     let family = world.bench.engine.library.family_named(codename).unwrap();
@@ -139,26 +159,15 @@ fn install(seed: u64) -> (Vec<String>, Vec<&'static str>) {
         "{}\n{log}",
         world.about
     );
-    (ends, world.met)
+    ends.extend(world.met.into_iter().map(str::to_owned));
+    ends
 }
 
 #[test]
 fn installs_by_seed_end_in_the_recovery_that_was_chosen() {
     let first = asked("VERITOPE_SEED").unwrap_or(1);
     let runs = asked("VERITOPE_INSTALLS").unwrap_or(RUNS);
-    let mut counted: BTreeMap<String, u64> = BTreeMap::new();
-    let mut failed = Vec::new();
-    for seed in first..first + runs {
-        match std::panic::catch_unwind(|| install(seed)) {
-            Ok((ends, met)) => {
-                for line in ends.into_iter().chain(met.into_iter().map(str::to_owned)) {
-                    *counted.entry(line).or_default() += 1;
-                }
-            }
-            Err(_) => failed.push(seed),
-        }
-    }
-    println!("{counted:#?}");
+    let (counted, failed) = by_seed(first, runs, |seed| (install(seed), true));
     assert!(failed.is_empty(), "by seed: {failed:?}");
     for family in FAMILIES {
         let reached = counted.get(&format!("{family} installed Reached"));

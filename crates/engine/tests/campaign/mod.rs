@@ -1021,52 +1021,64 @@ fn asked(name: &str) -> Option<u64> {
     std::env::var(name).ok()?.parse().ok()
 }
 
-#[test]
-fn runs_by_seed_believe_nothing_that_is_not_so() {
-    let first = asked("VERITOPE_SEED").unwrap_or(1);
-    let runs = asked("VERITOPE_RUNS").unwrap_or(RUNS);
+/// `runs` seeds from `first` on, by two threads: the lines that each tells, counted, and the seeds that fail.
+fn by_seed(
+    first: u64,
+    runs: u64,
+    one: fn(u64) -> (Vec<String>, bool),
+) -> (BTreeMap<String, u64>, Vec<u64>) {
     let next = Arc::new(AtomicU64::new(first));
-    let halves: Vec<_> = (0..2)
+    let threads: Vec<_> = (0..2)
         .map(|_| {
             let next = next.clone();
             std::thread::spawn(move || {
-                let mut counted: BTreeMap<String, u64> = BTreeMap::new();
+                let mut lines = Vec::new();
                 let mut failed = Vec::new();
                 // Families take unlike times: whoever is done takes the next seed.
                 let seeds = std::iter::repeat_with(|| next.fetch_add(1, Ordering::SeqCst));
                 for seed in seeds.take_while(|seed| *seed < first + runs) {
-                    match std::panic::catch_unwind(|| run(seed)) {
-                        Ok((ends, met, _)) => {
-                            for what in met {
-                                *counted.entry(format!("bench: {what}")).or_default() += 1;
-                            }
-                            for (goal, end) in ends {
-                                let line = format!("{} {} {end:?}", family_of(seed), goal.id());
-                                if !may_end(goal, &end) {
-                                    println!("seed {seed}: {line}");
-                                    failed.push(seed);
-                                }
-                                *counted.entry(line).or_default() += 1;
-                            }
-                        }
-                        Err(_) => failed.push(seed),
+                    let (told, is_so) = std::panic::catch_unwind(|| one(seed)).unwrap_or_default();
+                    lines.extend(told);
+                    if !is_so {
+                        failed.push(seed);
                     }
                 }
-                (counted, failed)
+                (lines, failed)
             })
         })
         .collect();
     let mut counted: BTreeMap<String, u64> = BTreeMap::new();
     let mut failed = Vec::new();
-    for half in halves {
-        let (lines, seeds) = half.join().unwrap();
+    for thread in threads {
+        let (lines, seeds) = thread.join().unwrap();
         failed.extend(seeds);
-        for (line, count) in lines {
-            *counted.entry(line).or_default() += count;
+        for line in lines {
+            *counted.entry(line).or_default() += 1;
         }
     }
     println!("{counted:#?}");
     failed.sort_unstable();
+    (counted, failed)
+}
+
+#[test]
+fn runs_by_seed_believe_nothing_that_is_not_so() {
+    let first = asked("VERITOPE_SEED").unwrap_or(1);
+    let runs = asked("VERITOPE_RUNS").unwrap_or(RUNS);
+    let (counted, failed) = by_seed(first, runs, |seed| {
+        let (ends, met, _) = run(seed);
+        let mut lines: Vec<_> = met.iter().map(|what| format!("bench: {what}")).collect();
+        let mut is_so = true;
+        for (goal, end) in ends {
+            let line = format!("{} {} {end:?}", family_of(seed), goal.id());
+            if !may_end(goal, &end) {
+                println!("seed {seed}: {line}");
+                is_so = false;
+            }
+            lines.push(line);
+        }
+        (lines, is_so)
+    });
     assert!(
         failed.is_empty(),
         "{} of {runs} runs fail, by seed: {failed:?}",
