@@ -1141,6 +1141,13 @@ export interface components {
             request: components["schemas"]["RequestId"];
             unit?: components["schemas"]["UnitId"] | null;
         };
+        /** @description A question that a recovery may ask, or a setting that it has. */
+        Asks: {
+            /** @description About what it asks. */
+            about: string;
+            /** @description What is answered, in one sentence. */
+            answer: string;
+        };
         /** @description A place that something is done with. */
         AtPlace: {
             /** @description Which. */
@@ -4106,6 +4113,8 @@ export interface components {
         };
         /** @description The step in hand. */
         StepView: {
+            /** @description What a recovery that runs then may ask, with the answer for this step (`M14`). */
+            asks: components["schemas"]["Asks"][];
             /** @description Who takes it. */
             by: components["schemas"]["TakenBy"];
             /** @description Whether its consent may be given now. */

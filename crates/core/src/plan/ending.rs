@@ -143,7 +143,7 @@ mod tests {
     use super::*;
     use crate::facts::FactKey;
     use crate::facts::testing::facts;
-    use crate::family::testing::gimbal;
+    use crate::family::testing::{gimbal, shipped};
     use crate::goal::Goal;
     use crate::plan::testing::{Ways, find};
     use crate::state::State;
@@ -170,21 +170,18 @@ mod tests {
         for none in [None, Some(Mode::Off), Some(Mode::CustomRecovery)] {
             assert_eq!(of(&step, none, true, 3), None);
         }
-        let known = [(FactKey::Mode, "bootloader"), (FactKey::Lock, "unlocked")];
+        let kelpie = shipped("kelpie");
+        let known = [(FactKey::Mode, "download"), (FactKey::Lock, "unlocked")];
         let state = State::from_facts(&facts(&known));
-        let sheet = find(&gimbal(), state, Goal::KeepRecovery, Ways::ALL).unwrap();
+        let sheet = find(&kelpie, state, Goal::KeepRecovery, Ways::ALL).unwrap();
         let mut steps = sheet.steps.iter();
-        let write = steps.find(|step| step.act.word() == "write").unwrap();
-        assert_eq!(
-            of(write, elsewhere, false, 0),
-            doubt,
-            "half of it may lie there"
-        );
-        assert_eq!(
-            of(write, elsewhere, true, 0),
-            None,
-            "the link tells of its bytes itself"
-        );
+        let write = steps.find(|step| step.act.part().is_some()).unwrap();
+        let of = |by_link| {
+            let taken = Taken { by_link, tries: 0 };
+            doubted(&kelpie, write, Some(Mode::Download), taken)
+        };
+        assert_eq!(of(false), doubt, "half of it may lie there");
+        assert_eq!(of(true), None, "the link tells of its bytes itself");
     }
 
     fn step(goal: Goal, word: &str) -> Step {

@@ -57,7 +57,10 @@ export function StepOutlook({ view }: StepOutlookProps) {
           </Typography>
           <Box component="dl" sx={{ m: 0 }}>
             {view.asks.map((one) => (
-              <Box key={one.about} sx={{ display: 'grid', gridTemplateColumns: { md: '1fr 1fr' }, columnGap: 5 }}>
+              <Box
+                key={one.about}
+                sx={{ display: 'grid', gridTemplateColumns: { md: '1fr 1fr' }, columnGap: 5 }}
+              >
                 <Typography component="dt" color="text.secondary">
                   {one.about}
                 </Typography>
