@@ -279,6 +279,17 @@ fn endless(family: &Family, facts: &Facts) -> Vec<Cause> {
         _ => false,
     };
     let mut all = Vec::new();
+    if facts.is_data_shut() {
+        all.push(
+            cause(
+                Rule::T5,
+                "Its data can't be read under the metadata that came with the recovery.",
+                "The log: metadata was written, and its data was not formatted since.",
+                "Bring it into recovery by its keys, format the data there, and start it.",
+            )
+            .by(Goal::Erase, family),
+        );
+    }
     if started_after_wipe {
         all.extend([in_between.clone(), leftovers.clone()]);
     } else {

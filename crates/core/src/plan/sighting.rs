@@ -200,7 +200,7 @@ pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
             erased: None,
         });
     };
-    if expected_mode == Some(Mode::System) {
+    if may_start(step) {
         mishap(
             "animation",
             "The start picture, moving without an end.",
@@ -246,6 +246,13 @@ pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
         erased: None,
     });
     all
+}
+
+/// Whether its system may start in `step`, as hoped or because hands slipped, or may have been starting before: where
+/// another mode is reached than it was in, or nobody knew in which.
+fn may_start(step: &Step) -> bool {
+    let (before, after) = (step.before.mode, step.after.mode);
+    after == Some(Mode::System) || before != after && after != Some(Mode::Off)
 }
 
 /// What must have happened when the lock reads `after` where it read `before` (`K5`): facts that it
@@ -469,7 +476,8 @@ mod tests {
             for step in sheets.into_iter().flatten().flat_map(|sheet| sheet.steps) {
                 let all = sightings(&family, &step, false);
                 let has = |id: &str| all.iter().any(|one| one.id == id);
-                let starts = step.after.mode == Some(Mode::System);
+                let (was, is) = (step.before.mode, step.after.mode);
+                let starts = is == Some(Mode::System) || was != is && is != Some(Mode::Off);
                 assert_eq!((has("animation"), has("not-verified")), (starts, starts));
                 assert_eq!(
                     has("nothing-installed"),

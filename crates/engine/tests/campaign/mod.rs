@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, OnceLock};
 
 use person::{Dice, HANDLE, Slip, TOKEN, answer, on};
-use veritope_core::evidence::Cure;
+use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, Reading};
 use veritope_core::goal::Goal;
 use veritope_core::present::{Held, present};
@@ -649,17 +649,20 @@ impl World {
                 self.is_kept(promised.as_ref(), &begun);
                 match begun {
                     Ok(_) => continue,
-                    Err(RunsError::Turn(TurnError::Closed { missing, .. })) if refused > 2 => {
-                        return End::Stopped(missing.into_iter().map(|item| item.rule).collect());
+                    Err(RunsError::Turn(TurnError::Closed { missing, .. })) => {
+                        refused += 1;
+                        if refused > 3 {
+                            let rules = missing.into_iter().map(|item| item.rule);
+                            return End::Stopped(rules.collect());
+                        }
+                        self.makes_good(&missing);
+                        continue;
                     }
-                    Err(
-                        RunsError::Turn(TurnError::Closed { .. })
-                        | RunsError::Links(
-                            LinksError::Link(_)
-                            | LinksError::Doubtful { .. }
-                            | LinksError::NotTold { .. },
-                        ),
-                    ) => {
+                    Err(RunsError::Links(
+                        LinksError::Link(_)
+                        | LinksError::Doubtful { .. }
+                        | LinksError::NotTold { .. },
+                    )) => {
                         refused += 1;
                         continue;
                     }
@@ -746,6 +749,7 @@ impl World {
                     refused += 1;
                     self.bench.hands_off();
                     self.make_ready();
+                    self.makes_good(&missing);
                     self.supply();
                     let kept = missing.iter().filter_map(|line| match line.cure() {
                         Some(Cure::KeepCopies { capture }) => Some(*capture),
@@ -773,6 +777,14 @@ impl World {
             self.about,
             self.bench.log().join("\n")
         );
+    }
+
+    /// What a refusal asks of the hands.
+    fn makes_good(&self, missing: &[Line]) {
+        let leads_out = |line: &Line| [Rule::T5, Rule::T21].contains(&line.rule);
+        if missing.iter().any(leads_out) {
+            self.bench.out_of_a_start();
+        }
     }
 
     /// What the page says of `goal` before it is chosen.

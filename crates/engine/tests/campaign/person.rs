@@ -7,7 +7,8 @@ use veritope_core::act::{
     Act, Erase, Go, Install, PutMakersSet, Relock, SetSwitch, Unlock, Which, WriteImage,
     WriteToRead,
 };
-use veritope_core::family::{Cue, Key, Menu, Phase, PhaseKind};
+use veritope_core::facts::FactKey;
+use veritope_core::family::{Cue, Key, Menu, MoveSpec, Phase, PhaseKind};
 use veritope_core::mode::Mode;
 use veritope_engine::views::StepView;
 use veritope_standin::{Bridge, Device};
@@ -387,6 +388,34 @@ impl Bench {
     /// The recovery's image that lies on the bench's shelf.
     fn image_at_hand(&self) -> Vec<u8> {
         std::fs::read(self.on_shelf("r.img")).unwrap()
+    }
+
+    /// What the page asks of a unit whose system does not come up (`T5`): its forced restart, and in the black the keys
+    /// of its lower mode; then it is said in which mode it is.
+    pub(crate) fn out_of_a_start(&self) {
+        let codename = on(&self.bridge, |device| device.profile().codename);
+        let family = self.engine.library.family_named(codename).unwrap();
+        let forced = &family.forced_restart.as_ref().unwrap().keys;
+        let lower = family.lower_mode().unwrap();
+        let leads = |way: &&MoveSpec| way.from == Mode::Off && way.to == lower;
+        let way = family.moves.iter().find(leads).unwrap();
+        for key in forced {
+            self.key(*key, Push::Down);
+        }
+        let is_dark = |bench: &Self| bench.face().lines.is_empty();
+        for _ in 0..30 {
+            if is_dark(self) {
+                break;
+            }
+            self.pass(1);
+        }
+        for key in forced {
+            self.key(*key, Push::Up);
+        }
+        self.play(&way.phases, Slip::None);
+        self.settle_down();
+        let mode = on(&self.bridge, |device| device.truths()["mode"].clone());
+        self.say(&[(FactKey::Mode, &mode)]);
     }
 
     /// Counts the presses of a menu, and chooses.
