@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::family::Family;
 use crate::mode::{Lock, Mode, RecoveryKind, Slot};
-use crate::started::restores;
+use crate::started::is_for_a_session;
 use crate::state::{Bit, State};
 
 /// What is to be reached.
@@ -218,7 +218,7 @@ impl Goal {
     #[must_use]
     pub fn shown_on(self, family: &Family) -> &'static str {
         match self {
-            Self::KeepRecovery if restores(family) => "Install a recovery for this session",
+            Self::KeepRecovery if is_for_a_session(family) => "Install a recovery for this session",
             Self::KeepRecovery => "Install a recovery that stays",
             _ => self.shown(),
         }
@@ -228,7 +228,7 @@ impl Goal {
     #[must_use]
     pub fn good_for_on(self, family: &Family) -> &'static str {
         match self {
-            Self::KeepRecovery if restores(family) => {
+            Self::KeepRecovery if is_for_a_session(family) => {
                 "For backups and packages now: the system's next start puts the maker's recovery back."
             }
             _ => self.good_for(),

@@ -3,6 +3,7 @@
 
 use serde::Serialize;
 
+use crate::act::Touches;
 use crate::evidence::Line;
 use crate::goal::{Goal, GoalKind};
 use crate::mode::Lock;
@@ -85,7 +86,7 @@ pub fn judge(goal: Goal, found: Result<&Sheet, &NoPlan>, before: &[Line]) -> Jud
         || sheet
             .steps
             .iter()
-            .any(|step| step.permitted && step.act.part().is_some());
+            .any(|step| step.permitted && step.act.most().any(Touches::WRITES));
     // What the goal is about is read to be so already, and nothing is sent on the way: what is left leads back.
     let lock = sheet.steps.first().and_then(|step| step.before.lock);
     let is_read = match goal {

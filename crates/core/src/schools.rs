@@ -30,11 +30,12 @@ pub fn schools(family: &Family) -> Vec<School> {
     });
     let written = Goal::KeepRecovery.fits(family).then_some(School {
         goal: Goal::KeepRecovery,
-        title: match &family.recovery_inside {
-            Some(_) => "Start it from memory, then install it from within",
-            None => "Write it, then straight into it",
+        title: match family.recovery_inside.is_some() || family.install_within.is_some() {
+            true => "Start it from memory, then install it from within",
+            false => "Write it, then straight into it",
         },
         leaves: match (&family.recovery_inside, restores(family)) {
+            _ if family.install_within.is_some() => "It stays: its install switches off what puts the maker's back. That changes the system a little: locking again and increments want stock first.",
             (Some(_), _) => "It stays in each slot, until a package or a patched start image is written over it.",
             (None, true) => "It stays until the system starts, which puts the maker's back.",
             (None, false) => "It stays, until a package or the maker's own recovery is written over it.",

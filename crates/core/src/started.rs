@@ -3,10 +3,10 @@
 //! A system that runs rewrites what lives, and on some families puts the maker's recovery back. Nobody has to
 //! be told that it ran: it is concluded from what a look shows, and where nothing tells it, it may have.
 
-use crate::facts::{Facts, Happening};
+use crate::facts::{FactKey, Facts, Happening};
 use crate::family::{Family, RestoredBy};
 use crate::mode::{Mode, RecoveryKind};
-use crate::state::{BackedUp, State};
+use crate::state::{BackedUp, State, Switch};
 
 /// What two looks at a unit tell of the time between them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,16 +44,27 @@ impl Between {
     }
 }
 
-/// Whether a start of its system puts the maker's recovery back (`M11`).
+/// Whether a start of its system puts the maker's recovery back, unless that was switched off (`M11`).
 pub(crate) fn restores(family: &Family) -> bool {
     family.kept.restored_by == RestoredBy::SystemStart
+}
+
+/// Whether a start of the system of this unit does: nothing known of a switch counts as on.
+pub(crate) fn restores_on(family: &Family, facts: &Facts) -> bool {
+    restores(family) && facts.choice(FactKey::Restorer) != Some("off")
+}
+
+/// Whether a recovery lasts until the system starts, and nothing here makes it stay (`M11`).
+pub(crate) fn is_for_a_session(family: &Family) -> bool {
+    restores(family) && family.install_within.is_none()
 }
 
 /// What is written down when the system of a unit ran, or may have.
 #[must_use]
 pub fn happened(family: Option<&Family>, facts: &Facts) -> Vec<Happening> {
     // Assumed to be gone until somebody looks.
-    let is_gone = family.is_some_and(restores) && facts.recovery() == Some(RecoveryKind::Custom);
+    let comes_back = family.is_some_and(|family| restores_on(family, facts));
+    let is_gone = comes_back && facts.recovery() == Some(RecoveryKind::Custom);
     let gone = is_gone.then_some(Happening::RecoveryWritten);
     [Happening::SystemRan].into_iter().chain(gone).collect()
 }
@@ -61,7 +72,8 @@ pub fn happened(family: Option<&Family>, facts: &Facts) -> Vec<Happening> {
 /// The state of a sheet after a start of the system.
 pub(crate) fn started(mut at: State, family: &Family) -> State {
     at.backed_up = at.backed_up.min(BackedUp::Fixed);
-    if restores(family) && at.recovery == Some(RecoveryKind::Custom) {
+    let comes_back = restores(family) && at.restorer != Some(Switch::Off);
+    if comes_back && at.recovery == Some(RecoveryKind::Custom) {
         at.recovery = None;
     }
     at
@@ -70,7 +82,6 @@ pub(crate) fn started(mut at: State, family: &Family) -> State {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::facts::FactKey;
     use crate::facts::testing::facts;
     use crate::family::testing::shipped;
 
@@ -125,5 +136,9 @@ mod tests {
         let state = State::from_facts(&custom);
         assert_eq!(started(state, &kelpie).recovery, None);
         assert_eq!(started(state, &gimbal), state);
+        let off = facts(&[(FactKey::Recovery, "custom"), (FactKey::Restorer, "off")]);
+        assert_eq!(happened(Some(&kelpie), &off), [Happening::SystemRan]);
+        let state = State::from_facts(&off);
+        assert_eq!(started(state, &kelpie), state);
     }
 }

@@ -134,6 +134,8 @@ pub struct State {
     pub table: TableRead,
     /// What lies in the recovery partition.
     pub recovery: Option<RecoveryKind>,
+    /// What of the system puts the maker's recovery back as it starts.
+    pub restorer: Option<Switch>,
     /// Administrator rights on the running system.
     pub rights: Option<Switch>,
     /// What exists once.
@@ -164,16 +166,8 @@ impl State {
         Self {
             mode: facts.mode(),
             lock: facts.lock(),
-            debugging: match facts.choice(FactKey::Debugging) {
-                Some("on") => Some(Switch::On),
-                Some("off") => Some(Switch::Off),
-                _ => None,
-            },
-            fast_start: match facts.choice(FactKey::FastStart) {
-                Some("on") => Some(Switch::On),
-                Some("off") => Some(Switch::Off),
-                _ => None,
-            },
+            debugging: switch(facts, FactKey::Debugging),
+            fast_start: switch(facts, FactKey::FastStart),
             data: if facts.is_data_shut() {
                 Data::Shut
             } else {
@@ -181,6 +175,7 @@ impl State {
             },
             table: TableRead::NotYet,
             recovery: facts.recovery(),
+            restorer: switch(facts, FactKey::Restorer),
             critical: facts.choice(FactKey::CriticalLock).and_then(Lock::from_id),
             slot: facts.choice(FactKey::Slot).and_then(Slot::from_id),
             broken: Broken::from_facts(facts),
@@ -194,6 +189,14 @@ impl State {
             system: Laid::AsBefore,
             look: Look::Settled,
         }
+    }
+}
+
+fn switch(facts: &Facts, key: FactKey) -> Option<Switch> {
+    match facts.choice(key)? {
+        "on" => Some(Switch::On),
+        "off" => Some(Switch::Off),
+        _ => None,
     }
 }
 

@@ -11,7 +11,7 @@ use crate::family::{Again, Family, Method};
 use crate::goal::Goal;
 use crate::mode::Mode;
 use crate::rule::Rule;
-use crate::started::restores;
+use crate::started::restores_on;
 
 /// A cause of what is seen.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -97,7 +97,7 @@ pub fn strayed(
         ));
     }
     if expected == Some(Mode::CustomRecovery) {
-        all.extend(not_the_recovery(family));
+        all.extend(not_the_recovery(family, facts));
     }
     if act.part().is_some() {
         all.push(cause(
@@ -154,8 +154,8 @@ fn refuses(family: &Family) -> Cause {
 }
 
 /// Another recovery than the one that was written answers, or none (`T6`, `T12`, `T10`).
-fn not_the_recovery(family: &Family) -> Vec<Cause> {
-    let gone = match (restores(family), &family.recovery_inside) {
+fn not_the_recovery(family: &Family, facts: &Facts) -> Vec<Cause> {
+    let gone = match (restores_on(family, facts), &family.recovery_inside) {
         (true, _) => {
             "The maker's recovery came back: a start of the system in between puts it there."
         }

@@ -8,8 +8,8 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use veritope_core::act::{
-    Act, Erase, EraseAll, Ground, Install, PutBack, PutInside, PutStock, Relock, SetSlot,
-    Standpoint, StartImage, Unlock, WriteImage, WriteToRead, list,
+    Act, Erase, EraseAll, Ground, Install, InstallWithin, PutBack, PutInside, PutStock, Relock,
+    SetSlot, Standpoint, StartImage, Unlock, WriteImage, WriteToRead, list,
 };
 use veritope_core::budget::{self, Load, Policy};
 use veritope_core::coverage::{
@@ -256,6 +256,9 @@ fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Line>)> {
         let label = spec.partition.clone();
         let write = WriteToRead { label, image };
         add("write to be able to read", write.into(), &of);
+    }
+    if family.install_within.is_some() {
+        add("install from within", InstallWithin { image }.into(), &of);
     }
     if family.recovery_inside.is_some() {
         let into = None;

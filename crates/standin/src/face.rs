@@ -126,10 +126,10 @@ impl Device {
                     _ => "Recovery",
                 };
                 let labels = self.profile().partitions.iter().map(|part| part.label);
-                std::iter::once(top)
-                    .chain(labels)
-                    .map(str::to_owned)
-                    .collect()
+                let said = (self.installs_itself() && !saved.hands.words.is_empty())
+                    .then(|| format!("Said: {}", saved.hands.words));
+                let lines = std::iter::once(top).chain(labels);
+                lines.map(str::to_owned).chain(said).collect()
             }
         }
     }

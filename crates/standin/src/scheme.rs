@@ -327,7 +327,7 @@ pub const SCHEMES: [Scheme; 8] = [
         opens_again: false,
         type_codes: &[],
         tells_by_mode: false,
-        restores_recovery: false,
+        restores_recovery: true,
         builds: &[
             build("LN3X.7.0.2607", "2026-07", Opens::Yes, 2),
             build("LN3X.7.1.2610", "2026-10", Opens::Yes, 3),

@@ -126,6 +126,7 @@ impl Kind for Install {
         let is_whole = spec.from.is_none();
         State {
             system: if is_whole { Laid::Makers } else { at.system },
+            restorer: None,
             mode: Some(spec.ends_in),
             legs_ahead: at.legs_ahead.saturating_sub(1),
             backed_up: at.backed_up.min(BackedUp::Fixed),

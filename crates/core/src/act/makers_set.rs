@@ -129,6 +129,7 @@ impl Kind for PutMakersSet {
     fn after(&self, at: State, _: &Family) -> State {
         State {
             system: Laid::Makers,
+            restorer: None,
             recovery: Some(RecoveryKind::Stock),
             data: if self.shuts { Data::Shut } else { at.data },
             ..at

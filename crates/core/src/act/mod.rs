@@ -184,7 +184,7 @@ pub struct Shows {
     pub instead: Option<&'static str>,
     /// What a person sees besides.
     pub besides: Option<String>,
-    /// Whether nothing but its own words tells that it erased: no mode, lock or slot does.
+    /// Whether nothing but its own words tells that it did it: no mode, lock or slot does.
     pub only_words: bool,
 }
 
@@ -391,6 +391,8 @@ kinds! {
     write_to_read::WriteToRead,
     /// Put a recovery inside an image that starts the system too (`G4`).
     put_inside::PutInside,
+    /// Have a recovery that runs from memory install itself (`G4`).
+    install_within::InstallWithin,
     /// Put the maker's recovery back where another one was written (`G4`).
     makers_recovery::PutMakersRecovery,
     /// Put the maker's whole set on it (`G2`, `G4`).

@@ -5,11 +5,10 @@ use veritope_wire::{Digest, Label};
 
 use super::lines::copies::way_back;
 use super::lines::foreign::before_foreign;
-use super::lines::owner::intake;
-use super::write::{image_arg, image_lines, image_read, shelved};
+use super::write::{image_arg, image_lines, image_read, to_be_written};
 use super::{
     Args, Ask, Bit, Brings, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches, Whose, Words,
-    in_mode, lock, row, settled,
+    row,
 };
 use crate::consent::Costs;
 use crate::dossier::{By, Dossier, MadeOf};
@@ -74,18 +73,7 @@ impl Kind for PutInside {
                 "No recovery lies inside another image on this family.",
             )];
         };
-        let mut lines = vec![
-            in_mode(Bit::InMode(spec.mode), spec.mode.shown(), on, at),
-            lock(
-                Lock::Unlocked,
-                "It is locked: it takes only the maker's bytes.",
-                on,
-                at,
-            ),
-        ];
-        lines.extend(settled(at));
-        lines.push(shelved(on));
-        lines.push(intake(on.of.facts));
+        let mut lines = to_be_written(Some(spec.mode), on, at);
         lines.push(Line::met(
             Rule::M3,
             format!("A recovery lies inside {} here, in each slot that starts.", spec.base),

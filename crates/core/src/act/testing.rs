@@ -6,9 +6,9 @@ use std::sync::Arc;
 use veritope_wire::{BenchTime, CaptureId, Digest, Label, PlaceId};
 
 use super::{
-    Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, Look, PutBack, PutInside,
-    PutMakersRecovery, PutMakersSet, PutStock, ReadTable, Relock, SetSlot, SetSwitch, Standpoint,
-    StartImage, Unlock, WriteImage, WriteToRead, list,
+    Act, Capture, Closed, Complete, Erase, EraseAll, Go, Ground, Install, InstallWithin, Look,
+    PutBack, PutInside, PutMakersRecovery, PutMakersSet, PutStock, ReadTable, Relock, SetSlot,
+    SetSwitch, Standpoint, StartImage, Unlock, WriteImage, WriteToRead, list,
 };
 use crate::act::look::Sight;
 use crate::act::switch::Which;
@@ -25,7 +25,8 @@ use crate::facts::testing::{at, linked, row};
 use crate::facts::{Emptied, FactGroup, FactKey, FactRow, Facts, Happening, Source};
 use crate::family::testing::{gimbal, shipped};
 use crate::family::{
-    Advice, Effort, Family, MakersSetSpec, Paired, RecoveryInsideSpec, Replaces, ToolErases,
+    Advice, Effort, Family, InstallWithinSpec, MakersSetSpec, Paired, RecoveryInsideSpec, Replaces,
+    ToolErases,
 };
 use crate::keepsafe::{KeepSafe, Kept};
 use crate::matching::{Check, File, Finding, Fit, Told, Wanted, judge};
@@ -576,6 +577,22 @@ pub(crate) fn put_inside() -> Bench {
     bench
 }
 
+/// A watch whose recovery installs itself where it runs from memory.
+pub(crate) fn install_within() -> Bench {
+    let mut family = gimbal();
+    family.install_within = Some(InstallWithinSpec {
+        mode: Mode::Bootloader,
+        partition: "recovery".parse().unwrap(),
+        changes: vec!["system".parse().unwrap()],
+        pace: family.recovery_write.as_ref().unwrap().pace,
+        effort: Effort::default(),
+        hand: "Touch Install this recovery.".to_owned(),
+    });
+    let image = Some(Digest::of(IMAGE));
+    let bench = Bench::of(family, "Ruff", InstallWithin { image });
+    bench.knowing(&written_watch(), 0).shelved().kept()
+}
+
 /// A watch that starts nothing from memory: a recovery is written only to be able to read.
 pub(crate) fn write_to_read() -> Bench {
     let mut family = gimbal();
@@ -779,6 +796,7 @@ pub(crate) fn every_kind() -> Vec<Bench> {
         put_back(),
         put_stock(),
         erase_all(),
+        install_within(),
     ]
 }
 

@@ -6,8 +6,9 @@ use proptest::prelude::*;
 use veritope_wire::Digest;
 
 use super::testing::{
-    Bench, IMAGE, LAPWING, MAKERS, erase, every_kind, id, install, makers_recovery, makers_set,
-    part, put_back, put_inside, put_stock, relock, set_slot, start, unlock, write, write_to_read,
+    Bench, IMAGE, LAPWING, MAKERS, erase, every_kind, id, install, install_within, makers_recovery,
+    makers_set, part, put_back, put_inside, put_stock, relock, set_slot, start, unlock, write,
+    write_to_read,
 };
 use super::{Act, Ground, Install, Standpoint, list, planned};
 use crate::consent::told;
@@ -750,6 +751,26 @@ fn what_is_put_inside_was_made_of_what_lies_there_and_of_the_judged_recovery() {
         put_inside().with(|b| b.torn = vec![torn("recovery", IMAGE)]),
         []
     );
+}
+
+/// `M11`, `M12`: what installs itself is judged like what is written, where it runs.
+#[test]
+fn what_runs_from_memory_installs_itself_under_the_same_lines_as_a_write() {
+    assert_eq!(install_within().kinds(), []);
+    type Case<'a> = (fn(&mut Bench), &'a [Rule]);
+    let cases: [Case<'_>; 5] = [
+        (|b| b.shelf = None, &[Rule::M1]),
+        (
+            |b| b.shelf.as_mut().unwrap().codename = "kelpie",
+            &[Rule::M1],
+        ),
+        (|b| b.payload = Some(Digest::of(b"another")), &[Rule::E5]),
+        (|b| b.captures.clear(), &[Rule::B3, Rule::Q1]),
+        (|b| b.family.install_within = None, &[Rule::M11]),
+    ];
+    for (n, (spoil, wanted)) in cases.into_iter().enumerate() {
+        assert_eq!(install_within().with(spoil), wanted, "case {n}");
+    }
 }
 
 #[test]

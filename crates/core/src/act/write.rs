@@ -15,7 +15,7 @@ use crate::evidence::{Basis, Cure, Due, Need, not_known};
 use crate::facts::{FactKey, Facts, Happening};
 use crate::matching::Finding;
 use crate::family::{Container, Family, Takes};
-use crate::mode::{Lock, RecoveryKind};
+use crate::mode::{Lock, Mode, RecoveryKind};
 use crate::rule::Rule;
 use crate::state::{Presence, State};
 
@@ -32,7 +32,9 @@ impl Kind for WriteImage {
     const TOUCHES: Touches = Touches::WRITES;
 
     fn instances(on: Ground<'_>) -> Vec<Self> {
-        let spec = on.family().recovery_write.as_ref();
+        // Where it installs itself so that it stays, it is not written past that.
+        let installs_itself = on.family().install_within.is_some();
+        let spec = on.family().recovery_write.as_ref().filter(|_| !installs_itself);
         let label = spec.map(|spec| spec.partition.clone());
         label
             .map(|label| Self { label, image: None })
@@ -142,7 +144,13 @@ impl Kind for WriteImage {
 
 /// The rows of writing a recovery: where and how it is taken, and that nothing is written on a hope.
 pub(super) fn to_write(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
-    let mut lines = into_recovery(on, at);
+    let mode = on.family().recovery_write.as_ref().map(|spec| spec.mode);
+    to_be_written(mode, on, at)
+}
+
+/// The same in the mode that takes it.
+pub(super) fn to_be_written(mode: Option<Mode>, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let mut lines = taken_in(mode, on, at);
     lines.push(shelved(on));
     lines.push(intake(on.of.facts));
     lines
@@ -150,11 +158,12 @@ pub(super) fn to_write(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
 
 /// The rows of writing to the recovery's partition, whatever it is.
 pub(super) fn into_recovery(on: Ground<'_>, at: Standpoint) -> Vec<Line> {
-    let mode = on.family().recovery_write.as_ref().map(|spec| spec.mode);
-    let mut lines: Vec<Line> = mode
-        .map(|mode| in_mode(Bit::InMode(mode), mode.shown(), on, at))
-        .into_iter()
-        .collect();
+    taken_in(on.family().recovery_write.as_ref().map(|spec| spec.mode), on, at)
+}
+
+fn taken_in(mode: Option<Mode>, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
+    let mode = mode.map(|mode| in_mode(Bit::InMode(mode), mode.shown(), on, at));
+    let mut lines: Vec<Line> = mode.into_iter().collect();
     let locked = "It is locked: it takes only the maker's bytes.";
     lines.push(lock(Lock::Unlocked, locked, on, at));
     lines.extend(settled(at));

@@ -349,6 +349,7 @@ keys! {
     TokenAsked "token-asked", "Token asked for", Moment, [], Unlocking: "When the maker's portal was asked for the token (`U4`).",
     Token "token", "Unlock token", Choice(TOKENS), [], Unlocking: "Whether the token that opens this unit has come (`U4`).",
     Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [RecoveryWritten], Unlocking: "What lies in the recovery partition.",
+    Restorer "restorer", "What puts the maker's recovery back", Choice(ON_OFF), [SystemWritten], System: "Whether the system still puts the maker's recovery back as it starts (`M11`).",
     RecoveryVersion "recovery-version", "Version of the recovery", Version, [RecoveryWritten], Unlocking: "Version of the recovery (`K2`).",
     Battery "battery", "Battery", Percent, [], Unlocking: "Battery charge.",
     Ownership "ownership", "Owner", Choice(OWNERS), [], Owner: "Whose unit it is.",

@@ -68,6 +68,7 @@ impl FactKey {
             | Self::DownloadGuard
             | Self::ResetLock
             | Self::Recovery
+            | Self::Restorer
             | Self::RecoveryVersion
             | Self::Accounts
             | Self::OwnerLogin

@@ -243,6 +243,23 @@ pub struct RecoveryInsideSpec {
     pub hand: String,
 }
 
+/// A recovery that runs from memory installs itself (`M12`), so that nothing puts the maker's back (`M11`).
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct InstallWithinSpec {
+    /// The mode that does it.
+    pub mode: Mode,
+    /// Where it writes itself: the recovery's own partition.
+    pub partition: Label,
+    /// The partitions of the system that it changes for that.
+    pub changes: Vec<Label>,
+    /// How long.
+    pub pace: Pace,
+    /// What it takes of hands.
+    pub effort: Effort,
+    /// Where in its menu.
+    pub hand: String,
+}
+
 /// Taking in the maker's whole set (`G2`, `G4`): an archive whose members' names decide where the bytes land.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MakersSetSpec {

@@ -165,6 +165,10 @@ impl Locator<'_> {
             .recovery_inside
             .map(|spec| self.recovery_inside(spec.into_inner(), &declared, &partitions))
             .transpose()?;
+        let install_within = raw
+            .install_within
+            .map(|spec| self.install_within(spec.into_inner(), &declared, &partitions))
+            .transpose()?;
         let makers_set = raw
             .makers_set
             .map(|spec| self.makers_set(spec.into_inner(), &declared))
@@ -354,6 +358,7 @@ impl Locator<'_> {
             },
             recovery_write,
             recovery_inside,
+            install_within,
             makers_set,
             keep_safe: raw
                 .keep_safe

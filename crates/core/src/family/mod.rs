@@ -26,8 +26,9 @@ use crate::mode::{LiveReads, Mode, Modes, Readable, Slot};
 
 pub use acts::{
     BeforeForeign, Companion, CompanionMade, Container, DebuggingSpec, Effort, ForcedRestart,
-    MakersSetSpec, MoveBy, MoveSpec, Pace, Question, RecoveryInsideSpec, RecoveryWriteSpec,
-    RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe, WipeSpec, Yes,
+    InstallWithinSpec, MakersSetSpec, MoveBy, MoveSpec, Pace, Question, RecoveryInsideSpec,
+    RecoveryWriteSpec, RelockAct, RelockSpec, SlotSwitchSpec, StageSpec, TemporaryStartSpec, Wipe,
+    WipeSpec, Yes,
 };
 pub use check::{FamilyError, load};
 pub use choreography::{BodyPart, Cue, Key, Menu, Phase, PhaseKind, PhaseSaid, said};
@@ -48,7 +49,7 @@ pub use role::{Role, RoleSpec, Takes, Wanted};
 /// are answered by keys or a touch, no more in words. 7 = phases that touch words on a screen or in a tool.
 /// 8 = labels that name the unit; what a token scheme asks of the account. 9 = how a recovery is taken and kept.
 /// 10 = how the maker's whole set is taken in. 11 = a recovery inside another image. An older file is one that uses none of what came later.
-pub const FAMILY_SCHEMA: u32 = 11;
+pub const FAMILY_SCHEMA: u32 = 12;
 
 /// The families that ship with the program: file names and texts.
 pub const SHIPPED: &[(&str, &str)] = &[
@@ -131,6 +132,8 @@ pub struct Family {
     pub recovery_write: Option<RecoveryWriteSpec>,
     /// How a recovery is put inside an image that starts the system too, where that is its place.
     pub recovery_inside: Option<RecoveryInsideSpec>,
+    /// How a recovery that runs from memory installs itself.
+    pub install_within: Option<InstallWithinSpec>,
     /// How its maker's whole set is taken in, where something of it does that.
     pub makers_set: Option<MakersSetSpec>,
     /// What is asked about before an erase.

@@ -87,6 +87,9 @@ pub struct RawFamily {
     /// Putting a recovery inside an image that starts the system too; since schema 11.
     #[schema(value_type = Option<RawRecoveryInside>)]
     pub(super) recovery_inside: Option<Spanned<RawRecoveryInside>>,
+    /// A recovery that runs from memory installs itself; since schema 12.
+    #[schema(value_type = Option<RawInstallWithin>)]
+    pub(super) install_within: Option<Spanned<RawInstallWithin>>,
     /// Taking in the maker's whole set; since schema 10.
     #[schema(value_type = Option<RawMakersSet>)]
     pub(super) makers_set: Option<Spanned<RawMakersSet>>,

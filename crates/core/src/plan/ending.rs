@@ -40,7 +40,7 @@ pub enum How {
 }
 
 /// Whether nothing that a link reads tells that it came about.
-fn is_wipe(step: &Step) -> bool {
+fn is_told_by_words(step: &Step) -> bool {
     step.act.shows().only_words
 }
 
@@ -48,7 +48,7 @@ fn is_wipe(step: &Step) -> bool {
 #[must_use]
 pub fn ending(step: &Step, seen: &Facts, is_look: bool) -> Ending {
     let diverges = divergence(step.after, seen);
-    let is_unseen = if is_wipe(step) {
+    let is_unseen = if is_told_by_words(step) {
         diverges.is_some()
     } else {
         seen.lock().is_none()
@@ -111,7 +111,7 @@ pub enum Open {
 /// What a look shows of `step`, which is open; `by_link` tells whether the bench takes it.
 #[must_use]
 pub fn looked_at(step: &Step, seen: &Facts, by_link: bool, asked: Asked) -> Open {
-    if is_wipe(step) {
+    if is_told_by_words(step) {
         // By hand a person says so, by link it is done again, and until then nothing counts that it would
         // have taken.
         return match asked {

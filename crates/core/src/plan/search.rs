@@ -371,6 +371,7 @@ mod tests {
             data: Data::Kept,
             table: TableRead::NotYet,
             recovery: None,
+            restorer: None,
             rights: None,
             backed_up: BackedUp::NotYet,
             critical: None,

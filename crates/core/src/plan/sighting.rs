@@ -86,10 +86,10 @@ pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
     let looks = |mode| family.mode(mode).map_or("", |spec| spec.looks.as_str());
     let shows = step.act.shows();
     let is_critical = shows.lock == Some(FactKey::CriticalLock);
-    let is_wipe = shows.only_words;
+    let tells = shows.only_words.then(|| OnlyWords::of(step));
     // What a package brings its own menu tells of.
     let writes = step.act.touches(family).any(Touches::WRITES) && step.act.file().is_none();
-    let by_tool = by_hand && writes && !is_wipe;
+    let by_tool = by_hand && writes && tells.is_none();
     let (key, before, after) = if is_critical {
         let (before, after) = (step.before.critical, step.after.critical);
         (FactKey::CriticalLock, before, after)
@@ -129,8 +129,8 @@ pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
                 if let Some(besides) = &shows.besides {
                     text = format!("{text} {besides}");
                 }
-                if is_wipe {
-                    id = format!("{id}-erased");
+                if let Some(tells) = &tells {
+                    id = format!("{id}-{}", tells.done);
                 }
                 if by_tool {
                     text = format!(
@@ -158,18 +158,18 @@ pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
                     Likelihood::Known
                 },
                 facts,
-                erased: (is_expected && is_wipe).then_some(true),
+                erased: (is_expected && is_wipe(step)).then_some(true),
             });
         }
     }
-    if is_wipe {
+    if let Some(tells) = &tells {
         let mode = expected_mode.unwrap_or(Mode::System);
         all.push(Sighting {
-            id: format!("{}-not-erased", mode.id()),
-            text: format!("{} It says nothing of an erase.", looks(mode)),
+            id: format!("{}-not-{}", mode.id(), tells.done),
+            text: format!("{} {}", looks(mode), tells.not),
             likelihood: Likelihood::Known,
             facts: vec![(FactKey::Mode, mode.id())],
-            erased: Some(false),
+            erased: is_wipe(step).then_some(false),
         });
     }
     if by_tool && let Some(mode) = expected_mode {
@@ -246,6 +246,31 @@ pub fn sightings(family: &Family, step: &Step, by_hand: bool) -> Vec<Sighting> {
         erased: None,
     });
     all
+}
+
+/// What is said of an act that nothing but its own words tells of.
+struct OnlyWords {
+    done: &'static str,
+    not: &'static str,
+}
+
+impl OnlyWords {
+    fn of(step: &Step) -> Self {
+        match is_wipe(step) {
+            true => Self {
+                done: "erased",
+                not: "It says nothing of an erase.",
+            },
+            false => Self {
+                done: "done",
+                not: "It says that it failed, or says nothing.",
+            },
+        }
+    }
+}
+
+fn is_wipe(step: &Step) -> bool {
+    step.wipe.is_some()
 }
 
 /// Whether its system may start in `step`, as hoped or because hands slipped, or may have been starting before: where

@@ -11,7 +11,7 @@ use crate::mode::{Lock, RecoveryKind};
 use crate::relock::Holds;
 use crate::route::way_to_read;
 use crate::rule::Rule;
-use crate::started::restores;
+use crate::started::restores_on;
 use crate::state::Presence;
 
 use crate::dossier::Dossier;
@@ -250,7 +250,7 @@ fn gone_again(family: &Family, facts: &Facts) -> Option<Finding> {
         return None;
     };
     let was_custom = row.value == FactValue::Choice(RecoveryKind::Custom.id());
-    (restores(family) && was_custom).then(|| {
+    (restores_on(family, facts) && was_custom).then(|| {
         finding(
             Rule::M11,
             Level::Note,
@@ -304,7 +304,7 @@ fn seen_gone(of: &Dossier<'_>) -> Option<Finding> {
     }
     let mut held = of.held.iter();
     let was = held.find(|one| lies_on.contains(&one.label) && one.holds == Holds::Foreign)?;
-    let by = match (restores(family), &family.recovery_inside) {
+    let by = match (restores_on(family, facts), &family.recovery_inside) {
         (true, _) => {
             "Each start of the system puts it back: go straight into the other one after its write."
                 .to_owned()

@@ -90,6 +90,8 @@ form! {
         table: TableWord,
         #[serde(default)]
         recovery: Option<Word>,
+        #[serde(default)]
+        restorer: Option<SwitchWord>,
         #[serde(default = "not_yet")]
         backed_up: BackedUpWord,
         #[serde(default)]

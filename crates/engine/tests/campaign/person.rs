@@ -341,6 +341,9 @@ impl Bench {
                     answer(&self.bridge, "card");
                     answer(&self.bridge, &format!("install-{name}"));
                 }
+                Act::InstallWithin(_) if slip == Slip::None => {
+                    answer(&self.bridge, "install-itself");
+                }
                 Act::StartImage(_) => {
                     self.cable(CablePlace::In);
                     let image = self.image_at_hand();
@@ -399,23 +402,28 @@ impl Bench {
         let lower = family.lower_mode().unwrap();
         let leads = |way: &&MoveSpec| way.from == Mode::Off && way.to == lower;
         let way = family.moves.iter().find(leads).unwrap();
-        for key in forced {
-            self.key(*key, Push::Down);
-        }
-        let is_dark = |bench: &Self| bench.face().lines.is_empty();
-        for _ in 0..30 {
-            if is_dark(self) {
+        let mode = || on(&self.bridge, |device| device.truths()["mode"].clone());
+        for _ in 0..4 {
+            self.cable(CablePlace::Out);
+            for key in forced {
+                self.key(*key, Push::Down);
+            }
+            for _ in 0..30 {
+                if self.face().lines.is_empty() {
+                    break;
+                }
+                self.pass(1);
+            }
+            for key in forced {
+                self.key(*key, Push::Up);
+            }
+            self.play(&way.phases, Slip::None);
+            self.settle_down();
+            if mode() == lower.id() {
                 break;
             }
-            self.pass(1);
         }
-        for key in forced {
-            self.key(*key, Push::Up);
-        }
-        self.play(&way.phases, Slip::None);
-        self.settle_down();
-        let mode = on(&self.bridge, |device| device.truths()["mode"].clone());
-        self.say(&[(FactKey::Mode, &mode)]);
+        self.say(&[(FactKey::Mode, &mode())]);
     }
 
     /// Counts the presses of a menu, and chooses.
@@ -453,6 +461,11 @@ impl Bench {
             return pick(view, "asleep", "");
         }
         let mode = &truths["mode"];
+        if let Act::InstallWithin(_) = view.step.act {
+            let says = |line: &String| line.contains("Installed");
+            let is_done = self.face().lines.iter().any(says);
+            return pick(view, mode, if is_done { "done" } else { "not-done" });
+        }
         let written = format!("{mode}-written");
         if view.sightings.iter().any(|one| one.id == written) {
             let took = self.took.load(Ordering::SeqCst);

@@ -396,6 +396,11 @@ impl Device {
                         vec![restart, erase]
                     }
                 }
+                (Running::TemporaryRecovery, _) if self.installs_itself() => vec![button(
+                    "install-itself",
+                    "Install this recovery",
+                    AnswersTo::Touch,
+                )],
                 (Running::Refusing, _) if chart.menus == Menus::Touch => {
                     vec![line("bootloader", "Bootloader")]
                 }
@@ -450,6 +455,7 @@ impl Device {
             "card" => (self.saved.hands.list, self.saved.hands.line) = (List::Card, 0),
             "back" => (self.saved.hands.list, self.saved.hands.line) = (List::None, 0),
             "fast-start" => self.saved.hands.fast_start = !self.saved.hands.fast_start,
+            "install-itself" => self.install_itself()?,
             "tool" => self.saved.hands.tool_ms = Some(now),
             "debugging" => {
                 self.saved.debugging = self.saved.debugging.other();

@@ -342,6 +342,9 @@ impl Device {
         match read_start_image(&bytes) {
             Ok(image) if image.codename == self.profile.codename && image.kind == "recovery" => {
                 self.depart(Running::TemporaryRecovery, Some(operation.id));
+                self.saved.hands.words.clear();
+                self.runs(bytes)
+                    .map_err(|error| no(RefusalCode::Other, error.to_string()))?;
                 Ok(operation)
             }
             // The wrong image: a flash of the screen, and the bootloader is back.

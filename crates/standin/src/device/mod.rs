@@ -14,6 +14,7 @@ mod streams;
 mod transfer;
 mod volumes;
 mod wipe;
+mod within;
 
 use std::collections::BTreeMap;
 use std::io;
@@ -45,6 +46,7 @@ pub struct Device {
     /// What the clock showed at the device's own `saved.at_ms`.
     clock_ms: i64,
     memory: Option<Vec<u8>>,
+    running: Option<Vec<u8>>,
     files: files::Files,
     stream: Option<streams::Stream>,
 }
@@ -123,6 +125,7 @@ impl Device {
             clock,
             clock_ms,
             memory: None,
+            running: None,
             files: files::Files::default(),
             stream: None,
         }
@@ -173,6 +176,7 @@ impl Device {
             folder: Some(folder.to_owned()),
             clock,
             memory: None,
+            running: None,
             files: files::Files::open(folder)?,
             stream: None,
         };
@@ -451,7 +455,7 @@ impl Device {
                 durations.recovery
             }
         };
-        self.memory = None;
+        (self.memory, self.running) = (None, None);
         self.stream = None;
         self.forget_files_in_memory();
         let now = self.saved.at_ms;
@@ -529,7 +533,7 @@ impl Device {
     /// The system looks for its maker's recovery as it starts, and writes it where another one lies.
     fn restore_recovery(&mut self) -> io::Result<()> {
         let restores = self.scheme().is_some_and(|scheme| scheme.restores_recovery);
-        if !restores || self.profile.is_facts_only() {
+        if !restores || self.profile.is_facts_only() || self.is_restorer_off()? {
             return Ok(());
         }
         let lies = self.part("recovery").map(|part| read_start_image(&part));

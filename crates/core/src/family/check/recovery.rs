@@ -7,11 +7,11 @@ use toml::Spanned;
 use super::Locator;
 use crate::facts::Version;
 use crate::family::raw::{
-    RawCompanion, RawKept, RawMakersSet, RawRecoveryInside, RawRecoveryWrite,
+    RawCompanion, RawInstallWithin, RawKept, RawMakersSet, RawRecoveryInside, RawRecoveryWrite,
 };
 use crate::family::{
-    Companion, Container, Effort, FamilyError, KeptSpec, MakersSetSpec, PartitionSpec,
-    RecoveryInsideSpec, RecoveryWriteSpec, Role,
+    Companion, Container, Effort, FamilyError, InstallWithinSpec, KeptSpec, MakersSetSpec,
+    PartitionSpec, RecoveryInsideSpec, RecoveryWriteSpec, Role,
 };
 use crate::mode::Mode;
 
@@ -97,6 +97,51 @@ impl Locator<'_> {
             partitions: labels,
             replaces: raw.replaces,
             pace: self.pace(raw.usual, &raw.stuck)?,
+            hand: raw.hand,
+        })
+    }
+
+    /// How a recovery that runs from memory installs itself.
+    pub(super) fn install_within(
+        &self,
+        raw: RawInstallWithin,
+        declared: &BTreeSet<Mode>,
+        partitions: &[PartitionSpec],
+    ) -> Result<InstallWithinSpec, FamilyError> {
+        self.mode_is_declared(&raw.mode, "install_within.mode", declared)?;
+        let of_role = |raw: &Spanned<String>, key: &str, (role, said): (Role, &str)| {
+            let label = self.label(raw, key)?;
+            let mut known = partitions.iter();
+            if known.any(|known| known.label == label && known.role == role) {
+                return Ok(label);
+            }
+            Err(self.refuse(
+                raw.span(),
+                format!("`{key}` names `{label}`, which is no [[partition]] of role {said}"),
+            ))
+        };
+        if raw.changes.is_empty() {
+            return Err(self.refuse(
+                raw.mode.span(),
+                "`install_within.changes` is empty: what puts the maker's recovery back is a part of the system, name it",
+            ));
+        }
+        let changes = raw.changes.iter();
+        let changes =
+            changes.map(|label| of_role(label, "install_within.changes", (Role::Os, "os")));
+        Ok(InstallWithinSpec {
+            mode: *raw.mode.get_ref(),
+            partition: of_role(
+                &raw.partition,
+                "install_within.partition",
+                (Role::Recovery, "recovery"),
+            )?,
+            changes: changes.collect::<Result<_, _>>()?,
+            pace: self.pace(raw.usual, &raw.stuck)?,
+            effort: Effort {
+                hands_on_seconds: raw.hands_on,
+                presses: raw.presses,
+            },
             hand: raw.hand,
         })
     }

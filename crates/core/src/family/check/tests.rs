@@ -43,8 +43,8 @@ fn each_mistake_is_named_with_its_line() {
     let cases = [
         (
             "schema = 6",
-            "schema = 12",
-            "`schema` is 12; this program reads 1 to 11",
+            "schema = 13",
+            "`schema` is 13; this program reads 1 to 12",
         ),
         ("mib = 60", "mib = 0", "`partition.mib` must be at least 1"),
         (

@@ -450,6 +450,34 @@ pub(crate) struct RawRecoveryInside {
     pub(crate) hand: String,
 }
 
+/// A recovery that runs from memory installs itself, so that nothing puts the maker's back (M11, M12).
+#[derive(Deserialize, utoipa::ToSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RawInstallWithin {
+    /// Mode that does it: a recovery that was started from memory.
+    #[schema(value_type = Mode)]
+    pub(crate) mode: Spanned<Mode>,
+    /// Where it writes itself, of role recovery.
+    #[schema(value_type = String)]
+    pub(crate) partition: Spanned<String>,
+    /// The partitions of role os that it changes for that.
+    #[schema(value_type = Vec<String>)]
+    pub(crate) changes: Vec<Spanned<String>>,
+    /// Usual seconds.
+    pub(crate) usual: u32,
+    /// Seconds from which on it is stuck.
+    #[schema(value_type = u32)]
+    pub(crate) stuck: Spanned<u32>,
+    /// Seconds with hands on it.
+    #[serde(default)]
+    pub(crate) hands_on: u32,
+    /// Key presses and touches.
+    #[serde(default)]
+    pub(crate) presses: u16,
+    /// Where in its menu.
+    pub(crate) hand: String,
+}
+
 /// What is written in the same go as a recovery (M9).
 #[derive(Deserialize, utoipa::ToSchema)]
 #[serde(deny_unknown_fields)]
