@@ -36,6 +36,9 @@ impl Device {
                 touch("start", "Restart, System"),
                 touch("bootloader", "Restart, Bootloader"),
             ];
+            if self.installs_itself() {
+                buttons.push(touch("install-itself", "Install this recovery"));
+            }
         }
         let keys = chart.keys.iter().map(|key| KeyShown {
             key: *key,

@@ -669,7 +669,7 @@ impl Entry {
                     "The recovery was written over: which one it is is to be seen."
                 }
                 Happening::RecoveryInDoubt => {
-                    "The recovery that was to start did not: what lies in its partition is to be seen."
+                    "What lies where a recovery lies is in doubt: which one it is is to be seen."
                 }
                 Happening::DataShut => {
                     "Metadata was written under which the owner's data can't be read: it is formatted before the system starts."

@@ -396,11 +396,6 @@ impl Device {
                         vec![restart, erase]
                     }
                 }
-                (Running::TemporaryRecovery, _) if self.installs_itself() => vec![button(
-                    "install-itself",
-                    "Install this recovery",
-                    AnswersTo::Touch,
-                )],
                 (Running::Refusing, _) if chart.menus == Menus::Touch => {
                     vec![line("bootloader", "Bootloader")]
                 }

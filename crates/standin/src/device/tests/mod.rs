@@ -537,3 +537,67 @@ fn a_modern_phone_holds_what_its_parts_say() {
     assert_eq!(device.own_recovery(), Running::StockRecovery);
     assert!(device.slot_starts().unwrap());
 }
+
+/// Installed from within it stays over a start, also after this process began anew; where the system is its maker's
+/// again, the maker's recovery comes back.
+#[test]
+fn what_installs_itself_stays_until_the_system_is_its_makers_again() {
+    let folder = tempfile::tempdir().unwrap();
+    let home = folder.path().join("dock-1");
+    let clock = Arc::new(ByHand::default());
+    let profile = Profile::named("cinder").unwrap();
+    let mut device = Device::make(&home, profile, &birth(), clock.clone()).unwrap();
+    let scheme = crate::scheme::Scheme::named("cinder").unwrap();
+    device
+        .set_gate(crate::gate::Gate::shipped(scheme), "")
+        .unwrap();
+    device.saved.lock = LockState::Unlocked;
+    let image = veritope_formats::startimage::build_start_image("cinder", "recovery", "1", b"x");
+    let start = |device: &mut Device, clock: &ByHand| {
+        act(device, ActKind::Restart, &[("mode", "bootloader")]).unwrap();
+        clock.pass(60);
+        device.tick().unwrap();
+        let epoch = device.epoch();
+        let digest = Digest::of(&image);
+        device.put_memory(image.clone(), epoch, digest).unwrap();
+        act(device, ActKind::StartFromMemory, &[]).unwrap();
+        clock.pass(60);
+        device.tick().unwrap();
+        assert_eq!(device.saved.mode, Running::TemporaryRecovery);
+    };
+    let over_a_start = |device: &mut Device, clock: &ByHand| {
+        touch(device, "start");
+        clock.pass(300);
+        device.tick().unwrap();
+        assert_eq!(device.saved.mode, Running::System);
+        device.own_recovery()
+    };
+    start(&mut device, &clock);
+    let (system, recovery) = (
+        device.span("system").unwrap().0,
+        first_of(&device, "recovery"),
+    );
+    let mut stock = vec![0; 256 * 1024];
+    device.storage.read_at(system, &mut stock).unwrap();
+    drop(device);
+    let clock = Arc::new(ByHand::default());
+    let mut device = Device::open(&home, clock.clone()).unwrap();
+    touch(&mut device, "install-itself");
+    assert!(
+        device
+            .face()
+            .lines
+            .iter()
+            .any(|line| line.contains("Installed"))
+    );
+    assert_ne!(first_of(&device, "recovery"), recovery);
+    let mut now = stock.clone();
+    device.storage.read_at(system, &mut now).unwrap();
+    let differing = stock.iter().zip(&now).filter(|(was, is)| was != is).count();
+    assert!((1..64).contains(&differing), "a small change: {differing}");
+    assert_eq!(over_a_start(&mut device, &clock), Running::CustomRecovery);
+    device.storage.write_at(system, &stock).unwrap();
+    start(&mut device, &clock);
+    assert_eq!(over_a_start(&mut device, &clock), Running::StockRecovery);
+    assert_eq!(first_of(&device, "recovery"), recovery);
+}
