@@ -2107,7 +2107,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "download-number" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "account-since" | "account-units" | "token-asked" | "token" | "recovery" | "recovery-version" | "battery" | "ownership" | "reported-lost" | "bought" | "paid" | "managed" | "accounts" | "owner-login" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "card-free-mib" | "card-format" | "free-mib" | "broken" | "stand-in" | "stand-in-by" | "battery-body" | "fed-by" | "on-charger" | "computer-changed" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-waived" | "works-charging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "download-number" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "account-since" | "account-units" | "token-asked" | "token" | "recovery" | "restorer" | "recovery-version" | "battery" | "ownership" | "reported-lost" | "bought" | "paid" | "managed" | "accounts" | "owner-login" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "card-free-mib" | "card-format" | "free-mib" | "broken" | "stand-in" | "stand-in-by" | "battery-body" | "fed-by" | "on-charger" | "computer-changed" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-waived" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */
@@ -3965,6 +3965,7 @@ export interface components {
             look: components["schemas"]["Look"];
             mode?: components["schemas"]["Mode"] | null;
             recovery?: components["schemas"]["RecoveryKind"] | null;
+            restorer?: components["schemas"]["Switch"] | null;
             rights?: components["schemas"]["Switch"] | null;
             slot?: components["schemas"]["Slot"] | null;
             /** @description The system. */

@@ -65,15 +65,7 @@ impl Kind for InstallWithin {
         let mut lines = to_be_written(Some(spec.mode), on, at);
         lines.push(Line::met(
             Rule::M11,
-            format!(
-                "It goes to {}, and {} is changed so that the maker's does not come back: locking again and increments want {} put back first.",
-                spec.partition,
-                listed(&spec.changes),
-                match &spec.changes[..] {
-                    [_] => "that",
-                    _ => "those",
-                }
-            ),
+            changes(spec),
             Basis::clause("[install_within]"),
         ));
         lines.extend(image_lines(on, self.image));
@@ -112,7 +104,8 @@ impl Kind for InstallWithin {
     }
 
     fn how(&self, family: &Family) -> How {
-        How::said(spec(family).map_or("", |spec| spec.hand.as_str()))
+        let said = |spec: &InstallWithinSpec| format!("{} {}", spec.hand, changes(spec));
+        How::said(spec(family).map_or_else(String::new, said))
     }
 
     fn costs(&self, of: &Dossier<'_>) -> Option<Costs> {
@@ -170,7 +163,16 @@ impl Kind for InstallWithin {
     }
 }
 
-fn listed(labels: &[Label]) -> String {
-    let labels: Vec<_> = labels.iter().map(ToString::to_string).collect();
-    labels.join(", ")
+/// What it changes, and what that takes later.
+fn changes(spec: &InstallWithinSpec) -> String {
+    let labels: Vec<_> = spec.changes.iter().map(ToString::to_string).collect();
+    let them = match &labels[..] {
+        [_] => "that",
+        _ => "those",
+    };
+    format!(
+        "It goes to {}, and {} is changed so that the maker's does not come back: locking again and increments want {them} put back first.",
+        spec.partition,
+        labels.join(", ")
+    )
 }

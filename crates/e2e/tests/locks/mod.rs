@@ -461,6 +461,74 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
     });
 }
 
+/// In its own menu, from memory: it switches off what puts the maker's back, and is there after the system ran.
+#[test]
+fn lapwings_recovery_installs_itself_and_stays() {
+    in_browser(|| async {
+        let bench = Bench::start(HANDS).await?;
+        let lapwing = Table::met(&bench, "Lapwing").await?;
+        // The system that was put back puts its maker's recovery back too.
+        lapwing.begin("Go to bootloader mode").await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.sees("The goal is reached").await?;
+        lapwing.begin("Start the system").await?;
+        bench.click_last("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        lapwing.to("Recovery").await?;
+        bench.sees("its install switches the restorer off").await?;
+        bench.shot("within-recovery").await?;
+        let why = "Why this one and not the first";
+        bench.fill(why, "it is kept for a while").await?;
+        bench
+            .click("See its sheet: Start it from memory, then install it from within")
+            .await?;
+        bench
+            .sees("The sheet: install a recovery that stays")
+            .await?;
+        bench.click("Complete the list").await?;
+        bench.click("waived: nobody checks it").await?;
+        bench.sees_not("What works on it now?").await?;
+        lapwing.begin("Install a recovery that stays").await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.click("Start the recovery from memory").await?;
+        bench.click("Capture what exists once").await?;
+        bench.click("Copy capture 1 to stick").await?;
+        lapwing.take_in_hand().await?;
+        bench.is_accessible().await?;
+        bench.shot("within").await?;
+        bench.click("Show me how").await?;
+        bench
+            .sees("system is changed so that the maker's does not come back")
+            .await?;
+        lapwing.face_shows("Install this recovery").await?;
+        bench.click("Install this recovery").await?;
+        lapwing
+            .face_shows("Installed. The restorer is off.")
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("within-told").await?;
+        bench
+            .click("A list of partitions and the word temporary. It says that it is installed.")
+            .await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.click("Restart into custom recovery").await?;
+        bench.sees("The goal is reached").await?;
+        lapwing.begin("Start the system").await?;
+        bench.click_last("Start the system").await?;
+        bench.sees("The goal is reached").await?;
+        lapwing.begin("Go to the custom recovery").await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.click("Restart into custom recovery").await?;
+        bench.sees("The goal is reached").await?;
+        bench.tag_says("Mode", "custom recovery").await?;
+        // A little of the system is not its maker's now.
+        lapwing.to("Standing").await?;
+        bench.sees("Locking Lapwing again is refused").await?;
+        bench.shot("within-standing").await?;
+        bench.stop().await
+    });
+}
+
 /// What a person does at a step of Dunlin's.
 #[derive(Clone, Copy)]
 enum Does {

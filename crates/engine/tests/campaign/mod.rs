@@ -41,7 +41,7 @@ use veritope_wire::{CaptureId, Digest, Label, RunId};
 use crate::support::{Bench, Patient, seat};
 
 /// Runs that CI does.
-const RUNS: u64 = 1_000;
+const RUNS: u64 = 700;
 /// Steps after which a run counts as going nowhere.
 const MOST_STEPS: u32 = 90;
 

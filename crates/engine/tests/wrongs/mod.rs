@@ -41,7 +41,7 @@ const PLACES: [Place; 5] = [
         family: "cinder",
         model: "LN-3",
         build: "LN3.7.1.2610",
-        write: "Write the recovery",
+        write: "Install the recovery from within",
         label: "recovery",
         wrong: &[1],
     },
