@@ -304,12 +304,15 @@ impl Judgement {
         }
     }
 
-    /// Best first: what is taken, then the newer version, then what has fewer marks against it, then by name.
+    /// Best first: what is taken, of that what no criterion speaks for certain against (a newer one that can't read
+    /// the owner's files comes after one that can, `M6`), then the newer version, then what has fewer marks against
+    /// it, then by name.
     #[must_use]
     pub fn order(&self, name: &str) -> impl Ord + use<> {
         let against = self.findings.iter().filter(|one| one.fit != Fit::Fits);
         (
             self.verdict,
+            self.findings.iter().any(|one| one.fit == Fit::Stops),
             std::cmp::Reverse(self.version.as_deref().and_then(version)),
             against.count(),
             name.to_owned(),

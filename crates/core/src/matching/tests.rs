@@ -522,6 +522,17 @@ fn the_best_stands_first_and_versions_count_part_by_part() {
         (case.judged().order(name), name.to_owned())
     };
     let mut files = [
+        named("scrambled", "3.11.0", |case| {
+            let known = [
+                (FactKey::ModelCode, "FL-1"),
+                (FactKey::Broken, ""),
+                (FactKey::Encrypted, "yes"),
+                (FactKey::Generation, "4"),
+            ];
+            case.facts = facts(&known);
+            let of = said(About::Generation, "5.1", Speaker::Properties);
+            case.told.said.push(of);
+        }),
         named("old", "3.9.0", |_| {}),
         named("new", "3.10.0", |_| {}),
         named("twin", "4.0.0", |case| {
@@ -531,5 +542,5 @@ fn the_best_stands_first_and_versions_count_part_by_part() {
     ];
     files.sort_by(|one, other| one.0.cmp(&other.0));
     let names: Vec<&str> = files.iter().map(|(_, name)| name.as_str()).collect();
-    assert_eq!(names, ["new", "old", "unsigned", "twin"]);
+    assert_eq!(names, ["new", "old", "scrambled", "unsigned", "twin"]);
 }
