@@ -10,7 +10,7 @@ use serde::de::DeserializeOwned;
 use veritope_wire::Digest;
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::{
-    ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, DeviceState, EPOCH_HEADER, Epoch,
+    ActKind, ActRequest, BridgeInfo, DIGEST_HEADER, DeviceList, DeviceState, EPOCH_HEADER, Epoch,
     FileDigest, FolderList, Handle, InMemory, LINK_VERSION, LinkEvents, MAX_READ_BYTES, Operation,
     OperationId, PartitionList, Refusal, RefusalCode, Spot, StreamId, StreamRequest, StreamState,
     Written,
@@ -371,7 +371,12 @@ impl Transport for HttpTransport {
 
     fn act(&self, passed: Passed<'_, ActRequest>) -> Result<Operation, LinkError> {
         let to = self.path(passed.device(), "/act")?;
-        self.json(self.client.post(to).json(passed.request()), PATIENCE)
+        // A whole set is hashed and laid out before there is an answer.
+        let patience = match passed.request().kind {
+            ActKind::TakeStream => PATIENCE * 6,
+            _ => PATIENCE,
+        };
+        self.json(self.client.post(to).json(passed.request()), patience)
     }
 
     fn write(&self, passed: Passed<'_, WriteBytes<'_>>) -> Result<Written, LinkError> {

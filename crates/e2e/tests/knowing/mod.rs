@@ -49,9 +49,13 @@ fn gull_is_ready_after_what_hands_do() {
         bench
             .sees("Whether Gull can be unlocked is not known yet.")
             .await?;
-        bench.is_accessible().await?;
         bench.click_last("Undo").await?;
         bench.sees("Gull can be unlocked now.").await?;
+        // Undone within its ten seconds; looked at without haste.
+        bench.open_fact("Lock").await?;
+        bench.click("unlocked").await?;
+        bench.sees("Two sources differ: look again.").await?;
+        bench.is_accessible().await?;
         bench.stop().await
     });
 }
