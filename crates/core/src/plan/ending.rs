@@ -74,16 +74,22 @@ pub struct Taken {
 
 /// What is not believed any more when `step` ended otherwise, with what `seen` shows (`M11`, `T6`): what lies where
 /// a recovery lies. One that was to start and did not is doubted at once where a command was taken, and at the second
-/// try of hands, for one may be a slip; one that hands were to write, as soon as it is not said to be written whole.
+/// try of hands, for one may be a slip; one that hands were to write, as soon as it is not said to be written whole,
+/// and with it what of the system that may have changed (`R1`).
 #[must_use]
-pub fn doubted(family: &Family, step: &Step, seen: Option<Mode>, by: Taken) -> Option<Happening> {
+pub fn doubted(family: &Family, step: &Step, seen: Option<Mode>, by: Taken) -> Vec<Happening> {
     let starts = step.after.mode == Some(Mode::CustomRecovery);
     let is_elsewhere = seen.is_some_and(|seen| ![Mode::CustomRecovery, Mode::Off].contains(&seen));
     let counts = by.by_link || by.tries + 1 >= TRIES_OF_READING;
     let lies_on = family.recovery_lies_on();
     let writes = step.act.lands_on(family);
     let is_half = !by.by_link && writes.iter().any(|label| lies_on.contains(label));
-    (starts && is_elsewhere && counts || is_half).then_some(Happening::RecoveryInDoubt)
+    let is_doubted = starts && is_elsewhere && counts || is_half;
+    let brings = step.act.brings(family).happened;
+    let is_changed = is_half && brings.contains(&Happening::SystemWritten);
+    let system = is_changed.then_some(Happening::SystemWritten);
+    let recovery = is_doubted.then_some(Happening::RecoveryInDoubt);
+    system.into_iter().chain(recovery).collect()
 }
 
 /// Who wants to know how an open step ended.
@@ -159,16 +165,16 @@ mod tests {
         let state = State::from_facts(&facts(&known));
         let sheet = find(&gimbal(), state, Goal::ToCustomRecovery, Ways::ALL);
         let step = sheet.unwrap().steps.remove(0);
-        let doubt = Some(Happening::RecoveryInDoubt);
+        let doubt = [Happening::RecoveryInDoubt];
         let of = |step: &Step, seen, by_link, tries| {
             doubted(&gimbal(), step, seen, Taken { by_link, tries })
         };
         let elsewhere = Some(Mode::Bootloader);
         assert_eq!(of(&step, elsewhere, true, 0), doubt);
-        assert_eq!(of(&step, elsewhere, false, 0), None);
+        assert_eq!(of(&step, elsewhere, false, 0), []);
         assert_eq!(of(&step, elsewhere, false, 1), doubt);
         for none in [None, Some(Mode::Off), Some(Mode::CustomRecovery)] {
-            assert_eq!(of(&step, none, true, 3), None);
+            assert_eq!(of(&step, none, true, 3), []);
         }
         let kelpie = shipped("kelpie");
         let known = [(FactKey::Mode, "download"), (FactKey::Lock, "unlocked")];
@@ -181,7 +187,24 @@ mod tests {
             doubted(&kelpie, write, Some(Mode::Download), taken)
         };
         assert_eq!(of(false), doubt, "half of it may lie there");
-        assert_eq!(of(true), None, "the link tells of its bytes itself");
+        assert_eq!(of(true), [], "the link tells of its bytes itself");
+        let cinder = shipped("cinder");
+        let known = [
+            (FactKey::Mode, "bootloader"),
+            (FactKey::Lock, "unlocked"),
+            (FactKey::Recovery, "stock"),
+        ];
+        let state = State::from_facts(&facts(&known));
+        let sheet = find(&cinder, state, Goal::KeepRecovery, Ways::ALL).unwrap();
+        let mut steps = sheet.steps.iter();
+        let within = steps.find(|step| step.act.word() == "install-within");
+        let by = Taken {
+            by_link: false,
+            tries: 0,
+        };
+        let both = [Happening::SystemWritten, Happening::RecoveryInDoubt];
+        let mode = Some(Mode::TemporaryRecovery);
+        assert_eq!(doubted(&cinder, within.unwrap(), mode, by), both);
     }
 
     fn step(goal: Goal, word: &str) -> Step {

@@ -81,7 +81,9 @@ impl Runs {
         if matches!(ending.how, How::Otherwise { .. }) {
             let record = self.pen.record(unit)?;
             let doubted = self.doubted(&record, step, seen.mode())?;
-            self.pen.append(unit, None, doubted.into_iter().collect())?;
+            if !doubted.is_empty() {
+                self.pen.append(unit, None, doubted)?;
+            }
         }
         let (result, why) = match ending.how {
             How::AsExpected => (StepResult::AsExpected, None),
@@ -134,14 +136,16 @@ impl Runs {
         record: &UnitRecord,
         step: &Step,
         seen: Option<Mode>,
-    ) -> Result<Option<Entry>, RunsError> {
+    ) -> Result<Vec<Entry>, RunsError> {
         let family = self.library.family_of(record).ok_or(RunsError::NoFamily)?;
         let by = Taken {
             by_link: self.is_by_link(record, step),
             tries: record.active_run().map_or(0, |run| run.failed_reads),
         };
-        let what = doubted(&family, step, seen, by);
-        Ok(what.map(|what| Entry::happened(what, self.pen.now())))
+        let all = doubted(&family, step, seen, by).into_iter();
+        Ok(all
+            .map(|what| Entry::happened(what, self.pen.now()))
+            .collect())
     }
 
     fn is_look(&self, unit: UnitId, step: &Step) -> Result<bool, RunsError> {
