@@ -303,13 +303,12 @@ impl Device {
                 }
             }
         }
-        if self
-            .profile()
-            .partitions
-            .iter()
-            .any(|part| part.label == "persist")
-        {
-            hands.push(touch("blank-persist", "Mishap: persist goes blank"));
+        for label in ["persist", "boot", "boot_a"] {
+            let mut parts = self.profile().partitions.iter();
+            if parts.any(|part| part.label == label) && !self.profile().is_facts_only() {
+                let said = format!("Mishap: {label} goes blank");
+                hands.push(touch(&format!("blank-{label}"), said));
+            }
         }
         hands
     }

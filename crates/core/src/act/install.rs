@@ -17,7 +17,7 @@ use crate::evidence::{Basis, Cure, Due, Need, not_known};
 use crate::facts::{FactKey, FactValue, Happening};
 use crate::family::{Family, Lies, PackageSpec, Wipe};
 use crate::goal::Goal;
-use crate::mode::Lock;
+use crate::mode::{Lock, Mode};
 use crate::rule::Rule;
 use crate::state::{BackedUp, Laid, State};
 
@@ -127,6 +127,7 @@ impl Kind for Install {
         State {
             system: if is_whole { Laid::Makers } else { at.system },
             restorer: None,
+            recovery: at.recovery.filter(|_| leaves_recovery(spec)),
             mode: Some(spec.ends_in),
             legs_ahead: at.legs_ahead.saturating_sub(1),
             backed_up: at.backed_up.min(BackedUp::Fixed),
@@ -208,15 +209,23 @@ impl Kind for Install {
     }
 
     fn brings(&self, family: &Family) -> Brings {
-        let wipes = family
-            .package(&self.package)
-            .is_some_and(|spec| spec.wipes);
+        let spec = family.package(&self.package);
+        let wipes = spec.is_some_and(|spec| spec.wipes);
         let wiped = wipes.then_some(Happening::Wiped);
+        let writes_over = !spec.is_some_and(leaves_recovery);
+        let written = writes_over.then_some(Happening::RecoveryWritten);
+        let also = wiped.into_iter().chain(written);
         Brings {
-            happened: [Happening::SystemWritten].into_iter().chain(wiped).collect(),
+            happened: [Happening::SystemWritten].into_iter().chain(also).collect(),
             facts: vec![(FactKey::LastPackage, self.package.clone())],
         }
     }
+}
+
+/// Whether it leaves what lies where a recovery lies: what the maker's own recovery takes was taken by the maker's,
+/// and brings no other. Taken anywhere else it writes over another recovery, which goes back after it (`M13`).
+fn leaves_recovery(spec: &PackageSpec) -> bool {
+    spec.mode == Mode::StockRecovery
 }
 
 impl Install {
@@ -376,5 +385,32 @@ fn base(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
             let cure = line.cure().cloned();
             carried(line, cure)
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::facts::testing::facts;
+    use crate::family::testing::shipped;
+    use crate::mode::RecoveryKind;
+
+    /// `M13`: a recovery that was there before a package counts no more, unless the maker's own took the package.
+    #[test]
+    fn a_package_writes_over_another_recovery_unless_the_makers_own_takes_it() {
+        let mut family = shipped("mooring");
+        let package = family.packages[0].name.clone();
+        let install = Install { package };
+        let state = |recovery: &str| State::from_facts(&facts(&[(FactKey::Recovery, recovery)]));
+        let is_told = |family: &Family| {
+            let happened = install.brings(family).happened;
+            happened.contains(&Happening::RecoveryWritten)
+        };
+        let stock = install.after(state("stock"), &family);
+        assert_eq!(stock.recovery, Some(RecoveryKind::Stock));
+        assert!(!is_told(&family));
+        family.packages[0].mode = Mode::CustomRecovery;
+        assert_eq!(install.after(state("custom"), &family).recovery, None);
+        assert!(is_told(&family));
     }
 }

@@ -74,16 +74,11 @@ impl Runs {
     ) -> Result<StepEnd, RunsError> {
         let saw = seen_in_words(seen.mode(), seen.lock());
         let ending = ending(step, &seen.facts, self.is_look(unit, step)?);
-        if let Some(doubt) = ending.doubt {
-            let doubt = Entry::happened(doubt, self.pen.now());
-            self.pen.append(unit, None, vec![doubt])?;
-        }
+        let doubt = ending.doubt.map(|what| Entry::happened(what, self.pen.now()));
+        let mut doubts: Vec<Entry> = doubt.into_iter().collect();
         if matches!(ending.how, How::Otherwise { .. }) {
             let record = self.pen.record(unit)?;
-            let doubted = self.doubted(&record, step, seen.mode())?;
-            if !doubted.is_empty() {
-                self.pen.append(unit, None, doubted)?;
-            }
+            doubts.extend(self.doubted(&record, step, seen.mode())?);
         }
         let (result, why) = match ending.how {
             How::AsExpected => (StepResult::AsExpected, None),
@@ -92,7 +87,7 @@ impl Runs {
             How::Otherwise { why } => (otherwise, Some(why)),
         };
         if let Some(why) = why {
-            self.outcome(unit, run, result, Source::Link, saw)?;
+            self.outcome(unit, run, result, saw, doubts)?;
             self.replan(unit, run, &why, None)?;
             return Ok(StepEnd::Otherwise { why });
         }
@@ -104,7 +99,7 @@ impl Runs {
             // What was read before that does not count any more; what answers tells it once more, else nobody does.
             let _ = self.links.observe(unit);
         }
-        self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
+        self.outcome(unit, run, StepResult::AsExpected, saw, doubts)?;
         self.go_on(unit, run, step)
     }
 
@@ -153,24 +148,24 @@ impl Runs {
         Ok(matches!(self.doing(&record, step), Doing::Look(_)))
     }
 
+    /// Writes down how a step ended that the link saw, at once with what is not known any more for it: neither is
+    /// there without the other.
     pub(crate) fn outcome(
         &self,
         unit: UnitId,
         run: RunId,
         result: StepResult,
-        source: Source,
         saw: String,
+        doubts: Vec<Entry>,
     ) -> Result<(), RunsError> {
-        Ok(self.pen.append(
-            unit,
-            None,
-            vec![Entry::Outcome {
-                run,
-                result,
-                source,
-                saw,
-            }],
-        )?)
+        let mut entries = doubts;
+        entries.push(Entry::Outcome {
+            run,
+            result,
+            source: Source::Link,
+            saw,
+        });
+        Ok(self.pen.append(unit, None, entries)?)
     }
 
     /// After a step that went as expected: on to the next, the goal, or a plan beyond a look.
@@ -419,11 +414,8 @@ impl Runs {
         let at = self.pen.now();
         let happened = step.act.brings(family).happened.into_iter();
         let entries: Vec<Entry> = happened.map(|what| Entry::happened(what, at)).collect();
-        if !entries.is_empty() {
-            self.pen.append(unit, None, entries)?;
-        }
         let saw = "The unit did not report it as written whole.".to_owned();
-        self.outcome(unit, run, StepResult::NotKnown, Source::Link, saw)?;
+        self.outcome(unit, run, StepResult::NotKnown, saw, entries)?;
         let why = "Whether it was written whole is not known.";
         self.replan(unit, run, why, None)
     }
@@ -452,7 +444,7 @@ impl Runs {
                 } else {
                     StepResult::Otherwise
                 };
-                self.outcome(unit, id, result, Source::Link, "Looked again.".to_owned())?;
+                self.outcome(unit, id, result, "Looked again.".to_owned(), Vec::new())?;
                 if result == StepResult::AsExpected {
                     self.go_on(unit, id, &step)?;
                 }
@@ -479,8 +471,7 @@ impl Runs {
             Open::OnceMore => {
                 let saw = "Whether it was erased can't be told by looking.".to_owned();
                 let doubt = in_doubt(&step, self.pen.now()).into_iter().collect();
-                self.pen.append(unit, None, doubt)?;
-                self.outcome(unit, id, StepResult::NotKnown, Source::Link, saw)?;
+                self.outcome(unit, id, StepResult::NotKnown, saw, doubt)?;
                 self.replan(unit, id, "The erase is done once more, to be sure.", None)?;
                 return Ok(());
             }
@@ -494,7 +485,7 @@ impl Runs {
             Open::NotComeAbout => {
                 let words = seen_in_words(seen.mode(), seen.lock());
                 let saw = format!("It has not come about. {words}");
-                self.outcome(unit, id, StepResult::Otherwise, Source::Link, saw)?;
+                self.outcome(unit, id, StepResult::Otherwise, saw, Vec::new())?;
             }
             Open::Ended => {
                 self.conclude(unit, id, &step, &seen, StepResult::Otherwise)?;

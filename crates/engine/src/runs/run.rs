@@ -396,7 +396,7 @@ impl Runs {
             if record.way != Way::Hand && self.is_looked_at(unit, &step) {
                 self.pen.append(unit, Some(request), vec![intent])?;
                 let saw = "The link has it.".to_owned();
-                self.outcome(unit, run, StepResult::AsExpected, Source::Link, saw)?;
+                self.outcome(unit, run, StepResult::AsExpected, saw, Vec::new())?;
                 return self.go_on(unit, run, &step);
             }
             // A file is hashed as it lies there now, not as it lay when it was last looked at.
@@ -446,7 +446,7 @@ impl Runs {
             Attempt::Lost(why) => Ok(StepEnd::Unknown { why }),
             Attempt::Declined(words) => {
                 let saw = format!("It said: {words}.");
-                self.outcome(unit, run, StepResult::Refused, Source::Link, saw)?;
+                self.outcome(unit, run, StepResult::Refused, saw, Vec::new())?;
                 Ok(StepEnd::Refused { words })
             }
             Attempt::Through => match self.links.observe(unit) {

@@ -140,20 +140,6 @@ async fn act(
     if is_foreign(&headers) {
         return (StatusCode::FORBIDDEN, "only from this page").into_response();
     }
-    if let Some(label) = pressed.press.strip_prefix("blank-") {
-        let fault = Fault::Blank {
-            label: label.to_owned(),
-        };
-        let armed = bridge.with(&handle, |device| {
-            device
-                .arm(fault)
-                .map_err(|error| no(RefusalCode::Other, error.to_string()))
-        });
-        return match armed {
-            Ok(()) => Redirect::to(&format!("/device/{handle}")).into_response(),
-            Err(refusal) => (StatusCode::CONFLICT, refusal.words).into_response(),
-        };
-    }
     let key = |name: &str, to| BodyKey::from_id(name).map(|key| BodyAct::Key { key, to });
     let act = match pressed.press.split_once(':') {
         Some(("down", name)) => key(name, Push::Down),

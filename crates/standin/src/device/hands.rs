@@ -8,6 +8,7 @@ use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, Button, CablePlace, Highl
 use veritope_wire::link::{ActKind, LinkHappening, OperationId, Progress, Refusal, RefusalCode};
 
 use super::{Device, Going, LockState, Running, Setting, no};
+use crate::condition::Fault;
 use crate::gate::Try;
 use crate::keys::{
     Chart, HIBERNATE_MS, LONG_MS, Lead, Menus, POWER_MENU_MS, SHUT_DOWN_MS, TAP_MS, TOOL_MS,
@@ -464,7 +465,12 @@ impl Device {
             "screen-lock" => self.saved.screen_lock = Setting::Off,
             "lift" => self.cable(CablePlace::Out),
             "dock" => self.cable(CablePlace::In),
-            other => self.gated_press(other)?,
+            other => match other.strip_prefix("blank-") {
+                Some(label) => self.arm(Fault::Blank {
+                    label: label.to_owned(),
+                })?,
+                None => self.gated_press(other)?,
+            },
         }
         Ok(())
     }
