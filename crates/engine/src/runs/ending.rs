@@ -95,7 +95,8 @@ impl Runs {
         let family = &*self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
         let brought = self.brought(&record, step, family)?;
         if !brought.is_empty() {
-            self.pen.append(unit, None, brought)?;
+            doubts.extend(brought);
+            self.pen.append(unit, None, std::mem::take(&mut doubts))?;
             // What was read before that does not count any more; what answers tells it once more, else nobody does.
             let _ = self.links.observe(unit);
         }
