@@ -72,6 +72,7 @@ pub mod matching;
 pub mod mode;
 pub mod next;
 pub mod partitions;
+pub mod passport;
 pub mod paste;
 pub mod permission;
 pub mod plan;

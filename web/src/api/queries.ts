@@ -30,6 +30,13 @@ export const standingQuery = (unit: string) =>
       unwrap(client.GET('/api/units/{unit}/standing', { signal, params: { path: { unit } } })),
   });
 
+export const passportQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'passport'],
+    queryFn: ({ signal }) =>
+      unwrap(client.GET('/api/units/{unit}/passport', { signal, params: { path: { unit } } })),
+  });
+
 export const runQuery = (unit: string) =>
   queryOptions({
     queryKey: ['unit', unit, 'run'],

@@ -26,6 +26,9 @@ export const router = createBrowserRouter([
       view('units/:unit/owner', async () => ({
         Component: (await import('../features/standing/OwnerPage')).OwnerPage,
       })),
+      view('units/:unit/passport', async () => ({
+        Component: (await import('../features/log/PassportPage')).PassportPage,
+      })),
       view('families/:family?', async () => ({
         Component: (await import('../features/families/FamiliesPage')).FamiliesPage,
       })),

@@ -524,7 +524,14 @@ fn lapwings_recovery_installs_itself_and_stays() {
         // A little of the system is not its maker's now.
         lapwing.to("Standing").await?;
         bench.sees("Locking Lapwing again is refused").await?;
-        bench.shot("within-standing").await?;
+        lapwing.to("Log").await?;
+        bench.click("Passport").await?;
+        bench.sees("What to know first").await?;
+        bench.sees("Marrow Lantern 3, LN-3X, recovery 3.2.0").await?;
+        bench.sees("What works on it was not checked").await?;
+        bench.is_accessible().await?;
+        bench.shot("passport").await?;
+        bench.click("Back to the log").await?;
         bench.stop().await
     });
 }

@@ -20,6 +20,7 @@ use veritope_core::goal::Goal;
 use veritope_core::mode::RecoveryKind;
 use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
+use veritope_core::passport::passport;
 use veritope_core::plan::asks::asks_at;
 use veritope_core::plan::due::{in_the_way, shown};
 use veritope_core::plan::paper::paper;
@@ -44,7 +45,7 @@ pub use files::{MatchLine, RecoveryPage, SheetFile, ShelfPage};
 pub use types::{
     AllWorks, AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
     FactInput, FamilyChoice, GoalChoice, GoalList, InsteadOfFirst, KeepLine, LinkPresence,
-    LinkView, Permission, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState,
+    LinkView, PassportView, Permission, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState,
     StepView, TakenBy, UnitTag, Wait,
 };
 pub use words::{WordBook, words};
@@ -406,6 +407,23 @@ impl Views {
                 })
                 .collect(),
             standing,
+        })
+    }
+
+    /// What goes with a unit when it leaves the bench; nothing of it while its family is not known.
+    ///
+    /// # Errors
+    /// When there is no such unit.
+    pub fn passport(&self, unit: UnitId) -> Result<PassportView, ViewError> {
+        let record = self.seen.record(unit)?;
+        let facts = self.facts_of(&record);
+        let passport = self.seen.family_of(&record).map(|family| {
+            let known = self.seen.known(&record, family, facts, Deep::List);
+            passport(&known.dossier())
+        });
+        Ok(PassportView {
+            tag: self.tag(&record),
+            passport,
         })
     }
 

@@ -9,6 +9,7 @@ use veritope_core::goal::{Goal, GoalKind};
 use veritope_core::keepsafe::{KeepClass, Kept};
 use veritope_core::next::NextStep;
 use veritope_core::partitions::Described;
+use veritope_core::passport::Passport;
 pub use veritope_core::permission::Permission;
 use veritope_core::plan::asks::Asks;
 use veritope_core::plan::ledger::Ledger;
@@ -219,6 +220,15 @@ pub struct FactEntry {
     pub undo: Option<FactId>,
     /// That row, where a picture is attached to it.
     pub picture: Option<FactId>,
+}
+
+/// What goes with a unit.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, utoipa::ToSchema)]
+pub struct PassportView {
+    /// The unit.
+    pub tag: UnitTag,
+    /// What goes with it, where its family is known.
+    pub passport: Option<Passport>,
 }
 
 /// A group of facts.

@@ -109,6 +109,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(unit::add))
         .routes(routes!(unit::tag))
         .routes(routes!(unit::standing))
+        .routes(routes!(unit::passport))
         .routes(routes!(unit::type_facts))
         .routes(routes!(unit::retract))
         .routes(routes!(unit::keep_safe))

@@ -6,7 +6,7 @@ use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
 use veritope_core::keepsafe::KeepClass;
 use veritope_engine::desk::record::Way;
-use veritope_engine::views::{StandingView, UnitTag};
+use veritope_engine::views::{PassportView, StandingView, UnitTag};
 use veritope_engine::{KeepSaid, NewUnit};
 use veritope_wire::link::Handle;
 use veritope_wire::{BridgeId, FactId, RequestId, UnitId};
@@ -98,6 +98,17 @@ pub(crate) async fn standing(
     Path(unit): Path<UnitId>,
 ) -> Result<Json<StandingView>, Problem> {
     crossing(app, move |app| app.engine.views.standing_view(unit))
+        .await
+        .map(Json)
+}
+
+/// What goes with a unit when it leaves the bench.
+#[utoipa::path(get, path = "/api/units/{unit}/passport", operation_id = "passport", params(("unit" = String, Path)), responses((status = 200, body = PassportView), (status = "default", body = Problem)))]
+pub(crate) async fn passport(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Json<PassportView>, Problem> {
+    crossing(app, move |app| app.engine.views.passport(unit))
         .await
         .map(Json)
 }

@@ -1,3 +1,4 @@
+import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useParams, useSearchParams } from 'react-router';
@@ -10,7 +11,8 @@ import { KindFilter } from './KindFilter';
 import { LogLines } from './LogLines';
 import { kindOf } from './kinds';
 import { ShowButton } from '../../ui/ShowButton';
-import { LOG } from './strings';
+import { LinkButton } from '../../ui/LinkButton';
+import { LOG, PASSPORT } from './strings';
 
 /** What was seen, said, decided and done, newest first. */
 export function LogPage() {
@@ -20,9 +22,12 @@ export function LogPage() {
   const query = useInfiniteQuery(logQuery(unit, kind));
   return (
     <Page>
-      <Typography variant="h1" sx={{ mb: 0.5 }}>
-        Log
-      </Typography>
+      <Box sx={{ display: 'flex', justifyContent: 'space-between', alignItems: 'baseline' }}>
+        <Typography variant="h1" sx={{ mb: 0.5 }}>
+          Log
+        </Typography>
+        <LinkButton to={`/units/${unit}/passport`}>{PASSPORT.to}</LinkButton>
+      </Box>
       <ChainState unit={unit} />
       <KindFilter
         chosen={kind}

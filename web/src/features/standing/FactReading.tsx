@@ -7,7 +7,7 @@ import { ago, exactOf, untilOf } from '../../ui/format';
 import { useNow } from '../../ui/useNow';
 import { useWords } from '../../ui/wordBook';
 
-export type FactReadingProps = { fact: Api<'FactEntry'> };
+export type FactReadingProps = { fact: Pick<Api<'FactEntry'>, 'reading' | 'rows'> };
 
 /** How a fact reads: every live source with its age, or that nobody knows. */
 export function FactReading({ fact }: FactReadingProps) {
