@@ -132,6 +132,23 @@ impl DeviceLink {
         Ok(bytes)
     }
 
+    /// The last bytes of a file, `most` of them at the most; none of an empty one.
+    ///
+    /// # Errors
+    /// See [`LinkError`]; also where there is no such file.
+    pub fn tail(&self, path: &str, most: u64) -> Result<Vec<u8>, LinkError> {
+        let length = self
+            .transport
+            .file_digest(&self.handle, path)?
+            .length_bytes;
+        let count = length.min(most);
+        if count == 0 {
+            return Ok(Vec::new());
+        }
+        let first = length - count;
+        Ok(self.transport.pull(&self.handle, path, first, count)?.bytes)
+    }
+
     /// Looks whether the unit with this hardware identity still answers under `epoch`: before the first
     /// byte that is read or written, and after the last.
     ///

@@ -385,6 +385,8 @@ pub struct KeptSpec {
     pub restored_by: RestoredBy,
     /// What stops that, in words.
     pub stopped_by: String,
+    /// Where a recovery that runs keeps its own log, as its link shows files (`M14`).
+    pub log: Option<String>,
     /// The version of a recovery that the family's packages need (`M7`).
     pub at_least: Option<Version>,
     /// Whether one image of a recovery serves every variant, though they may share nothing else (`M2`).

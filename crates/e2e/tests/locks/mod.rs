@@ -525,6 +525,9 @@ fn lapwings_recovery_installs_itself_and_stays() {
         lapwing.to("Standing").await?;
         bench.sees("Locking Lapwing again is refused").await?;
         lapwing.to("Log").await?;
+        bench
+            .sees("installed itself to recovery; the restorer of system is off")
+            .await?;
         bench.click("Passport").await?;
         bench.sees("What to know first").await?;
         bench.sees("Marrow Lantern 3, LN-3X, recovery 3.2.0").await?;

@@ -24,6 +24,9 @@ use veritope_wire::{
     BenchTime, BridgeId, CaptureId, Digest, FactId, Label, PlaceId, RequestId, RunId, Stamp, UnitId,
 };
 
+/// Lines of a recovery's own log that are shown; the others are in the chain.
+const SHOWN_LINES: usize = 8;
+
 /// Whose log an entry belongs to; each has a hash chain of its own.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Scope {
@@ -280,6 +283,11 @@ pub enum Entry {
         source: Source,
         /// What was seen, in words.
         saw: String,
+    },
+    /// The own log of a recovery was copied off, before it was left (`M14`).
+    RecoveryLog {
+        /// Its last lines, as text; signs that steer a terminal are taken out.
+        text: String,
     },
     /// A partition table was read.
     TableRead {
@@ -561,6 +569,7 @@ impl Entry {
             | Self::RunEnded { .. } => EntryKind::Decisions,
             Self::Intent { .. }
             | Self::Outcome { .. }
+            | Self::RecoveryLog { .. }
             | Self::TableRead { .. }
             | Self::WriteBegan { .. }
             | Self::WriteEnded { .. } => EntryKind::Acts,
@@ -717,6 +726,11 @@ impl Entry {
                 StepResult::Refused => format!("The unit declined. {saw}"),
                 StepResult::NotKnown => format!("How it ended is not known. {saw}"),
             },
+            Self::RecoveryLog { text } => {
+                let lines: Vec<&str> = text.lines().collect();
+                let last = lines[lines.len().saturating_sub(SHOWN_LINES)..].join(" · ");
+                format!("The recovery's own log was copied off before it was left: {last}")
+            }
             Self::TableRead { partitions, .. } => {
                 format!(
                     "The partition table was read: {} partitions.",

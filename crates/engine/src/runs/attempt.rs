@@ -7,6 +7,7 @@ use veritope_core::act::{Act, Command, Doing, ImageOf, Reading};
 use veritope_core::digest::Seen;
 use veritope_core::dossier::SetSeen;
 use veritope_core::family::Family;
+use veritope_core::mode::Mode;
 use veritope_core::plan::Step;
 use veritope_link::{DeviceLink, LinkError};
 use veritope_wire::link::{Epoch, Operation, OperationId, Progress};
@@ -46,6 +47,28 @@ pub(crate) struct Chosen {
     bytes: Vec<u8>,
     seen: Option<Seen>,
     set: Option<SetSeen>,
+}
+
+/// Most bytes of a recovery's own log that are kept.
+const MOST_LOG_BYTES: u64 = 64 << 10;
+
+/// The own log of a recovery that `step` leaves, as text; nothing where it has none, or does not give it (`M14`).
+fn left_log(family: &Family, step: &Step, device: &DeviceLink) -> Option<Entry> {
+    let path = family.kept.log.as_deref()?;
+    let is_recovery = matches!(
+        step.before.mode?,
+        Mode::TemporaryRecovery | Mode::CustomRecovery
+    );
+    let tail = is_recovery.then(|| device.tail(path, MOST_LOG_BYTES))?;
+    let bytes = tail
+        .inspect_err(|error| tracing::debug!(%error, "the recovery's log is not to be had"))
+        .ok()?;
+    let text = String::from_utf8_lossy(&bytes);
+    let text: String = text
+        .chars()
+        .filter(|sign| *sign == '\n' || !sign.is_control())
+        .collect();
+    (!text.trim().is_empty()).then_some(Entry::RecoveryLog { text })
 }
 
 impl Chosen {
@@ -176,7 +199,9 @@ impl Runs {
                 );
             }
             Doing::Command(Command::Restart(mode)) => {
-                write_down(intent)?;
+                let log = left_log(family, step, &device);
+                let entries = log.into_iter().chain([intent]).collect();
+                self.pen.append(unit, Some(request), entries)?;
                 device.restart(mode, epoch)
             }
             Doing::Send { .. } => {

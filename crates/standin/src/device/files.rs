@@ -22,6 +22,7 @@ const LARGEST_BYTES: u64 = (4 << 30) - 1;
 const CARD: &str = "/card";
 const OWNERS: &str = "/internal";
 const IN_MEMORY: &str = "/scratch";
+const LOG: &str = "/scratch/recovery.log";
 
 /// A file that is on its way.
 #[derive(Debug, Clone)]
@@ -317,6 +318,19 @@ impl Device {
         fs::write(&staged, bytes)?;
         fs::File::open(&staged)?.sync_all()?;
         fs::rename(staged, folder.join(hex::encode(path)))
+    }
+
+    /// Writes a line into the log of the recovery that runs, which is gone with it.
+    pub(super) fn logs(&mut self, line: &str) {
+        if !matches!(
+            self.saved.mode,
+            Running::TemporaryRecovery | Running::CustomRecovery
+        ) {
+            return;
+        }
+        let log = self.files.all.entry(LOG.to_owned()).or_default();
+        log.extend_from_slice(line.as_bytes());
+        log.push(b'\n');
     }
 
     /// What an erase of the owner's data takes of the files.

@@ -474,6 +474,7 @@ impl Device {
         self.saved.going = None;
         self.saved.mode = going.to;
         self.saved.hands.since_ms = self.saved.at_ms;
+        self.logs("the recovery runs");
         if going.to == Running::Off && !self.saved.hands.hibernates {
             self.saved.hands.shook_ms = Some(self.saved.at_ms);
         }

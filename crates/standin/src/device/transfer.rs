@@ -258,6 +258,7 @@ impl Device {
                 "the bytes are not the ones announced",
             ));
         }
+        self.logs(&format!("{count} bytes to {label} at {start}"));
         if matches!(spot, Spot::Partition { .. }) {
             self.sign(&label)
                 .map_err(|error| no(RefusalCode::Other, error.to_string()))?;

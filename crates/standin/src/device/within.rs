@@ -52,6 +52,7 @@ impl Device {
         let (offset, _) = self.span("system").map_err(io::Error::other)?;
         self.sign("system")?;
         self.storage.write_at(offset + OFF_AT, OFF)?;
+        self.logs("installed itself to recovery; the restorer of system is off");
         "Installed. The restorer is off.".clone_into(&mut self.saved.hands.words);
         self.save()
     }

@@ -29,9 +29,17 @@ impl Locator<'_> {
                 )
             })
         };
+        let path = |text: Spanned<String>| match text.get_ref().starts_with('/') {
+            true => Ok(text.into_inner()),
+            false => Err(self.refuse(
+                text.span(),
+                format!("`recovery.log` is `{}`; a path on the unit begins with /", text.get_ref()),
+            )),
+        };
         Ok(KeptSpec {
             restored_by: kept.restored_by,
             stopped_by: kept.stopped_by,
+            log: kept.log.map(path).transpose()?,
             all_variants: kept.all_variants,
             at_least: kept.at_least.map(version).transpose()?,
         })

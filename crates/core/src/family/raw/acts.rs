@@ -176,6 +176,10 @@ pub(crate) struct RawKept {
     /// What stops that, in words.
     #[serde(default)]
     pub(crate) stopped_by: String,
+    /// Where a recovery that runs keeps its own log, as its link shows files (M14), such as `"/scratch/recovery.log"`;
+    /// since schema 12.
+    #[schema(value_type = Option<String>)]
+    pub(crate) log: Option<Spanned<String>>,
     /// The version of a recovery that the family's packages need (M7), such as `"3.2.0"`; since schema 9.
     #[schema(value_type = Option<String>)]
     pub(crate) at_least: Option<Spanned<String>>,
