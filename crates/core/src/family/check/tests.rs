@@ -104,6 +104,21 @@ fn each_mistake_is_named_with_its_line() {
             "`stage.label`: `{unit}`, which stands for the unit's name, is missing",
         ),
         ("role = \"os\"", "role = \"os", "invalid basic string"),
+        (
+            "[recovery_write]",
+            "[recovery]\nlog = \"recovery.log\"\n\n[recovery_write]",
+            "a path on the unit begins with /",
+        ),
+        (
+            "[recovery_write]",
+            "[install_within]\nchanges = [\"userdata\"]\nmode = \"temporary-recovery\"\npartition = \"recovery\"\nusual = 9\nstuck = 90\nhand = \"Touch it.\"\n\n[recovery_write]",
+            "no [[partition]] of role os",
+        ),
+        (
+            "[recovery_write]",
+            "[install_within]\nmode = \"temporary-recovery\"\nchanges = []\npartition = \"recovery\"\nusual = 9\nstuck = 90\nhand = \"Touch it.\"\n\n[recovery_write]",
+            "`install_within.changes` is empty",
+        ),
     ];
     let mut seen = Vec::new();
     for (right, wrong, expected) in cases {
