@@ -244,21 +244,25 @@ fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
     })
 }
 
-/// `M11`: a recovery that its makers' system may have put its own over since.
+/// `M11`, `M13`: a recovery that counts as gone: its makers' system may have put its own over it, what holds it was
+/// written since, or something else answered in its place.
 fn gone_again(family: &Family, facts: &Facts) -> Option<Finding> {
     let Reading::Stale(row) = facts.get(FactKey::Recovery) else {
         return None;
     };
     let was_custom = row.value == FactValue::Choice(RecoveryKind::Custom.id());
-    (restores_on(family, facts) && was_custom).then(|| {
-        finding(
-            Rule::M11,
-            Level::Note,
-            "Another recovery lay there, and the system may have started since: each start puts the maker's recovery back. It counts as gone until somebody looks.",
-            &[facts],
-            &[FactKey::Recovery],
-        )
-    })
+    let is_over = facts.last(Happening::RecoveryWritten) > Some(row.at);
+    let text = match (restores_on(family, facts), &family.recovery_inside) {
+        _ if !was_custom => return None,
+        (true, _) => "Another recovery lay there, and the system may have started since: each start puts the maker's recovery back. It counts as gone until somebody looks.".to_owned(),
+        (false, _) if !is_over => return None,
+        (false, Some(spec)) => format!(
+            "Another recovery lay inside {}, and that was written since, or something else answered in its place. It counts as gone until somebody looks, and goes back in the same go, to each slot.",
+            spec.base
+        ),
+        (false, None) => "Another recovery lay there, and it was written over since, or something else answered in its place. It counts as gone until somebody looks.".to_owned(),
+    };
+    Some(finding(Rule::M11, Level::Note, text, &[facts], &[FactKey::Recovery]))
 }
 
 /// `N5`: what a choreography calls off must be off.
@@ -334,7 +338,6 @@ fn seen_gone(of: &Dossier<'_>) -> Option<Finding> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::facts::Happening;
     use crate::facts::testing::{at, facts, linked};
     use crate::family::testing::shipped;
     use crate::goal::Goal;
@@ -357,7 +360,10 @@ mod tests {
         let since = Facts::new(&rows, &[], [(Happening::RecoveryWritten, at(1))]);
         let told = gone_again(&kelpie, &since).unwrap();
         assert_eq!((told.rule, told.level), (Rule::M11, Level::Note));
-        assert_eq!(gone_again(&gimbal, &since), None);
+        let over = |family: &Family| gone_again(family, &since).unwrap().text;
+        assert!(over(&gimbal).contains("written over since"));
+        assert!(over(&shipped("halyard")).contains("inside vendor_boot"));
+        assert_eq!(gone_again(&gimbal, &seen), None);
         let stock = linked(&[(FactKey::Recovery, "stock")], 0);
         let since = Facts::new(&stock, &[], [(Happening::RecoveryWritten, at(1))]);
         assert_eq!(gone_again(&kelpie, &since), None);
