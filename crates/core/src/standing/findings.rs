@@ -5,7 +5,7 @@ use serde::Serialize;
 
 use crate::act::wrong_with;
 use crate::facts::equipment::EquipmentId;
-use crate::facts::{CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Reading};
+use crate::facts::{CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Happening, Reading};
 use crate::family::{Family, Role};
 use crate::mode::{Lock, RecoveryKind};
 use crate::relock::Holds;
