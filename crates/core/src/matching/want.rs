@@ -8,6 +8,7 @@ use crate::facts::Facts;
 use crate::family::{Companion, CompanionMade, Container, Family, RecoveryInsideSpec, RestoredBy};
 use crate::partitions::OwnPartition;
 use crate::rule::Rule;
+use crate::started::{restores, restores_on};
 
 /// Where a recovery goes.
 #[derive(Debug, Clone, Copy)]
@@ -112,9 +113,9 @@ pub struct RecoveryPlace {
 }
 
 impl Place<'_> {
-    /// In words, for a family.
+    /// In words, for a unit of `family` of which `facts` are known.
     #[must_use]
-    pub fn said(&self, family: &Family) -> RecoveryPlace {
+    pub fn said(&self, family: &Family, facts: &Facts) -> RecoveryPlace {
         let label = self.label;
         let form = match self.container {
             Container::Image => "as the image itself".to_owned(),
@@ -143,7 +144,13 @@ impl Place<'_> {
         } else {
             format!(", with {}", with.join(" and "))
         };
-        let said = if self.from_memory {
+        let said = if let Some(spec) = &family.install_within {
+            format!(
+                "On {} a recovery is started from memory, {form}; to stay it installs itself in {} from within.",
+                family.name(),
+                spec.partition
+            )
+        } else if self.from_memory {
             let to_stay = family.recovery_inside.as_ref().map_or_else(
                 || "nothing is written".to_owned(),
                 |spec| {
@@ -163,7 +170,12 @@ impl Place<'_> {
                 family.name()
             )
         };
+        let is_switched_off = restores(family) && !restores_on(family, facts);
         let kept = match family.kept.restored_by {
+            RestoredBy::SystemStart if is_switched_off => Some(
+                "What puts the maker's recovery back is switched off on this unit, until its system is written anew."
+                    .to_owned(),
+            ),
             RestoredBy::SystemStart => Some(format!(
                 "Each start of the system puts the maker's recovery back. {}",
                 family.kept.stopped_by

@@ -524,6 +524,8 @@ fn lapwings_recovery_installs_itself_and_stays() {
         // A little of the system is not its maker's now.
         lapwing.to("Standing").await?;
         bench.sees("Locking Lapwing again is refused").await?;
+        lapwing.to("Recovery").await?;
+        bench.sees("is switched off on this unit").await?;
         lapwing.to("Log").await?;
         bench
             .sees("installed itself to recovery; the restorer of system is off")

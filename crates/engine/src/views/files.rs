@@ -396,7 +396,7 @@ impl Views {
             .partition(is_of_other);
         Ok(RecoveryPage {
             others,
-            place: Some(wanted.place.said(&family)),
+            place: Some(wanted.place.said(&family, wanted.facts)),
             none: None,
             schools: self.schools(&record, &family),
             criteria: CRITERIA
