@@ -7,6 +7,7 @@ import { onWall } from '../../api/clock';
 import type { Api } from '../../api/client';
 import { passportQuery } from '../../api/queries';
 import { exactOf } from '../../ui/format';
+import { FactReading } from '../../ui/FactReading';
 import { LinkButton } from '../../ui/LinkButton';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
@@ -17,7 +18,6 @@ import { StateShape } from '../../ui/shapes';
 import { itemShape } from '../../ui/stateShapes';
 import { useNow } from '../../ui/useNow';
 import { useWords } from '../../ui/wordBook';
-import { FactReading } from '../standing/FactReading';
 import { PASSPORT } from './strings';
 
 /** What goes with a unit when it leaves the bench. */
@@ -64,7 +64,7 @@ function PassportSheet({ view: { tag, passport } }: PassportSheetProps) {
                 sx={{ display: 'grid', gridTemplateColumns: '1fr auto', columnGap: 2, py: 0.75 }}
               >
                 <Typography sx={{ fontWeight: 550 }}>{one.text}</Typography>
-                <RuleMark rule={one.rule} />
+                <RuleMark id={one.rule} />
               </Box>
             ))}
           </Section>

@@ -7,7 +7,7 @@ import { Fragment, useState } from 'react';
 
 import type { Api } from '../../api/client';
 import { FactField } from './FactField';
-import { FactReading } from './FactReading';
+import { FactReading } from '../../ui/FactReading';
 import { PictureControl } from './PictureControl';
 import { ShowButton } from '../../ui/ShowButton';
 

@@ -1,11 +1,11 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 
-import { onWall } from '../../api/clock';
-import type { Api } from '../../api/client';
-import { ago, exactOf, untilOf } from '../../ui/format';
-import { useNow } from '../../ui/useNow';
-import { useWords } from '../../ui/wordBook';
+import { onWall } from '../api/clock';
+import type { Api } from '../api/client';
+import { ago, exactOf, untilOf } from './format';
+import { useNow } from './useNow';
+import { useWords } from './wordBook';
 
 export type FactReadingProps = { fact: Pick<Api<'FactEntry'>, 'reading' | 'rows'> };
 
