@@ -58,7 +58,15 @@ pub fn passport(of: &Dossier<'_>) -> Passport {
         let line = lines.find(|line| line.key == *key);
         line.filter(|line| !line.rows.is_empty()).cloned()
     };
-    let all = [writes(of), recovery(of), copies(of), works(of), owners(of), ends(of), said(of)];
+    let all = [
+        writes(of),
+        recovery(of),
+        copies(of),
+        works(of),
+        owners(of),
+        ends(of),
+        said(of),
+    ];
     Passport {
         open: all.into_iter().flatten().collect(),
         now: STATED.iter().filter_map(stated).collect(),
@@ -133,7 +141,9 @@ fn copies(of: &Dossier<'_>) -> Vec<Mention> {
                 lines.len()
             )
         }
-        _ if has_unique => "What exists once was never read of it here: no copy is kept.".to_owned(),
+        _ if has_unique => {
+            "What exists once was never read of it here: no copy is kept.".to_owned()
+        }
         _ => return Vec::new(),
     };
     vec![mention(Rule::B6, text)]
@@ -159,7 +169,10 @@ fn owners(of: &Dossier<'_>) -> Vec<Mention> {
     let waived = of.keep_safe.iter();
     let waived = waived.filter(|(_, kept)| matches!(kept, Kept::Waived { .. }));
     let waived: Vec<_> = waived.map(|(class, _)| class.within()).collect();
-    let text = format!("Of the owner's data nobody kept: {}.", listed(waived.iter().map(ToString::to_string)));
+    let text = format!(
+        "Of the owner's data nobody kept: {}.",
+        listed(waived.iter().map(ToString::to_string))
+    );
     (!waived.is_empty())
         .then(|| mention(Rule::U9, text))
         .into_iter()
@@ -218,13 +231,7 @@ mod tests {
             before: None,
             since: at(1),
         }];
-        let said = row(
-            990,
-            FactKey::RecoveryVersion,
-            "3.2.0",
-            Source::Person,
-            10,
-        );
+        let said = row(990, FactKey::RecoveryVersion, "3.2.0", Source::Person, 10);
         bench.rows.push(said);
         let worse = bench.asked(passport);
         assert_eq!(rules(&worse)[0], Rule::S3);

@@ -137,10 +137,7 @@ impl DeviceLink {
     /// # Errors
     /// See [`LinkError`]; also where there is no such file.
     pub fn tail(&self, path: &str, most: u64) -> Result<Vec<u8>, LinkError> {
-        let length = self
-            .transport
-            .file_digest(&self.handle, path)?
-            .length_bytes;
+        let length = self.transport.file_digest(&self.handle, path)?.length_bytes;
         let count = length.min(most);
         if count == 0 {
             return Ok(Vec::new());

@@ -5,7 +5,9 @@ use serde::Serialize;
 
 use crate::act::wrong_with;
 use crate::facts::equipment::EquipmentId;
-use crate::facts::{CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Happening, Reading};
+use crate::facts::{
+    CHANGES, CitedFact, Doubt, FactKey, FactOption, FactValue, Facts, Happening, Reading,
+};
 use crate::family::{Family, Role};
 use crate::mode::{Lock, RecoveryKind};
 use crate::relock::Holds;
@@ -262,7 +264,13 @@ fn gone_again(family: &Family, facts: &Facts) -> Option<Finding> {
         ),
         (false, None) => "Another recovery lay there, and it was written over since, or something else answered in its place. It counts as gone until somebody looks.".to_owned(),
     };
-    Some(finding(Rule::M11, Level::Note, text, &[facts], &[FactKey::Recovery]))
+    Some(finding(
+        Rule::M11,
+        Level::Note,
+        text,
+        &[facts],
+        &[FactKey::Recovery],
+    ))
 }
 
 /// `N5`: what a choreography calls off must be off.

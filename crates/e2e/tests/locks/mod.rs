@@ -532,7 +532,9 @@ fn lapwings_recovery_installs_itself_and_stays() {
             .await?;
         bench.click("Passport").await?;
         bench.sees("What to know first").await?;
-        bench.sees("Marrow Lantern 3, LN-3X, recovery 3.2.0").await?;
+        bench
+            .sees("Marrow Lantern 3, LN-3X, recovery 3.2.0")
+            .await?;
         bench.sees("What works on it was not checked").await?;
         bench.is_accessible().await?;
         bench.shot("passport").await?;

@@ -74,7 +74,9 @@ impl Runs {
     ) -> Result<StepEnd, RunsError> {
         let saw = seen_in_words(seen.mode(), seen.lock());
         let ending = ending(step, &seen.facts, self.is_look(unit, step)?);
-        let doubt = ending.doubt.map(|what| Entry::happened(what, self.pen.now()));
+        let doubt = ending
+            .doubt
+            .map(|what| Entry::happened(what, self.pen.now()));
         let mut doubts: Vec<Entry> = doubt.into_iter().collect();
         if matches!(ending.how, How::Otherwise { .. }) {
             let record = self.pen.record(unit)?;

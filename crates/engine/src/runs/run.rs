@@ -8,7 +8,7 @@
 use veritope_core::act::{Doing, ImageOf};
 use veritope_core::consent::{Consent, told};
 use veritope_core::dossier::By;
-use veritope_core::facts::{FactKey, Source};
+use veritope_core::facts::FactKey;
 use veritope_core::family::Family;
 use veritope_core::goal::Goal;
 use veritope_core::mode::Mode;

@@ -45,8 +45,8 @@ pub use files::{MatchLine, RecoveryPage, SheetFile, ShelfPage};
 pub use types::{
     AllWorks, AwayUnit, BenchView, BridgeView, ChoiceOption, DamagedLine, FactEntry, FactGroupLine,
     FactInput, FamilyChoice, GoalChoice, GoalList, InsteadOfFirst, KeepLine, LinkPresence,
-    LinkView, PassportView, Permission, RunPage, RunView, SealTag, SheetPreview, StandingView, StepState,
-    StepView, TakenBy, UnitTag, Wait,
+    LinkView, PassportView, Permission, RunPage, RunView, SealTag, SheetPreview, StandingView,
+    StepState, StepView, TakenBy, UnitTag, Wait,
 };
 pub use words::{WordBook, words};
 

@@ -7,11 +7,8 @@ use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use serde::Deserialize;
-use veritope_wire::link::RefusalCode;
 
 use crate::bridge::Bridge;
-use crate::condition::Fault;
-use crate::device::no;
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, Face, Highlight, Push};
 
 pub(crate) fn routes() -> Router<Bridge> {

@@ -33,7 +33,10 @@ impl Locator<'_> {
             true => Ok(text.into_inner()),
             false => Err(self.refuse(
                 text.span(),
-                format!("`recovery.log` is `{}`; a path on the unit begins with /", text.get_ref()),
+                format!(
+                    "`recovery.log` is `{}`; a path on the unit begins with /",
+                    text.get_ref()
+                ),
             )),
         };
         Ok(KeptSpec {

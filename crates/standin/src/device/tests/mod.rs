@@ -594,7 +594,11 @@ fn what_installs_itself_stays_until_the_system_is_its_makers_again() {
     let log = "/scratch/recovery.log";
     let length = device.file_digest(log).unwrap().length_bytes;
     let (told, _) = device.pull(log, 0, length).unwrap();
-    assert!(String::from_utf8(told).unwrap().contains("installed itself"));
+    assert!(
+        String::from_utf8(told)
+            .unwrap()
+            .contains("installed itself")
+    );
     let mut now = stock.clone();
     device.storage.read_at(system, &mut now).unwrap();
     let differing = stock.iter().zip(&now).filter(|(was, is)| was != is).count();
