@@ -540,6 +540,45 @@ fn by_hand_something_else_is_planned_around() {
     assert_eq!(step.state, StepState::Ready, "not the same list again");
 }
 
+/// `K5`, `L3`: what hands had begun when the run was stopped may have been done.
+#[test]
+fn a_run_stopped_over_what_hands_began_leaves_that_in_doubt() {
+    let bench = by_hand();
+    bench.say(&[
+        (FactKey::Lock, "locked"),
+        (FactKey::Mode, "system"),
+        (FactKey::Battery, "70"),
+    ]);
+    bench.prepare();
+    let lock = || bench.record().known().lock();
+    let to_the_lock = || {
+        let run = bench.begin(Goal::TemporaryRecovery);
+        loop {
+            let page = bench.engine.views.run_page(bench.unit).unwrap();
+            let step = page.run.unwrap().step.unwrap();
+            if step.step.title == "Unlock the bootloader" {
+                return run;
+            }
+            assert_eq!(bench.step(run).unwrap(), StepEnd::ByHand);
+            let said = step.sightings[0].id.as_str().into();
+            let runs = &bench.engine.runs;
+            runs.say_seen(bench.unit, run, bench.revision(), said, bench.request())
+                .unwrap();
+        }
+    };
+    to_the_lock();
+    bench.stop_what_is_open();
+    assert_eq!(lock(), Some(Lock::Locked), "nothing was begun");
+    let run = to_the_lock();
+    bench.consent(run).unwrap();
+    assert_eq!(bench.step(run).unwrap(), StepEnd::ByHand);
+    bench.stop_what_is_open();
+    assert_eq!(lock(), None, "unlocked or not, nobody said");
+    let stopped = bench.record().run.unwrap();
+    let result = stopped.done.last().map(|step| step.result);
+    assert_eq!(result, Some(StepResult::NotKnown));
+}
+
 #[test]
 fn a_forced_restart_in_the_middle_is_seen_by_the_watch() {
     let bench = linked();

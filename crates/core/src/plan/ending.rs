@@ -74,8 +74,8 @@ pub struct Taken {
 
 /// What is not believed any more when `step` ended otherwise, with what `seen` shows (`M11`, `T6`): what lies where
 /// a recovery lies. One that was to start and did not is doubted at once where a command was taken, and at the second
-/// try of hands, for one may be a slip; one that hands were to write, as soon as it is not said to be written whole,
-/// and with it what of the system that may have changed (`R1`).
+/// try of hands, for one may be a slip; one that hands were to write, as soon as it is not said to be written whole.
+/// So with what hands were to change of the system (`R1`).
 #[must_use]
 pub fn doubted(family: &Family, step: &Step, seen: Option<Mode>, by: Taken) -> Vec<Happening> {
     let starts = step.after.mode == Some(Mode::CustomRecovery);
@@ -86,10 +86,18 @@ pub fn doubted(family: &Family, step: &Step, seen: Option<Mode>, by: Taken) -> V
     let is_half = !by.by_link && writes.iter().any(|label| lies_on.contains(label));
     let is_doubted = starts && is_elsewhere && counts || is_half;
     let brings = step.act.brings(family).happened;
-    let is_changed = is_half && brings.contains(&Happening::SystemWritten);
+    let is_changed = !by.by_link && brings.contains(&Happening::SystemWritten);
     let system = is_changed.then_some(Happening::SystemWritten);
     let recovery = is_doubted.then_some(Happening::RecoveryInDoubt);
     system.into_iter().chain(recovery).collect()
+}
+
+/// What is not known any more where `step` was begun and is left open for good: what it may have done on the lock, to
+/// the owner's data, to the system and to what lies where a recovery lies (`K5`, `L3`, `M11`, `R1`).
+#[must_use]
+pub fn left_open(family: &Family, step: &Step, by: Taken) -> Vec<Happening> {
+    let doubt = step.act.doubt().into_iter();
+    doubt.chain(doubted(family, step, None, by)).collect()
 }
 
 /// Who wants to know how an open step ended.
@@ -205,6 +213,11 @@ mod tests {
         let both = [Happening::SystemWritten, Happening::RecoveryInDoubt];
         let mode = Some(Mode::TemporaryRecovery);
         assert_eq!(doubted(&cinder, within.unwrap(), mode, by), both);
+        // A run that is stopped over it knows no more.
+        assert_eq!(left_open(&cinder, within.unwrap(), by), both);
+        let mut steps = sheet.steps.iter();
+        let moves = steps.find(|step| step.act.brings(&cinder).happened.is_empty());
+        assert_eq!(left_open(&cinder, moves.unwrap(), by), []);
     }
 
     fn step(goal: Goal, word: &str) -> Step {

@@ -2,6 +2,7 @@
 //! Bridges to real devices have none, and then there is nothing to show.
 
 use veritope_core::facts::{FactKey, FactValue};
+use veritope_link::LinkError;
 use veritope_wire::UnitId;
 use veritope_wire::body::{BodyAct, Face};
 use veritope_wire::link::Handle;
@@ -11,10 +12,10 @@ use crate::links::Links;
 use crate::links::LinksError;
 
 impl Links {
-    /// What eyes see of the unit's stand-in; nothing where it is a real device, or not there.
+    /// What eyes see of the unit's stand-in; nothing where it is a real device, or its bridge has none.
     ///
     /// # Errors
-    /// When the unit is not known.
+    /// When the unit is not known, or nobody can tell now: a bridge that is busy has not lost its body.
     pub fn face(&self, unit: UnitId) -> Result<Option<Face>, LinksError> {
         Ok(self.body_of(unit)?.map(|(_, face)| face))
     }
@@ -30,7 +31,7 @@ impl Links {
             ));
         };
         transport.hands(&handle, act)?;
-        Ok(transport.face(&handle).ok().map(masked))
+        Ok(Some(masked(transport.face(&handle)?)))
     }
 
     /// Where the unit's body is. One that is worked on by hand practises on the stand-in that bears
@@ -48,10 +49,15 @@ impl Links {
                     .collect()
             }
         };
-        Ok(places.into_iter().find_map(|body| {
-            let face = masked(body.0.face(&body.1).ok()?);
-            Some((body, face))
-        }))
+        let mut silent = None;
+        for body in places {
+            match body.0.face(&body.1) {
+                Ok(face) => return Ok(Some((body, masked(face)))),
+                Err(LinkError::Refused(_)) => {}
+                Err(error) => silent = Some(error),
+            }
+        }
+        silent.map_or(Ok(None), |error| Err(error.into()))
     }
 }
 

@@ -6,7 +6,7 @@ use veritope_core::captured::BlankBytes;
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::Family;
 use veritope_core::mode::{Lock, Mode};
-use veritope_core::plan::ending::{Asked, How, Open, Taken, doubted, ending, looked_at};
+use veritope_core::plan::ending::{Asked, How, Open, Taken, doubted, ending, left_open, looked_at};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
 use veritope_core::plan::{Sheet, Step};
@@ -15,7 +15,7 @@ use veritope_core::started;
 use veritope_wire::{BenchTime, Label, RequestId, RunId, UnitId};
 
 use crate::desk::record::{Entry, RunEnd, Scope, StepResult, seen_in_words};
-use crate::desk::unit::UnitRecord;
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::links::watch::Observation;
 use crate::runs::Runs;
 use crate::runs::RunsError;
@@ -136,14 +136,41 @@ impl Runs {
         seen: Option<Mode>,
     ) -> Result<Vec<Entry>, RunsError> {
         let family = self.library.family_of(record).ok_or(RunsError::NoFamily)?;
-        let by = Taken {
+        let all = doubted(&family, step, seen, self.taken(record, step));
+        Ok(self.happened(all))
+    }
+
+    /// How a step that is open ends where its run is stopped: nobody saw it, and what it may have done is not known.
+    pub(crate) fn left_open(
+        &self,
+        record: &UnitRecord,
+        run: &RunRecord,
+    ) -> Result<Vec<Entry>, RunsError> {
+        let Some(step) = run.next_step().filter(|_| run.open.is_some()) else {
+            return Ok(Vec::new());
+        };
+        let family = self.library.family_of(record).ok_or(RunsError::NoFamily)?;
+        let mut entries = self.happened(left_open(&family, step, self.taken(record, step)));
+        entries.push(Entry::Outcome {
+            run: run.id,
+            result: StepResult::NotKnown,
+            source: Source::Person,
+            saw: "The run was stopped before anybody said how it ended.".to_owned(),
+        });
+        Ok(entries)
+    }
+
+    fn taken(&self, record: &UnitRecord, step: &Step) -> Taken {
+        Taken {
             by_link: self.is_by_link(record, step),
             tries: record.active_run().map_or(0, |run| run.failed_reads),
-        };
-        let all = doubted(&family, step, seen, by).into_iter();
-        Ok(all
-            .map(|what| Entry::happened(what, self.pen.now()))
-            .collect())
+        }
+    }
+
+    fn happened(&self, all: Vec<Happening>) -> Vec<Entry> {
+        let at = self.pen.now();
+        let all = all.into_iter();
+        all.map(|what| Entry::happened(what, at)).collect()
     }
 
     fn is_look(&self, unit: UnitId, step: &Step) -> Result<bool, RunsError> {

@@ -298,16 +298,13 @@ impl Runs {
         };
         let _changing = self.turns.begin_changing(unit)?;
         let record = self.pen.record(unit)?;
-        self.open_run(&record, run, revision)?;
-        Ok(self.pen.append(
-            unit,
-            Some(request),
-            vec![Entry::RunEnded {
-                run,
-                end: RunEnd::Stopped,
-                why: None,
-            }],
-        )?)
+        let mut entries = self.left_open(&record, &self.open_run(&record, run, revision)?)?;
+        entries.push(Entry::RunEnded {
+            run,
+            end: RunEnd::Stopped,
+            why: None,
+        });
+        Ok(self.pen.append(unit, Some(request), entries)?)
     }
 
     /// What is done for a step with this unit, and by whom.
