@@ -847,6 +847,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/passport": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What goes with a unit when it leaves the bench. */
+        get: operations["passport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/pasted": {
         parameters: {
             query?: never;
@@ -2929,6 +2946,13 @@ export interface components {
          * @enum {string}
          */
         Media: "distinct" | "any";
+        /** @description Something that whoever takes the unit over has to know. */
+        Mention: {
+            /** @description The rule behind it. */
+            rule: components["schemas"]["Rule"];
+            /** @description In one or two sentences. */
+            text: string;
+        };
         /** @description A line of a menu on the device, reached by presses from the line that is highlighted (`N3`). */
         Menu: {
             /** @description The key that moves the highlight. */
@@ -3130,6 +3154,21 @@ export interface components {
             labels: components["schemas"]["Label"][];
             /** @description The same request twice is done once. */
             request: components["schemas"]["RequestId"];
+        };
+        /** @description What goes with a unit. */
+        Passport: {
+            /** @description How what exists once is kept, one line for each partition. */
+            kept: components["schemas"]["Line"][];
+            /** @description What it is now, as far as anybody said or read it. */
+            now: components["schemas"]["FactLine"][];
+            /** @description What was waived, skipped, said by a person or is not proven, what can hurt first. */
+            open: components["schemas"]["Mention"][];
+        };
+        /** @description What goes with a unit. */
+        PassportView: {
+            passport?: components["schemas"]["Passport"] | null;
+            /** @description The unit. */
+            tag: components["schemas"]["UnitTag"];
         };
         /** @description A block of text from a settings or bootloader screen. */
         Pasted: {
@@ -6207,6 +6246,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    passport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PassportView"];
+                };
             };
             default: {
                 headers: {
