@@ -5,13 +5,13 @@ use serde::Serialize;
 
 use crate::dossier::Dossier;
 use crate::evidence::Line;
-use crate::facts::{FactKey, Reading, Source};
+use crate::facts::{FactGroup, FactKey, Reading, Source};
 use crate::family::Role;
 use crate::keepsafe::Kept;
 use crate::mode::RecoveryKind;
 use crate::relock::purity;
 use crate::rule::Rule;
-use crate::standing::{FactLine, fact_lines};
+use crate::standing::{FactLine, fact_lines, put_back_on_the_computer};
 use crate::started::restores_on;
 
 /// Something that whoever takes the unit over has to know.
@@ -103,8 +103,14 @@ fn writes(of: &Dossier<'_>) -> Vec<Mention> {
         mention(Rule::R1, format!("Not its maker's: {}.", listed(shown)))
     });
     let unproven = (!pure.unproven.is_empty()).then(|| {
-        let labels = listed(pure.unproven.iter().map(ToString::to_string));
-        mention(Rule::R1, format!("Not proven to be its maker's: {labels}."))
+        let none_is = pure.foreign.is_empty() && pure.builds.is_empty();
+        let text = if none_is {
+            "Nothing of its system is proven to be its maker's.".to_owned()
+        } else {
+            let labels = listed(pure.unproven.iter().map(ToString::to_string));
+            format!("Not proven to be its maker's: {labels}.")
+        };
+        mention(Rule::R1, text)
     });
     torn.into_iter().chain(foreign).chain(unproven).collect()
 }
@@ -149,17 +155,19 @@ fn copies(of: &Dossier<'_>) -> Vec<Mention> {
     vec![mention(Rule::B6, text)]
 }
 
-/// What works, where nobody said (`K7`).
+/// What does not work, or that nobody looked (`K7`).
 fn works(of: &Dossier<'_>) -> Vec<Mention> {
     let facts = of.facts;
-    let mut asked = FactKey::ALL.iter();
-    let any = asked.any(|key| {
-        key.spec().group == crate::facts::FactGroup::Works && facts.known(*key).is_some()
-    });
+    let asked = FactKey::ALL.iter();
+    let asked = asked.filter(|key| key.spec().group == FactGroup::Works);
+    let any = asked.clone().any(|key| facts.known(*key).is_some());
+    let broken = asked.filter(|key| facts.choice(**key) == Some("no"));
+    let broken: Vec<_> = broken.map(|key| key.spec().within()).collect();
     let text = match (any, facts.known(FactKey::WorksWaived)) {
-        (true, _) => return Vec::new(),
-        (false, Some(_)) => "What works on it was not checked: that was waived.",
-        (false, None) => "What works on it was not checked.",
+        (true, _) if broken.is_empty() => return Vec::new(),
+        (true, _) => format!("Does not work on it: {}.", broken.join("; ")),
+        (false, Some(_)) => "What works on it was not checked: that was waived.".to_owned(),
+        (false, None) => "What works on it was not checked.".to_owned(),
     };
     vec![mention(Rule::K7, text)]
 }
@@ -179,11 +187,18 @@ fn owners(of: &Dossier<'_>) -> Vec<Mention> {
         .collect()
 }
 
-/// What was changed for the work and is not put back (`C3`).
+/// What was changed for the work and is not put back, on it and on the computer (`C3`).
 fn ends(of: &Dossier<'_>) -> Vec<Mention> {
     let is_on = of.facts.choice(FactKey::Debugging) == Some("on");
     let text = "It still takes commands from a computer: switch that off in its settings.";
-    is_on.then(|| mention(Rule::C3, text)).into_iter().collect()
+    let on_it = is_on.then(|| mention(Rule::C3, text));
+    let undo = put_back_on_the_computer(of.facts);
+    let text = format!(
+        "The computer it was worked on is not put back yet: {}",
+        undo.join(" ")
+    );
+    let beside = (!undo.is_empty()).then(|| mention(Rule::C3, text));
+    on_it.into_iter().chain(beside).collect()
 }
 
 /// What is stated by a person's word alone (`K5`).
@@ -237,5 +252,16 @@ mod tests {
         assert_eq!(rules(&worse)[0], Rule::S3);
         assert!(rules(&worse).contains(&Rule::B6), "{worse:?}");
         assert!(rules(&worse).contains(&Rule::K5), "{worse:?}");
+        bench.rows.extend([
+            row(991, FactKey::WorksCalls, "no", Source::Person, 11),
+            row(992, FactKey::ComputerChanged, "driver", Source::Person, 11),
+        ]);
+        let broken = bench.asked(passport);
+        let of = |rule| broken.open.iter().find(|one| one.rule == rule).unwrap();
+        assert_eq!(
+            of(Rule::K7).text,
+            "Does not work on it: calls and messages, both ways."
+        );
+        assert!(of(Rule::C3).text.contains("not put back yet"), "{broken:?}");
     }
 }
