@@ -100,6 +100,14 @@ impl Chain {
         (&self.end, self.exact) == (&end.build, end.exact)
     }
 
+    /// The same with the unlock first: what takes its packages is there only after it.
+    fn behind_the_unlock(mut self, facts: &Facts) -> Self {
+        let build = facts.text(FactKey::Build).unwrap_or_default().to_owned();
+        self.legs.insert(0, Leg::Unlock { build });
+        self.minutes += UNLOCK_MINUTES;
+        self
+    }
+
     /// Its packages in order, by name, and how many of them come before the unlock, where there is one.
     #[must_use]
     pub fn names(&self) -> (Vec<&str>, Option<usize>) {
@@ -231,7 +239,11 @@ pub fn toward(
     back_to: Option<&str>,
 ) -> Vec<Chain> {
     match (goal, lock, back_to) {
-        (Goal::Rescue, ..) => over_anything(family, facts),
+        (Goal::Rescue, ..) | (Goal::Renew, Some(Lock::Unlocked), _) => over_anything(family, facts),
+        (Goal::Renew, ..) => over_anything(family, facts)
+            .into_iter()
+            .map(|chain| chain.behind_the_unlock(facts))
+            .collect(),
         (Goal::Unlock | Goal::KeepRecovery, Some(Lock::Unlocked), Some(back_to)) => {
             onward(family, facts, back_to)
         }
@@ -316,19 +328,20 @@ fn left_behind(family: &Family, facts: &Facts, build: usize) -> (bool, bool) {
     })
 }
 
-/// Names of packages that are known to lie where they must.
+/// Names of packages that are known to lie where they must, or are sent from this computer, whose shelf their own
+/// list asks for.
 fn at_hand(family: &Family, facts: &Facts) -> BTreeSet<String> {
-    let Some(FactValue::Names(names)) = facts.known(FactKey::CardFiles).map(|row| &row.value)
-    else {
-        return BTreeSet::new();
+    let card = match facts.known(FactKey::CardFiles).map(|row| &row.value) {
+        Some(FactValue::Names(names)) => names.as_slice(),
+        _ => &[],
     };
-    let on_card = |name: &&String| {
-        family
-            .packages
-            .iter()
-            .any(|package| package.name == **name && package.lies == Lies::Card)
+    let is_there = |package: &&PackageSpec| match package.lies {
+        Lies::Card => card.contains(&package.name),
+        Lies::Computer => true,
+        Lies::Storage => false,
     };
-    names.iter().filter(on_card).cloned().collect()
+    let there = family.packages.iter().filter(is_there);
+    there.map(|package| package.name.clone()).collect()
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

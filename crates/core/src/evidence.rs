@@ -242,8 +242,8 @@ pub enum Cure {
     Fetch {
         /// Their names.
         packages: Vec<String>,
-        /// What to type once they lie there.
-        key: FactKey,
+        /// What to type once they lie there; nothing where this bench's shelf is where they must lie.
+        key: Option<FactKey>,
     },
     /// Put the maker's bytes back.
     PutStock {

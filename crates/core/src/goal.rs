@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::family::Family;
+use crate::family::{BuildSpec, Family, Unlockable};
 use crate::mode::{Lock, Mode, RecoveryKind, Slot};
 use crate::started::is_for_a_session;
 use crate::state::{Bit, State};
@@ -39,6 +39,8 @@ pub enum Goal {
     Erase,
     /// The maker's whole system put on it, and started once since (`G2`, `Q13`).
     Rescue,
+    /// The maker's whole system put on it, and a recovery after it, which goes back in the same go (`M13`).
+    Renew,
     /// Slot a active, and the system started from it (`G5`, `Q13`).
     SlotA,
     /// Slot b active, and the system started from it.
@@ -79,6 +81,7 @@ impl Goal {
             | Self::Relock
             | Self::Erase
             | Self::Rescue
+            | Self::Renew
             | Self::SlotA
             | Self::SlotB => GoalKind::Changes,
             Self::TemporaryRecovery | Self::ReadTable | Self::BackUp => GoalKind::Reads,
@@ -87,7 +90,7 @@ impl Goal {
     }
 
     /// All goals, in the order offered.
-    pub const ALL: [Self; 16] = [
+    pub const ALL: [Self; 17] = [
         Self::Unlock,
         Self::TemporaryRecovery,
         Self::ReadTable,
@@ -96,6 +99,7 @@ impl Goal {
         Self::Relock,
         Self::Erase,
         Self::Rescue,
+        Self::Renew,
         Self::SlotA,
         Self::SlotB,
         Self::ToOff,
@@ -124,6 +128,7 @@ impl Goal {
             | Self::Relock
             | Self::Erase
             | Self::Rescue
+            | Self::Renew
             | Self::SlotA
             | Self::SlotB => None,
         }
@@ -147,6 +152,12 @@ impl Goal {
             Self::Relock => family.relock.act.is_some(),
             Self::Erase => !family.wipes.is_empty(),
             Self::Rescue => family.makers_set.is_some() || family.whole_packages().next().is_some(),
+            // Where builds decide about the lock, the recovery comes after the last of them anyway.
+            Self::Renew => {
+                let opens = |build: &BuildSpec| build.unlockable == Unlockable::Yes;
+                let both = Self::Rescue.fits(family) && Self::KeepRecovery.fits(family);
+                both && family.builds.iter().all(opens)
+            }
             Self::SlotA | Self::SlotB => family.slot_switch.is_some(),
             Self::TemporaryRecovery => family.temporary_start.is_some(),
             Self::KeepRecovery => {
@@ -173,6 +184,7 @@ impl Goal {
             Self::Relock => "relock",
             Self::Erase => "erase",
             Self::Rescue => "rescue",
+            Self::Renew => "renew",
             Self::SlotA => "slot-a",
             Self::SlotB => "slot-b",
             Self::ToOff => "to-off",
@@ -202,6 +214,7 @@ impl Goal {
             Self::Relock => "Lock again",
             Self::Erase => "Erase the owner's data",
             Self::Rescue => "Put the maker's system back",
+            Self::Renew => "Put the maker's system on it, then the recovery",
             Self::SlotA => "Start from slot a",
             Self::SlotB => "Start from slot b",
             Self::ToOff => "Switch it off",
@@ -253,6 +266,9 @@ impl Goal {
             Self::Rescue => {
                 "For a unit that does not start any more: the maker's whole set or package, then a start."
             }
+            Self::Renew => {
+                "For a whole or newer system of the maker's: what it writes over of the recovery goes back in the same go."
+            }
             Self::SlotA | Self::SlotB => "For going back to the system in the other slot.",
             Self::ToOff => "For a choreography that begins with it off, or for the shelf.",
             Self::ToSystem => "To see that it works.",
@@ -286,6 +302,11 @@ impl Goal {
             Self::Relock => vec![Bit::Lock(Lock::Locked), started],
             Self::Erase => vec![Bit::Erased, started],
             Self::Rescue => vec![Bit::MakersLaid, started],
+            Self::Renew => vec![
+                Bit::MakersLaid,
+                Bit::Recovery(RecoveryKind::Custom),
+                Bit::InMode(Mode::CustomRecovery),
+            ],
             Self::SlotA | Self::SlotB => self
                 .slot()
                 .map(Bit::Slot)

@@ -153,6 +153,8 @@ rules! {
         "What is cut off in an erase or a write may be lost for good.",
     Q1: "The way back first: the partition that is written over is captured and verified."
         "Or verified stock of the present build is at hand.",
+    Q3: "A package lies where the erase does not take it and the recovery reads it."
+        "On storage that a recovery shows without sense it is not found: then from the card, or sent by the computer.",
     Q8: "A set is complete only when every member of it is there, and no two builds share a folder."
         "Half a set leaves a mix of two builds, which starts nothing and can't be locked.",
     Q11: "What replaces something is proven whole where it lies before anything is erased."

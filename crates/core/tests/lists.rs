@@ -233,7 +233,15 @@ fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Line>)> {
     add("unlock", Unlock { stage }.into(), &of);
     if let Some(package) = family.packages.first() {
         let package = package.name.clone();
-        add("package", Install { package }.into(), &of);
+        add(
+            "package",
+            Install {
+                package,
+                image: None,
+            }
+            .into(),
+            &of,
+        );
     }
     let stage = family.relock.order.first();
     let stage = stage.map_or_else(String::new, Clone::clone);

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
 
-use veritope_core::act::{Command, Complete, Doing};
+use veritope_core::act::{Command, Complete, Doing, TakenBy};
 use veritope_core::digest::{FrameList, Seen};
 use veritope_core::facts::{FactKey, FactValue};
 use veritope_core::family::Chip;
@@ -334,18 +334,19 @@ impl DeviceLink {
     /// # Errors
     /// See [`LinkError`]; also when the device side has another number of bytes.
     pub fn take_in(&self, permit: Permit, bytes: &[u8]) -> Result<Operation, LinkError> {
-        if !matches!(
-            permit.complete.doing(),
-            Doing::Command(Command::TakeIn { .. })
-        ) {
+        let Doing::Command(Command::TakeIn { by, .. }) = permit.complete.doing() else {
             return Err(LinkError::WrongPermit("it was given for something else"));
-        }
+        };
+        let (kind, name) = match by {
+            TakenBy::Download => (StreamKind::Download, "recovery.tar"),
+            TakenBy::Recovery => (StreamKind::Sideload, "package.zip"),
+        };
         let seen = self.judged_whole(&permit, bytes, "this file")?;
         let epoch = permit.sight.epoch;
         let request = StreamRequest {
-            kind: StreamKind::Download,
+            kind,
             to: None,
-            name: "recovery.tar".to_owned(),
+            name: name.to_owned(),
             length_bytes: seen.bytes(),
             blake3: seen.digest(),
             epoch,

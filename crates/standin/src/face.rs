@@ -7,7 +7,7 @@ use crate::condition::{LockState, Running, Setting};
 use crate::device::{Device, button};
 use crate::gate::{Answer, Gate};
 use crate::keys::{Menus, SHAKE_MS};
-use crate::scheme::{Opening, Scheme, Switch};
+use crate::scheme::{Off, Opening, Scheme, Switch};
 
 fn touch(id: &str, label: impl AsRef<str>) -> Button {
     button(id, label.as_ref(), AnswersTo::Touch)
@@ -294,8 +294,18 @@ impl Device {
             hands.push(touch("tool", label));
         }
         if let (Some(gate), Some(scheme)) = (&saved.gate, self.scheme()) {
+            let takes = matches!(
+                saved.mode,
+                Running::TemporaryRecovery | Running::CustomRecovery
+            ) && !self.is_between();
             for package in scheme.packages {
-                if !gate.card.iter().any(|name| name == package.name) {
+                if package.off == Off::Computer {
+                    if takes {
+                        let said =
+                            format!("Send {} to its recovery from the computer", package.name);
+                        hands.push(touch(&format!("send-{}", package.name), said));
+                    }
+                } else if !gate.card.iter().any(|name| name == package.name) {
                     hands.push(touch(
                         &format!("fetch-{}", package.name),
                         format!("Put {} from the build server on the card", package.name),

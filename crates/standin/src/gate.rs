@@ -3,7 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::scheme::{Brings, Opening, Opens, Scheme, Switch};
+use crate::scheme::{Brings, Off, Opening, Opens, Scheme, Switch};
 
 const HOUR_MS: i64 = 3_600_000;
 
@@ -260,13 +260,14 @@ impl Gate {
         Ok(())
     }
 
-    /// Installs a package that lies on the card.
+    /// Installs a package that lies on the card, or is sent.
     ///
     /// # Errors
     /// In the device's own words, why it is refused; nothing is changed then.
     pub fn install(&mut self, scheme: &Scheme, name: &str) -> Result<(), &'static str> {
         let package = scheme.package(name).ok_or("not a package")?;
-        if !self.card.iter().any(|known| known == name) {
+        let is_there = package.off == Off::Computer || self.card.iter().any(|known| known == name);
+        if !is_there {
             return Err("not on the card");
         }
         let build = scheme.build(package.build).ok_or("not a package")?;

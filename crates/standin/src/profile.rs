@@ -228,7 +228,7 @@ impl Profile {
     #[must_use]
     pub fn small(mut self) -> Self {
         let scheme = Scheme::named(self.codename);
-        let is_brought = scheme.is_some_and(|scheme| !scheme.packages.is_empty());
+        let is_brought = scheme.is_some_and(Scheme::has_card);
         for part in &mut self.partitions {
             let is_kept = is_brought && part.label == "recovery";
             if !is_kept && !matches!(part.content, Content::Container(_)) {

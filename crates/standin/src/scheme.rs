@@ -88,6 +88,17 @@ pub struct Package {
     pub build: &'static str,
     /// Whether it wipes data.
     pub wipes: bool,
+    /// From where it is taken.
+    pub off: Off,
+}
+
+/// From where a package is taken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Off {
+    /// Its card.
+    Card,
+    /// A computer that sends it to a recovery.
+    Computer,
 }
 
 /// What holds for all units of a family.
@@ -142,6 +153,18 @@ const fn package(name: &'static str, brings: Brings, build: &'static str, wipes:
         brings,
         build,
         wipes,
+        off: Off::Card,
+    }
+}
+
+/// A whole build that a computer sends to a recovery; the owner's data stays.
+const fn sent(name: &'static str, build: &'static str) -> Package {
+    Package {
+        name,
+        brings: Brings::Whole,
+        build,
+        wipes: false,
+        off: Off::Computer,
     }
 }
 
@@ -166,7 +189,7 @@ pub const SCHEMES: [Scheme; 8] = [
             build("TH5.8.2.260905", "2026-09", Opens::Yes, 3),
             build("TH5.8.3.261104", "2026-11", Opens::Yes, 4),
         ],
-        packages: &[],
+        packages: &[sent("heron-whole-8.3", "TH5.8.3.261104")],
     },
     Scheme {
         codename: "kelpie",
@@ -275,7 +298,7 @@ pub const SCHEMES: [Scheme; 8] = [
             build("SM9.2.0.260812", "2026-08", Opens::Yes, 5),
             build("SM9.2.1.261021", "2026-10", Opens::Yes, 6),
         ],
-        packages: &[],
+        packages: &[sent("samphire-whole-2.1", "SM9.2.1.261021")],
     },
     Scheme {
         codename: "thimble",
@@ -358,6 +381,12 @@ impl Scheme {
     #[must_use]
     pub fn build(&self, id: &str) -> Option<&Build> {
         self.builds.iter().find(|build| build.id == id)
+    }
+
+    /// Whether it takes packages off a card.
+    #[must_use]
+    pub fn has_card(&self) -> bool {
+        self.packages.iter().any(|package| package.off == Off::Card)
     }
 
     /// The package with this name.

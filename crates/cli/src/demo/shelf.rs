@@ -55,6 +55,8 @@ pub(crate) fn files() -> std::io::Result<Vec<DemoFile>> {
     }
     let old = recovery_for("gimbal", "FL-1", "2.9.4", 4);
     all.push(file("gimbal-recovery-2.9.4.img", old));
+    let old = recovery_for("halyard", "SM-9", "3.1.0", 9);
+    all.push(file("halyard-recovery-3.1.0.img", old));
     let other = recovery_for("cinder", "LN-3X", "3.4.0", 8);
     let mut fresh = file("cinder-recovery-3.4.0.img", other);
     fresh.note.dated = Some("2026-11-28".to_owned());
@@ -73,6 +75,11 @@ pub(crate) fn files() -> std::io::Result<Vec<DemoFile>> {
     all.extend(brambles()?);
     all.push(set("cinder", "LN-3X", "LN3X.7.0.2607")?);
     all.push(set("thimble", "PB-2", "bobbin-2.3")?);
+    for name in ["heron-whole-8.3", "samphire-whole-2.1"] {
+        let mut package = file(name, package_bytes(name));
+        package.note.origin = Some("the page on which its maker publishes them".to_owned());
+        all.push(package);
+    }
     for name in table::brought() {
         let mut package = file(name, package_bytes(name));
         package.is_listed = false;

@@ -45,8 +45,10 @@ pub enum Command {
         /// The image; nothing while it is open which one.
         image: Option<Digest>,
     },
-    /// Stream a file to download mode, whose members' names decide where their bytes land (`M4`).
+    /// Stream a file to what takes it in: its members' names, or it itself, decide where its bytes land (`M4`).
     TakeIn {
+        /// What takes it in.
+        by: TakenBy,
         /// The file; nothing while it is open which one.
         image: Option<Digest>,
     },
@@ -70,6 +72,15 @@ pub enum Command {
     EraseUserData,
     /// Make a slot the active one.
     SetSlot(Slot),
+}
+
+/// What takes in a file that is streamed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TakenBy {
+    /// Download mode.
+    Download,
+    /// A recovery, which installs it.
+    Recovery,
 }
 
 /// What is read.

@@ -1,14 +1,15 @@
 //! Installing a package of the maker's: `G2` while the unit is locked, when copies of what exists once
 //! can't be there yet; `G4` afterwards, when they can.
 
-use veritope_wire::Label;
+use veritope_wire::{Digest, Label};
 
 use super::lines::card::card;
 use super::lines::index::index;
 use super::lines::owner::{accounts, intake};
+use super::write::{image_arg, image_read};
 use super::{
-    Args, Bit, Brings, Cable, Doing, Ground, How, Kind, Line, Price, Standpoint, Takes, Touches,
-    Whose, Words, arg, carried, copies_can_be_had, erased, in_mode, lock_told, row, settled, works,
+    Args, Ask, Bit, Brings, Cable, Command, Doing, Ground, How, ImageOf, Kind, Line, Price,
+    Standpoint, TakenBy, Takes, Touches, Whose, Words, arg, carried, copies_can_be_had, erased, in_mode, lock_told, row, settled, works,
 };
 use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier};
@@ -17,15 +18,17 @@ use crate::evidence::{Basis, Cure, Due, Need, not_known};
 use crate::facts::{FactKey, FactValue, Happening};
 use crate::family::{Family, Lies, PackageSpec, Wipe};
 use crate::goal::Goal;
-use crate::mode::{Lock, Mode};
+use crate::mode::{Lock, Mode, RecoveryKind};
 use crate::rule::Rule;
-use crate::state::{BackedUp, Laid, State};
+use crate::state::{BackedUp, Laid, Presence, State};
 
 /// Installs a package of the maker's.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Install {
     /// Its name.
     pub package: String,
+    /// Its file, where it is sent from this computer; nothing where it lies on the unit or its card.
+    pub image: Option<Digest>,
 }
 
 impl Kind for Install {
@@ -39,6 +42,7 @@ impl Kind for Install {
             .filter(|spec| on.legs.contains(&spec.name.as_str()))
             .map(|spec| Self {
                 package: spec.name.clone(),
+                image: spec.blake3.filter(|_| spec.lies == Lies::Computer),
             })
             .collect()
     }
@@ -48,12 +52,17 @@ impl Kind for Install {
     }
 
     fn args(&self) -> Vec<(&'static str, String)> {
-        vec![("package", self.package.clone())]
+        let image = image_arg(self.image).into_iter();
+        [("package", self.package.clone())]
+            .into_iter()
+            .chain(image)
+            .collect()
     }
 
     fn read(word: &str, args: &Args) -> Option<Self> {
         (word == "install-package").then(|| Self {
             package: arg(args, "package"),
+            image: image_read(args),
         })
     }
 
@@ -127,10 +136,18 @@ impl Kind for Install {
         State {
             system: if is_whole { Laid::Makers } else { at.system },
             restorer: None,
-            recovery: at.recovery.filter(|_| leaves_recovery(spec)),
+            recovery: match leaves_recovery(spec) {
+                true => at.recovery,
+                // What is whole brings the maker's.
+                false => is_whole.then_some(RecoveryKind::Stock),
+            },
             mode: Some(spec.ends_in),
             legs_ahead: at.legs_ahead.saturating_sub(1),
-            backed_up: at.backed_up.min(BackedUp::Fixed),
+            // What lives changes as the system starts, which some end with.
+            backed_up: match spec.keeps_unique && spec.ends_in != Mode::System {
+                true => at.backed_up,
+                false => at.backed_up.min(BackedUp::Fixed),
+            },
             ..after
         }
     }
@@ -189,8 +206,31 @@ impl Kind for Install {
         })
     }
 
-    fn doing(&self, _: &Family, _: By) -> Doing {
-        Doing::Hands
+    fn doing(&self, _: &Family, by: By) -> Doing {
+        match (self.image, by.link) {
+            (Some(_), Presence::Here) => Doing::Command(Command::TakeIn {
+                by: TakenBy::Recovery,
+                image: self.image,
+            }),
+            _ => Doing::Hands,
+        }
+    }
+
+    fn asks(&self, family: &Family) -> Vec<Ask> {
+        let sent = family.package(&self.package).filter(|_| self.image.is_some());
+        sent.map(|spec| Ask::Mode(vec![spec.mode])).into_iter().collect()
+    }
+
+    fn image_of(&self) -> Option<ImageOf> {
+        self.image.map(|_| ImageOf::ThePackage)
+    }
+
+    fn image(&self) -> Option<Option<Digest>> {
+        self.image.map(Some)
+    }
+
+    fn doubt(&self) -> Option<Happening> {
+        Some(Happening::SystemWritten)
     }
 
     fn whose(&self, of: &Dossier<'_>) -> Option<Whose> {
@@ -215,9 +255,15 @@ impl Kind for Install {
         let writes_over = !spec.is_some_and(leaves_recovery);
         let written = writes_over.then_some(Happening::RecoveryWritten);
         let also = wiped.into_iter().chain(written);
+        let is_whole = spec.is_some_and(|spec| spec.from.is_none());
+        let stock = (writes_over && is_whole)
+            .then(|| (FactKey::Recovery, RecoveryKind::Stock.id().to_owned()));
         Brings {
             happened: [Happening::SystemWritten].into_iter().chain(also).collect(),
-            facts: vec![(FactKey::LastPackage, self.package.clone())],
+            facts: [(FactKey::LastPackage, self.package.clone())]
+                .into_iter()
+                .chain(stock)
+                .collect(),
         }
     }
 }
@@ -265,7 +311,7 @@ fn digest(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
     let fetch = || {
         Cure::Fetch {
             packages: vec![name.clone()],
-            key: FactKey::CardFiles,
+            key: (spec.lies == Lies::Card).then_some(FactKey::CardFiles),
         }
         .by_person()
     };
@@ -302,52 +348,81 @@ fn digest(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
             fetch(),
         )
         .seen(basis),
-        (None, _, Some(_)) => Line::missing(
+        (None, _, Some(_)) => {
+            let copied = match spec.lies {
+                Lies::Card => ", and copy that very one to the card",
+                Lies::Storage => ", and copy that very one to its storage",
+                Lies::Computer => "",
+            };
+            let text = format!("{name} was not hashed here: put the file onto the shelf{copied}.");
+            Line::missing(Rule::Q11, text, fetch())
+        }
+    };
+    line.due(Due::Begin)
+}
+
+/// It lies where it must, and stays reachable (`Q3`, `Q11`).
+fn place(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
+    let name = &spec.name;
+    let line = match spec.lies {
+        Lies::Card => on_the_card(spec, of),
+        Lies::Storage => on_storage(spec, of),
+        Lies::Computer => Line::met(
             Rule::Q11,
-            format!(
-                "{name} was not hashed here: put the file onto the shelf, and copy that very one to the card."
-            ),
-            fetch(),
+            format!("{name} is sent from this computer."),
+            Basis::clause(format!("package {name}")),
         ),
     };
     line.due(Due::Begin)
 }
 
-/// It lies where it must, and stays reachable (`Q11`).
-fn place(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
+fn on_the_card(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
     let (family, facts) = (of.family, of.facts);
     let name = &spec.name;
-    let line = if spec.lies == Lies::Card {
-        if let Some(line) = card(spec, family, facts) {
-            return line.due(Due::Begin);
+    if let Some(line) = card(spec, family, facts) {
+        return line;
+    }
+    match facts.known(FactKey::CardFiles) {
+        None => {
+            let question = "Which packages lie on the card?";
+            not_known(family, facts, Rule::Q11, FactKey::CardFiles, question)
         }
-        match facts.known(FactKey::CardFiles) {
-            None => {
-                let question = "Which packages lie on the card?";
-                not_known(family, facts, Rule::Q11, FactKey::CardFiles, question)
-            }
-            Some(row) if matches!(&row.value, FactValue::Names(names) if names.contains(name)) => {
-                Line::met(Rule::Q11, format!("{name} lies on the card."), row)
-            }
-            Some(row) => Line::missing(
-                Rule::Q11,
-                format!("{name} is not on the card."),
-                Cure::Fetch {
-                    packages: vec![name.clone()],
-                    key: FactKey::CardFiles,
-                }
-                .by_person(),
-            )
-            .seen([row.into()]),
+        Some(row) if matches!(&row.value, FactValue::Names(names) if names.contains(name)) => {
+            Line::met(Rule::Q11, format!("{name} lies on the card."), row)
         }
-    } else {
-        Line::met(
+        Some(row) => Line::missing(
             Rule::Q11,
-            format!("{name} is sent from this computer."),
-            Basis::clause(format!("package {name}")),
+            format!("{name} is not on the card."),
+            Cure::Fetch {
+                packages: vec![name.clone()],
+                key: Some(FactKey::CardFiles),
+            }
+            .by_person(),
         )
+        .seen([row.into()]),
+    }
+}
+
+/// On the unit's own storage: what it empties itself takes it along, and where a recovery shows no names it is not
+/// found (`Q3`).
+fn on_storage(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
+    let name = &spec.name;
+    if spec.wipes {
+        let text = format!("{name} would lie on the storage that it empties: from a card, or sent by the computer.");
+        return Line::absent(Rule::Q3, text);
+    }
+    let question = "What does the recovery show of internal storage?";
+    let Some(row) = of.facts.known(FactKey::StorageShows) else {
+        return not_known(of.family, of.facts, Rule::Q3, FactKey::StorageShows, question);
     };
-    line.due(Due::Begin)
+    if of.facts.choice(FactKey::StorageShows) == Some("names") {
+        let text = format!("The recovery shows the names on internal storage: {name} is found there.");
+        return Line::met(Rule::Q3, text, row);
+    }
+    let text = format!(
+        "The recovery shows no names on internal storage, so {name} is not found there: from a card, or sent by the computer."
+    );
+    Line::absent(Rule::Q3, text).seen([row.into()])
 }
 
 /// The base that it states is there (`Q12`); on a sheet the package before brings it.
@@ -391,16 +466,19 @@ fn base(spec: &PackageSpec, of: &Dossier<'_>) -> Line {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::act::testing::install;
     use crate::facts::testing::facts;
     use crate::family::testing::shipped;
-    use crate::mode::RecoveryKind;
 
     /// `M13`: a recovery that was there before a package counts no more, unless the maker's own took the package.
     #[test]
     fn a_package_writes_over_another_recovery_unless_the_makers_own_takes_it() {
         let mut family = shipped("mooring");
         let package = family.packages[0].name.clone();
-        let install = Install { package };
+        let install = Install {
+            package,
+            image: None,
+        };
         let state = |recovery: &str| State::from_facts(&facts(&[(FactKey::Recovery, recovery)]));
         let is_told = |family: &Family| {
             let happened = install.brings(family).happened;
@@ -410,7 +488,28 @@ mod tests {
         assert_eq!(stock.recovery, Some(RecoveryKind::Stock));
         assert!(!is_told(&family));
         family.packages[0].mode = Mode::CustomRecovery;
-        assert_eq!(install.after(state("custom"), &family).recovery, None);
+        let over = install.after(state("custom"), &family).recovery;
+        assert_eq!(over, Some(RecoveryKind::Stock));
         assert!(is_told(&family));
+    }
+
+    /// `Q3`: what a recovery shows of internal storage decides whether a package may lie there.
+    #[test]
+    fn a_package_on_storage_is_found_where_the_recovery_shows_names() {
+        let of = |wipes: bool, shown: Option<&str>| {
+            install().with(|bench| {
+                let mut packages = bench.family.packages.iter_mut();
+                let package = packages.find(|one| one.name == "mallet-full-3.1").unwrap();
+                (package.lies, package.wipes) = (Lies::Storage, wipes);
+                if let Some(shown) = shown {
+                    bench.say(FactKey::StorageShows, shown);
+                }
+            })
+        };
+        assert_eq!(of(false, Some("names")), []);
+        for none in [None, Some("scrambled"), Some("own-folder")] {
+            assert_eq!(of(false, none), [Rule::Q3], "{none:?}");
+        }
+        assert_eq!(of(true, Some("names")), [Rule::Q3], "its own wipe takes it");
     }
 }

@@ -70,6 +70,7 @@ impl Kind for PutMakersRecovery {
                 | Goal::KeepRecovery
                 | Goal::Erase
                 | Goal::Rescue
+                | Goal::Renew
                 | Goal::ToStockRecovery
         )
     }

@@ -8,7 +8,7 @@ use super::lines::owner::intake;
 use super::write::{image_arg, image_read, which_model};
 use super::{
     Args, Ask, Bit, Brings, Command, Doing, Ground, How, ImageOf, Kind, Line, Price, Standpoint,
-    TRIES_OF_READING, Touches, When, Whose, Words, copies_can_be_had, in_mode, is_shut_to_reading, lock_told, row, settled,
+    TRIES_OF_READING, TakenBy, Touches, When, Whose, Words, copies_can_be_had, in_mode, is_shut_to_reading, lock_told, row, settled,
 };
 use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier, StockAtHand};
@@ -67,7 +67,7 @@ impl Kind for PutMakersSet {
     }
 
     fn serves(&self, goal: Goal) -> bool {
-        goal == Goal::Rescue
+        matches!(goal, Goal::Rescue | Goal::Renew)
     }
 
     fn touches(&self, _: &Family) -> Touches {
@@ -193,7 +193,10 @@ impl Kind for PutMakersSet {
 
     fn doing(&self, _: &Family, by: By) -> Doing {
         match by.link {
-            Presence::Here => Doing::Command(Command::TakeIn { image: self.image }),
+            Presence::Here => Doing::Command(Command::TakeIn {
+                by: TakenBy::Download,
+                image: self.image,
+            }),
             Presence::Missing => Doing::Hands,
         }
     }

@@ -34,7 +34,7 @@ use crate::rule::Rule;
 use crate::started::started;
 use crate::state::{Bit, Data, Presence, State, Switch};
 
-pub use doing::{Ask, Command, Doing, Reading};
+pub use doing::{Ask, Command, Doing, Reading, TakenBy};
 pub(crate) use lines::body::comes_up;
 use lines::body::{Takes, works};
 pub(crate) use lines::foreign::before_foreign;
@@ -151,6 +151,8 @@ pub enum ImageOf {
     TheMakers,
     /// The maker's whole set.
     TheMakersSet,
+    /// The package, as it was published.
+    ThePackage,
 }
 
 /// Whose bytes are written.

@@ -511,7 +511,14 @@ pub(crate) fn install() -> Bench {
     let names = ["mallet-full-3.1", "mallet-enabler-3.1", "mallet-3.2-to-3.3"];
     let bench = Bench {
         packages: names.map(|name| (name, PACKAGE)).to_vec(),
-        ..Bench::of(family, "Dunlin", Install { package })
+        ..Bench::of(
+            family,
+            "Dunlin",
+            Install {
+                package,
+                image: None,
+            },
+        )
     };
     let bench = bench.knowing(&pairs, 0);
     Bench {

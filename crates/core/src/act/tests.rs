@@ -617,6 +617,7 @@ fn a_package_needs_its_digest_its_place_its_base_and_what_it_declares() {
     let other = install().with(|b| {
         b.act = Install {
             package: "mallet-3.2-to-3.3".to_owned(),
+            image: None,
         }
         .into();
     });

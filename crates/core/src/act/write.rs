@@ -6,8 +6,8 @@ use super::lines::copies::way_back;
 use super::lines::foreign::before_foreign;
 use super::lines::owner::intake;
 use super::{
-    Args, Ask, Bit, Brings, Command, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, Touches,
-    Whose, Words, arg, in_mode, lock, row, settled,
+    Args, Ask, Bit, Brings, Command, Doing, Ground, How, Kind, Line, Part, Price, Standpoint, TakenBy,
+    Touches, Whose, Words, arg, in_mode, lock, row, settled,
 };
 use crate::consent::Costs;
 use crate::dossier::{By, Dossier};
@@ -207,7 +207,10 @@ pub(super) fn sent_as(family: &Family, label: &Label, image: Option<Digest>, by:
     let container = family.recovery_write.as_ref().map(|spec| &spec.container);
     match (container, by.link) {
         (Some(Container::Tar { .. }), Presence::Here) => {
-            Doing::Command(Command::TakeIn { image })
+            Doing::Command(Command::TakeIn {
+                by: TakenBy::Download,
+                image,
+            })
         }
         _ => sent(label, image, by),
     }

@@ -67,7 +67,12 @@ impl Kind for WriteToRead {
         // A package that goes over an unlocked unit waits until what exists once is kept.
         matches!(
             goal,
-            Goal::BackUp | Goal::ReadTable | Goal::KeepRecovery | Goal::Unlock | Goal::Rescue
+            Goal::BackUp
+                | Goal::ReadTable
+                | Goal::KeepRecovery
+                | Goal::Unlock
+                | Goal::Rescue
+                | Goal::Renew
         )
     }
 

@@ -163,6 +163,11 @@ const RECOVERIES: &[FactOption] = &[
     option("stock", "the maker's"),
     option("custom", "another one"),
 ];
+const STORAGES: &[FactOption] = &[
+    option("names", "names as the owner gave them"),
+    option("scrambled", "names without sense"),
+    option("own-folder", "only a folder of its own, or nothing"),
+];
 const TOGGLES: &[FactOption] = &[
     option("absent", "not there"),
     option("greyed", "greyed, can't be moved"),
@@ -350,6 +355,7 @@ keys! {
     Token "token", "Unlock token", Choice(TOKENS), [], Unlocking: "Whether the token that opens this unit has come (`U4`).",
     Recovery "recovery", "Recovery partition", Choice(RECOVERIES), [RecoveryWritten], Unlocking: "What lies in the recovery partition.",
     Restorer "restorer", "What puts the maker's recovery back", Choice(ON_OFF), [SystemWritten], System: "Whether the system still puts the maker's recovery back as it starts (`M11`).",
+    StorageShows "storage-shows", "Internal storage, as its recovery shows it", Choice(STORAGES), [ModeChanged, Wiped, DataShut], System: "What a recovery shows of internal storage: names, names without sense, or nothing of the owner's (`Q3`, `M6`).",
     RecoveryVersion "recovery-version", "Version of the recovery", Version, [RecoveryWritten], Unlocking: "Version of the recovery (`K2`).",
     Battery "battery", "Battery", Percent, [], Unlocking: "Battery charge.",
     Ownership "ownership", "Owner", Choice(OWNERS), [], Owner: "Whose unit it is.",

@@ -69,6 +69,7 @@ impl FactKey {
             | Self::ResetLock
             | Self::Recovery
             | Self::Restorer
+            | Self::StorageShows
             | Self::RecoveryVersion
             | Self::Accounts
             | Self::OwnerLogin

@@ -96,8 +96,10 @@ pub fn doubted(family: &Family, step: &Step, seen: Option<Mode>, by: Taken) -> V
 /// the owner's data, to the system and to what lies where a recovery lies (`K5`, `L3`, `M11`, `R1`).
 #[must_use]
 pub fn left_open(family: &Family, step: &Step, by: Taken) -> Vec<Happening> {
-    let doubt = step.act.doubt().into_iter();
-    doubt.chain(doubted(family, step, None, by)).collect()
+    let mut all = doubted(family, step, None, by);
+    let doubt = step.act.doubt().filter(|doubt| !all.contains(doubt));
+    all.splice(..0, doubt);
+    all
 }
 
 /// Who wants to know how an open step ended.

@@ -221,6 +221,7 @@ mod tests {
             let step = Step {
                 act: crate::act::Install {
                     package: family.packages[at].name.clone(),
+                    image: None,
                 }
                 .into(),
                 wipe: Some(Wipe::Data),

@@ -457,9 +457,30 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
         bench.click("Restart into custom recovery").await?;
         bench.sees("The goal is reached").await?;
         bench.tag_says("Mode", "custom recovery").await?;
+        // The maker's whole system writes over it, and it goes back in the same go.
+        redshank.choose(RENEW).await?;
+        bench.sees("Install samphire-whole-2.1").await?;
+        bench.is_accessible().await?;
+        bench.shot("renew-sheet").await?;
+        redshank.begin(RENEW).await?;
+        bench.click("Restart into bootloader mode").await?;
+        bench.click("Start the recovery from memory").await?;
+        bench.click("Capture what exists once").await?;
+        bench.click("Copy capture 2 to stick").await?;
+        bench.sees("From the shelf: samphire-whole-2.1").await?;
+        redshank.consent().await?;
+        bench.is_accessible().await?;
+        bench.shot("renew").await?;
+        bench.click("Install samphire-whole-2.1").await?;
+        bench.click("Put the recovery inside vendor_boot").await?;
+        bench.click("Restart into custom recovery").await?;
+        bench.sees("The goal is reached").await?;
+        bench.tag_says("Mode", "custom recovery").await?;
         bench.stop().await
     });
 }
+
+const RENEW: &str = "Put the maker's system on it, then the recovery";
 
 /// In its own menu, from memory: it switches off what puts the maker's back, and is there after the system ran.
 #[test]

@@ -176,7 +176,7 @@ fn dossier<'a>(
     let of = known.dossier();
     let (chosen, makers) = match change.act.image_of() {
         Some(ImageOf::TheMakers) => (None, change.seen),
-        Some(ImageOf::TheMakersSet) => (None, None),
+        Some(ImageOf::TheMakersSet | ImageOf::ThePackage) => (None, None),
         Some(ImageOf::TheChosen) | None => (change.seen, None),
     };
     Dossier {

@@ -140,7 +140,20 @@ impl Runs {
                     set: Some(set),
                 });
             }
-            (Some(_), _) => {}
+            (Some(ImageOf::ThePackage), _) => {
+                let file = act.image().flatten().ok_or(RunsError::NotThisWay(
+                    "nobody publishes which file this package is",
+                ))?;
+                let whole = self.library.shelf.whole(file);
+                let (bytes, seen) = whole.map_err(LibraryError::Shelf)?;
+                return Ok(Chosen {
+                    act: act.clone(),
+                    bytes,
+                    seen: Some(seen),
+                    set: None,
+                });
+            }
+            (Some(ImageOf::TheChosen | ImageOf::TheMakers), _) => {}
         }
         // A sheet that was planned anew may take one that the first did not.
         let best = || self.keeping.recovery_of(record, family, &record.known());

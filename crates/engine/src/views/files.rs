@@ -446,6 +446,19 @@ impl Views {
                     reason: None,
                 })
             }
+            ImageOf::ThePackage => {
+                let file = act.image().flatten()?;
+                let about = self.seen.file(file)?;
+                Some(SheetFile {
+                    id: file,
+                    bytes: about.bytes,
+                    said: "The maker's package, as it was published.".to_owned(),
+                    name: about.shown().to_owned(),
+                    version: None,
+                    others: 0,
+                    reason: None,
+                })
+            }
             ImageOf::TheMakers => None,
         }
     }

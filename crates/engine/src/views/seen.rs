@@ -76,6 +76,7 @@ asks! {
     library.vault => free_bytes() -> Result<u64, VaultError>;
     library => seen_inside(image: Digest) -> Option<SeenInside>;
     library.shelf => files() -> Vec<(Digest, Arc<FileRecord>)>;
+    library.shelf => file(digest: Digest) -> Option<Arc<FileRecord>>;
     library.shelf => judged(wanted: &Wanted<'_>, today: i64) -> Vec<JudgedFile>;
     library.shelf => hashed(digest: Digest) -> io::Result<Arc<SeenFile>>;
     library.shelf => told(digest: Digest) -> io::Result<Arc<Told>>;

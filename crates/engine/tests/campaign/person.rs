@@ -336,8 +336,13 @@ impl Bench {
                         self.own_program(ActKind::Erase, &[("set", "user-data")]);
                     }
                 }
-                Act::Install(Install { package }) => {
-                    let name = package;
+                Act::Install(Install {
+                    package,
+                    image: Some(_),
+                }) => {
+                    answer(&self.bridge, &format!("send-{package}"));
+                }
+                Act::Install(Install { package: name, .. }) => {
                     answer(&self.bridge, "card");
                     answer(&self.bridge, &format!("install-{name}"));
                 }

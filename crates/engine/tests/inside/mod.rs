@@ -3,6 +3,7 @@
 
 use veritope_core::facts::FactKey;
 use veritope_core::goal::Goal;
+use veritope_core::mode::RecoveryKind;
 use veritope_engine::StepEnd;
 use veritope_formats::graft::{Replaces, is_in};
 use veritope_formats::look::{Limits, What, look};
@@ -144,6 +145,71 @@ fn one_ramdisk_of_the_vendors_part_is_replaced() {
         on(&bench.bridge, |device| device.truth().1),
         Running::System
     );
+}
+
+/// `M13`: the maker's whole system goes over what lies there, the recovery included, which goes back in the same run
+/// and stays.
+#[test]
+fn what_a_package_writes_over_goes_back_in_the_same_go() {
+    let units = [
+        (
+            "saltern",
+            "TH5-E",
+            "TH5.8.3.261104",
+            "boot",
+            Replaces::Ramdisk,
+        ),
+        (
+            "halyard",
+            "SM-9",
+            "SM9.2.1.261021",
+            "vendor_boot",
+            Replaces::VendorRamdisk,
+        ),
+    ];
+    for (family, model, build, part, replaces) in units {
+        let (bench, _, recovery) = unit(family, model, build, false);
+        let put = format!("Put the recovery inside {part}");
+        let run = up_to(&bench, &put);
+        bench.go_on(run, "");
+        bench.reach(Goal::ToSystem);
+        let family = bench.engine.library.family_named(family).unwrap();
+        let package = &family.packages[0].name;
+        bench.shelve(package, &veritope_standin::package_bytes(package));
+        // What somebody changed of its system since is put right by it.
+        let firmware = lies(&bench, "abl_a");
+        on(&bench.bridge, |device| {
+            device.found_with("abl_a", &[9; 4096])
+        })
+        .unwrap();
+        let run = bench.begin(Goal::Renew);
+        let install = format!("Install {package}");
+        bench.go_on(run, &install);
+        let capture = bench.record().captures.last().unwrap().id;
+        let keeping = &bench.engine.keeping;
+        keeping
+            .copy(bench.unit, capture, bench.stick(), &Patient)
+            .unwrap();
+        bench.go_on(run, &put);
+        let slot = format!("{part}_a");
+        assert!(
+            !is_in(&lies(&bench, &slot), &recovery, replaces),
+            "written over"
+        );
+        assert_eq!(bench.record().known().recovery(), Some(RecoveryKind::Stock));
+        bench.go_on(run, "");
+        assert!(bench.has_reached(Goal::Renew), "{:#?}", bench.log());
+        assert!(is_in(&lies(&bench, &slot), &recovery, replaces));
+        assert!(
+            lies(&bench, "abl_a") == firmware,
+            "the rest is the maker's again"
+        );
+        let known = bench.record().known();
+        assert_eq!(known.text(FactKey::LastPackage), Some(package.as_str()));
+        bench.reach(Goal::ToSystem);
+        bench.reach(Goal::ToCustomRecovery);
+        assert_eq!(bench.truth_now().1, Running::CustomRecovery);
+    }
 }
 
 /// Cut in the middle, in either slot, it counts for nothing; done once more it is made of what lay there before, not

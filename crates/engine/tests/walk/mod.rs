@@ -359,7 +359,7 @@ impl Walk {
                     bench.shelve(name, &veritope_standin::package_bytes(name));
                     on(&bench.bridge, |device| device.puts_on_its_card(name)).unwrap();
                 }
-                self.say(*key)
+                key.map_or(Ok(()), |key| self.say(key))
             }
             Cure::Shelve => {
                 let profile = on(&bench.bridge, |device| device.profile().clone());

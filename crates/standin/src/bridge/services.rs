@@ -160,8 +160,11 @@ async fn download(Path(name): Path<String>) -> Response {
         .into_response()
 }
 
-/// Bytes of a package, as the build server has them: a whole one brings its maker's recovery as an image among
-/// the rest.
+/// Partitions that hold the maker's recovery, or start it, the likelier first.
+const STARTS_RECOVERY: [&str; 3] = ["recovery", "vendor_boot_a", "boot_a"];
+
+/// Bytes of a package, as the build server has them: a whole one brings what starts its maker's recovery as an image
+/// among the rest.
 #[must_use]
 pub fn package_bytes(name: &str) -> Vec<u8> {
     let rest = Noise::new(0, name).firmware(PACKAGE_BYTES);
@@ -170,14 +173,16 @@ pub fn package_bytes(name: &str) -> Vec<u8> {
         let package = scheme.package(name)?;
         (package.brings == Brings::Whole).then_some((scheme, package))
     });
-    let recovery = whole.and_then(|(scheme, package)| {
+    let image = whole.and_then(|(scheme, package)| {
         let profile = Profile::named(scheme.codename)?.on_build(package.build)?;
-        image_of(&profile, "recovery")
+        let of = |label| Some((label, image_of(&profile, label)?));
+        STARTS_RECOVERY.into_iter().find_map(of)
     });
-    let Some(recovery) = recovery else {
+    let Some((label, image)) = image else {
         return rest;
     };
-    let members = [("system.pieces", rest), ("recovery.img", recovery)];
+    let member = format!("{}.img", label.trim_end_matches("_a"));
+    let members = [("system.pieces", rest), (member.as_str(), image)];
     zip_of(&members).unwrap_or_default()
 }
 

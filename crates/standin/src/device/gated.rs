@@ -184,6 +184,12 @@ impl Device {
                     if scheme.package(name).is_some() {
                         gate.card.push(name.to_owned());
                     }
+                } else if let Some(name) = pressed.strip_prefix("send-") {
+                    if let Err(words) = self.installs(&mut gate, scheme, name)? {
+                        words.clone_into(&mut self.saved.hands.words);
+                        return Ok(());
+                    }
+                    "The package is installed.".clone_into(&mut self.saved.hands.words);
                 } else if let Some(name) = pressed.strip_prefix("install-") {
                     self.saved.hands.list = crate::saved::List::None;
                     if let Err(words) = self.installs(&mut gate, scheme, name)? {

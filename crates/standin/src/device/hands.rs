@@ -14,7 +14,7 @@ use crate::keys::{
     Chart, HIBERNATE_MS, LONG_MS, Lead, Menus, POWER_MENU_MS, SHUT_DOWN_MS, TAP_MS, TOOL_MS,
 };
 use crate::saved::List;
-use crate::scheme::Opening;
+use crate::scheme::{Opening, Scheme};
 
 /// Something that takes effect by the passing of time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -416,8 +416,7 @@ impl Device {
     }
 
     fn has_card(&self) -> bool {
-        self.scheme()
-            .is_some_and(|scheme| !scheme.packages.is_empty())
+        self.scheme().is_some_and(Scheme::has_card)
     }
 
     fn touch(&mut self, id: &str) -> Result<(), Refusal> {

@@ -87,7 +87,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
   const entry = (key: Api<'FactKey'>) => facts.find((fact) => fact.key === key);
   switch (cure.cure) {
     case 'type-fact': {
-      const fact = entry(cure.key);
+      const fact = cure.key == null ? undefined : entry(cure.key);
       return (
         <>
           <Typography color="text.secondary">{cure.place}</Typography>
@@ -145,7 +145,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
           <Typography color="text.secondary">
             {cure.cure === 'ask'
               ? `Ask ${cure.who}. Then say what came of it.`
-              : `To fetch: ${cure.packages.join(', ')}. Put it on the bench’s shelf and copy that one; then say all that lies there.`}
+              : `To fetch: ${cure.packages.join(', ')}. Put it on the bench’s shelf${cure.key == null ? '.' : ' and copy that one; then say all that lies there.'}`}
           </Typography>
           {cure.cure === 'fetch' && <CureLink unit={unit} line={item} />}
           {fact !== undefined && <FactField unit={unit} fact={fact} isNext={isNext} />}

@@ -201,7 +201,7 @@ fn by_chain(family: &Family, facts: &Facts, chain: &Chain, runs: &FactRow) -> Li
         ),
         Cure::Fetch {
             packages: chain.missing.clone(),
-            key: FactKey::CardFiles,
+            key: Some(FactKey::CardFiles),
         },
         facts,
         key,
