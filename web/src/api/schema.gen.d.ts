@@ -1850,8 +1850,7 @@ export interface components {
         } | {
             /** @enum {string} */
             cure: "fetch";
-            /** @description What to type once they lie there. */
-            key: components["schemas"]["FactKey"];
+            key?: components["schemas"]["FactKey"] | null;
             /** @description Their names. */
             packages: string[];
         } | {
@@ -2124,7 +2123,7 @@ export interface components {
          * @description What a fact is about.
          * @enum {string}
          */
-        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "download-number" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "account-since" | "account-units" | "token-asked" | "token" | "recovery" | "restorer" | "recovery-version" | "battery" | "ownership" | "reported-lost" | "bought" | "paid" | "managed" | "accounts" | "owner-login" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "card-free-mib" | "card-format" | "free-mib" | "broken" | "stand-in" | "stand-in-by" | "battery-body" | "fed-by" | "on-charger" | "computer-changed" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-waived" | "works-charging";
+        FactKey: "model-code" | "codename" | "serial" | "equipment-id" | "equipment-id2" | "chip-id" | "download-number" | "storage-chip-id" | "region" | "build" | "patch" | "generation" | "bootloader-build" | "radio-build" | "rollback-index" | "encrypted" | "last-package" | "foreign" | "tool-choice" | "slot" | "merging" | "root" | "starts" | "mode" | "lock" | "critical-lock" | "toggle" | "service-allowed" | "relocked" | "answers-bootloader" | "download-screen" | "download-guard" | "reset-lock" | "first-online" | "off-hours" | "asked-updates" | "portal-account" | "portal-agreed" | "account-since" | "account-units" | "token-asked" | "token" | "recovery" | "restorer" | "storage-shows" | "recovery-version" | "battery" | "ownership" | "reported-lost" | "bought" | "paid" | "managed" | "accounts" | "owner-login" | "screen-lock" | "fast-start" | "debugging" | "card" | "card-files" | "card-free-mib" | "card-format" | "free-mib" | "broken" | "stand-in" | "stand-in-by" | "battery-body" | "fed-by" | "on-charger" | "computer-changed" | "complaint" | "works-starts" | "works-calls" | "works-data" | "works-wireless" | "works-camera" | "works-fingerprint" | "works-sensors" | "works-identity" | "works-waived" | "works-charging";
         /** @description One line of what is known, for the facts panel. */
         FactLine: {
             /** @description Whether this family says where it is read, or somebody has said it. */
@@ -2397,7 +2396,7 @@ export interface components {
          * @description What is to be reached.
          * @enum {string}
          */
-        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "rescue" | "slot-a" | "slot-b" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
+        Goal: "unlock" | "temporary-recovery" | "read-table" | "back-up" | "keep-recovery" | "relock" | "erase" | "rescue" | "renew" | "slot-a" | "slot-b" | "to-off" | "to-system" | "to-bootloader" | "to-download" | "to-stock-recovery" | "to-custom-recovery";
         /** @description A goal to choose. */
         GoalChoice: {
             /** @description What it is good for. */
@@ -3525,7 +3524,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "C3" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M3" | "M4" | "M5" | "M6" | "M7" | "M8" | "M9" | "M10" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T6" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "C3" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M3" | "M4" | "M5" | "M6" | "M7" | "M8" | "M9" | "M10" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q3" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T6" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule as it is shown. */
         RuleLine: {
             /** @description In one sentence. */

@@ -506,10 +506,11 @@ mod tests {
                 }
             })
         };
-        assert_eq!(of(false, Some("names")), []);
+        assert!(!of(false, Some("names")).contains(&Rule::Q3));
         for none in [None, Some("scrambled"), Some("own-folder")] {
-            assert_eq!(of(false, none), [Rule::Q3], "{none:?}");
+            assert!(of(false, none).contains(&Rule::Q3), "{none:?}");
         }
-        assert_eq!(of(true, Some("names")), [Rule::Q3], "its own wipe takes it");
+        let by_itself = of(true, Some("names"));
+        assert_eq!(by_itself, [Rule::Q3], "its own wipe takes it");
     }
 }

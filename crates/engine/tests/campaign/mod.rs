@@ -32,7 +32,7 @@ use veritope_engine::{CaptureKind, KeepSaid};
 use veritope_standin::clock::ByHand;
 use veritope_standin::gate::{Answer, Gate};
 use veritope_standin::profile::Profile;
-use veritope_standin::scheme::{Opening, Scheme};
+use veritope_standin::scheme::{Off, Opening, Package, SCHEMES, Scheme};
 use veritope_standin::{Birth, Device, Factory, Fault, LockState, Running, Setting};
 use veritope_wire::body::CablePlace;
 use veritope_wire::link::{ActKind, Handle};
@@ -67,7 +67,7 @@ struct Kind {
 fn kinds() -> &'static BTreeMap<&'static str, Kind> {
     static KINDS: OnceLock<BTreeMap<&'static str, Kind>> = OnceLock::new();
     KINDS.get_or_init(|| {
-        veritope_standin::scheme::SCHEMES
+        SCHEMES
             .iter()
             .map(|scheme| {
                 let profile = Profile::named(scheme.codename).unwrap().small();
@@ -76,9 +76,7 @@ fn kinds() -> &'static BTreeMap<&'static str, Kind> {
                     factory: Factory::new(profile, birth(LockState::Locked)).unwrap(),
                     image,
                     scheme,
-                    packages: scheme
-                        .packages
-                        .iter()
+                    packages: on_card(scheme)
                         .map(|one| (one.name, veritope_standin::package_bytes(one.name)))
                         .collect(),
                 };
@@ -129,7 +127,7 @@ impl World {
         // Copies in memory count for nothing, so a recovery is written only on a bench on a disk.
         let is_kept = matches!(family, "gimbal" | "cinder") && dice.once_in(8);
         // Where packages lead from build to build, what exists once is kept on the way.
-        let on_a_disk = is_kept || (!kind.scheme.packages.is_empty() && !by_hand);
+        let on_a_disk = is_kept || (kind.scheme.has_card() && !by_hand);
         Self {
             is_kept,
             ..Self::seated(seed, dice, kind, (by_hand, lock, on_a_disk))
@@ -154,10 +152,7 @@ impl World {
             gate.switched_on = true;
             gate.open = lock == LockState::Unlocked;
             gate.token = TOKEN.to_owned();
-            gate.card = kind
-                .scheme
-                .packages
-                .iter()
+            gate.card = on_card(kind.scheme)
                 .map(|one| one.name.to_owned())
                 .collect();
             device.set_gate(gate, "").unwrap();
@@ -265,7 +260,7 @@ impl World {
         ] {
             said.push((key, truths[name].clone()));
         }
-        let packages: Vec<_> = self.scheme.packages.iter().map(|one| one.name).collect();
+        let packages: Vec<_> = on_card(self.scheme).map(|one| one.name).collect();
         if !packages.is_empty() {
             said.push((FactKey::CardFiles, packages.join(", ")));
         }
@@ -1152,12 +1147,18 @@ fn runs_by_seed_believe_nothing_that_is_not_so() {
     }
 }
 
+/// Packages that are taken off a card.
+fn on_card(scheme: &Scheme) -> impl Iterator<Item = &Package> {
+    let packages = scheme.packages.iter();
+    packages.filter(|one| one.off == Off::Card)
+}
+
 fn family_of(seed: u64) -> &'static str {
     let families: Vec<_> = kinds().keys().copied().collect();
     let (turn, at) = (seed / families.len() as u64, seed % families.len() as u64);
     let family = families[usize::try_from(at).unwrap()];
     // Whole packages are long: a family that has them takes one of its turns in three, its neighbour the others.
-    let is_long = !kinds()[family].packages.is_empty();
+    let is_long = kinds()[family].scheme.has_card();
     match is_long && turn % 3 != 0 {
         true => families[usize::try_from(at + 1).unwrap() % families.len()],
         false => family,

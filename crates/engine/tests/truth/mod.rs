@@ -20,7 +20,7 @@ use veritope_core::standing::{
 use veritope_core::state::Presence;
 use veritope_standin::gate::{Answer, Gate, Seller, SwitchReads, Try};
 use veritope_standin::parts_to_open;
-use veritope_standin::scheme::{Opening, SCHEMES, Scheme, Switch};
+use veritope_standin::scheme::{Off, Opening, SCHEMES, Scheme, Switch};
 use veritope_wire::{BenchTime, WallTime};
 
 const UNITS: u64 = 2_000;
@@ -76,7 +76,7 @@ fn unit(scheme: &Scheme, dice: &mut Dice) -> Gate {
     gate.card = scheme
         .packages
         .iter()
-        .filter(|_| !dice.once_in(5))
+        .filter(|package| package.off == Off::Card && !dice.once_in(5))
         .map(|package| package.name.to_owned())
         .collect();
     gate

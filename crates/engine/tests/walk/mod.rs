@@ -655,7 +655,7 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
         // Where packages lead from build to build, it is met on the newest that has a way back.
         let newest = scheme.builds.iter().rev();
         let newest = newest
-            .filter(|_| !scheme.packages.is_empty())
+            .filter(|_| scheme.has_card())
             .find(|build| build.index == scheme.builds[0].index);
         let profile = match newest {
             Some(build) => profile.on_build(build.id).unwrap(),
@@ -677,7 +677,9 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
             let is_below = |goal: Goal| goal == Goal::Rescue && of_length.is_some();
             let goals = Goal::ALL.into_iter().filter(|goal| goal.fits(&family));
             for goal in goals.filter(|goal| !is_below(*goal)) {
-                let walk = Walk::begin(&made, codename, *lock, by_hand);
+                let whole = of_length.as_ref().filter(|_| goal == Goal::Renew);
+                let made = whole.unwrap_or(&made);
+                let walk = Walk::begin(made, codename, *lock, by_hand);
                 walk.beside(seen);
                 let end = walk.walk(goal, seen);
                 tell(&walk.about, goal.id(), end);

@@ -87,7 +87,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
   const entry = (key: Api<'FactKey'>) => facts.find((fact) => fact.key === key);
   switch (cure.cure) {
     case 'type-fact': {
-      const fact = cure.key == null ? undefined : entry(cure.key);
+      const fact = entry(cure.key);
       return (
         <>
           <Typography color="text.secondary">{cure.place}</Typography>
@@ -139,7 +139,7 @@ function CureControl({ unit, item, facts, isNext }: ItemRowProps) {
       return <WaitLeft until={cure.until} />;
     case 'ask':
     case 'fetch': {
-      const fact = entry(cure.key);
+      const fact = cure.key == null ? undefined : entry(cure.key);
       return (
         <>
           <Typography color="text.secondary">
