@@ -214,7 +214,7 @@ impl Goal {
             Self::Relock => "Lock again",
             Self::Erase => "Erase the owner's data",
             Self::Rescue => "Put the maker's system back",
-            Self::Renew => "Put the maker's system on it, then the recovery",
+            Self::Renew => "Renew system and recovery",
             Self::SlotA => "Start from slot a",
             Self::SlotB => "Start from slot b",
             Self::ToOff => "Switch it off",

@@ -339,7 +339,7 @@ impl DeviceLink {
         };
         let (kind, name) = match by {
             TakenBy::Download => (StreamKind::Download, "recovery.tar"),
-            TakenBy::Recovery => (StreamKind::Sideload, "package.zip"),
+            TakenBy::Recovery => (StreamKind::Package, "package.zip"),
         };
         let seen = self.judged_whole(&permit, bytes, "this file")?;
         let epoch = permit.sight.epoch;

@@ -284,10 +284,7 @@ fn place(wanted: &Wanted<'_>, subject: &Told) -> Finding {
     let want = format!("It is an image of a recovery for {label}, with a kernel and a ramdisk.");
     let not = |fit, text: String| Finding::not(RULE, fit, text, want.clone());
     let Some(starts) = subject.starts else {
-        return not(
-            Fit::Stops,
-            format!("It starts nothing: it is {}.", subject.shown),
-        );
+        return not(Fit::Stops, format!("It starts nothing: {}.", subject.shown));
     };
     if !starts.ramdisk {
         return not(

@@ -480,7 +480,7 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
     });
 }
 
-const RENEW: &str = "Put the maker's system on it, then the recovery";
+const RENEW: &str = "Renew system and recovery";
 
 /// In its own menu, from memory: it switches off what puts the maker's back, and is there after the system ran.
 #[test]

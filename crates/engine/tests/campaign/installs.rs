@@ -4,6 +4,7 @@
 //! there.
 
 use veritope_core::facts::FactKey;
+use veritope_core::family::Family;
 use veritope_core::goal::Goal;
 use veritope_core::schools::schools;
 use veritope_formats::make::{NewMember, empty_switched_off, tar_of};
@@ -106,6 +107,22 @@ impl World {
         }
     }
 
+    /// The maker's whole system put on it, and the recovery after it (`M13`); where that was stopped, installed again.
+    fn is_renewed(&mut self, family: &Family) -> End {
+        for package in &family.packages {
+            let bytes = veritope_standin::package_bytes(&package.name);
+            self.bench.shelve(&package.name, &bytes);
+        }
+        let end = self.reach(Goal::Renew);
+        if end != End::Reached {
+            self.make_ready();
+            self.bench.stop_what_is_open();
+            self.is_installed();
+        }
+        self.lies_there("after its maker's system");
+        end
+    }
+
     /// Installed, or what stopped it; installed in the end.
     fn is_installed(&mut self) -> End {
         self.asks_its_maker();
@@ -151,6 +168,10 @@ fn install(seed: u64) -> Vec<String> {
             ends.push(format!("{codename} installed again {end:?}"));
         }
     }
+    if Goal::Renew.fits(&family) && !family.packages.is_empty() && world.dice.once_in(3) {
+        let end = world.is_renewed(&family);
+        ends.push(format!("{codename} renewed {end:?}"));
+    }
     world.is_believed_truly("at the end");
     let log = world.bench.log().join("\n");
     assert_eq!(
@@ -173,4 +194,7 @@ fn installs_by_seed_end_in_the_recovery_that_was_chosen() {
         let reached = counted.get(&format!("{family} installed Reached"));
         assert!(reached >= Some(&(runs / 20)), "{family}: {counted:#?}");
     }
+    let renewed = |family: &str| counted.get(&format!("{family} renewed Reached")).copied();
+    let all: u64 = ["halyard", "saltern"].into_iter().filter_map(renewed).sum();
+    assert!(all >= runs / 30, "{counted:#?}");
 }

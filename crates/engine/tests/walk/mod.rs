@@ -577,8 +577,10 @@ impl Walk {
     /// Its kernel's partition is blank all at once: it starts no more, and its owner says so.
     fn dies(&self) {
         let bench = &self.bench;
-        let label = "boot".to_owned();
         on(&bench.bridge, |device| {
+            let mut parts = device.profile().partitions.iter();
+            let boots = parts.find(|part| ["boot", "boot_a"].contains(&part.label));
+            let label = boots.unwrap().label.to_owned();
             device
                 .arm(veritope_standin::Fault::Blank { label })
                 .unwrap();
@@ -674,7 +676,13 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
                 of.insert(goal, end);
             };
             // Whole sets are put on what died, below: with their bytes each walk takes seconds.
-            let is_below = |goal: Goal| goal == Goal::Rescue && of_length.is_some();
+            // With a whole set's bytes once a lock is enough; the other ways are walked among the rescues.
+            let is_walked = of_length.is_none() || by_hand == (*lock == LockState::Locked);
+            let is_below = |goal: Goal| match goal {
+                Goal::Rescue => of_length.is_some(),
+                Goal::Renew => !is_walked,
+                _ => false,
+            };
             let goals = Goal::ALL.into_iter().filter(|goal| goal.fits(&family));
             for goal in goals.filter(|goal| !is_below(*goal)) {
                 let whole = of_length.as_ref().filter(|_| goal == Goal::Renew);
@@ -684,8 +692,6 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
                 let end = walk.walk(goal, seen);
                 tell(&walk.about, goal.id(), end);
             }
-            // With a whole set's bytes once a lock is enough; the other ways are walked among the rescues.
-            let is_walked = of_length.is_none() || by_hand == (*lock == LockState::Locked);
             if Goal::Rescue.fits(&family) && is_walked {
                 let made = of_length.as_ref().unwrap_or(&made);
                 let walk = Walk::begin(made, codename, *lock, by_hand);
