@@ -621,9 +621,10 @@ impl World {
             let is_open = self.bench.record().active_run().is_some();
             let page = || self.bench.engine.views.run_page(self.bench.unit).unwrap();
             let Some(run) = is_open.then(|| page().run).flatten() else {
-                // An erase shows only in what the run says; it has to be so.
+                // An erase shows only in what the run says, as what a package laid does; it has to be so.
                 let is_erase = goal == Goal::Erase;
-                if self.is_at(goal) && (!is_erase || step > 0 && self.bench.has_reached(goal)) {
+                let is_told = is_erase || goal == Goal::Renew;
+                if self.is_at(goal) && (!is_told || step > 0 && self.bench.has_reached(goal)) {
                     assert!(
                         !is_erase || self.wipes() > wipes,
                         "{}: nothing was erased\n{}",
@@ -869,7 +870,9 @@ impl World {
             Goal::ToSystem => mode == Running::System,
             Goal::ToBootloader => mode == Running::Bootloader,
             Goal::TemporaryRecovery => mode == Running::TemporaryRecovery,
-            Goal::KeepRecovery | Goal::ToCustomRecovery => mode == Running::CustomRecovery,
+            Goal::KeepRecovery | Goal::Renew | Goal::ToCustomRecovery => {
+                mode == Running::CustomRecovery
+            }
             Goal::ToStockRecovery => mode == Running::StockRecovery,
             _ => false,
         }
