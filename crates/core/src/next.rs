@@ -5,9 +5,13 @@ use veritope_wire::Label;
 
 use crate::captured::Rest;
 use crate::evidence::{Cure, Line};
+use crate::facts::{FactKey, Facts, Happening};
+use crate::family::Family;
 use crate::goal::Goal;
+use crate::mode::{Mode, RecoveryKind};
 use crate::rule::Rule;
 use crate::standing::{Standing, Verdict};
+use crate::started::restores_on;
 
 /// Where a next step leads.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, utoipa::ToSchema)]
@@ -55,7 +59,41 @@ pub enum RunNow<'a> {
     /// Under way, with the title of its next step.
     UnderWay(Option<&'a str>),
     /// It has reached its goal.
-    Reached,
+    Reached(Leaves),
+}
+
+/// What a goal that is reached leaves to see: no job ends without a start of the system, which belongs to the end of
+/// all that was asked for, and a recovery that stays is looked at once more after it (`Q13`, `M11`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Leaves {
+    /// Nothing.
+    Nothing,
+    /// Its system is started.
+    Start,
+    /// The recovery is looked at once more.
+    Look,
+}
+
+impl Leaves {
+    /// What `goal` leaves, on a unit of `family` of which so much is known. Where a start puts the maker's recovery
+    /// back, the recovery is for a session, and no start belongs to it.
+    #[must_use]
+    pub fn of(goal: Goal, family: &Family, facts: &Facts) -> Self {
+        let recovery = facts.known(FactKey::Recovery);
+        let custom = facts.recovery() == Some(RecoveryKind::Custom);
+        let Some(seen) = recovery.filter(|_| custom && !restores_on(family, facts)) else {
+            return Self::Nothing;
+        };
+        match (goal, facts.mode()) {
+            (Goal::KeepRecovery | Goal::Renew, Some(Mode::CustomRecovery)) => Self::Start,
+            (Goal::ToSystem, Some(Mode::System))
+                if facts.last(Happening::SystemRan) > Some(seen.at) =>
+            {
+                Self::Look
+            }
+            _ => Self::Nothing,
+        }
+    }
 }
 
 /// Everything that the choice looks at.
@@ -109,12 +147,25 @@ pub fn next_step(input: &NextInput<'_>) -> NextStep {
             );
             return to(sentence, "Go on", NextPlace::Run);
         }
-        RunNow::Reached => {
-            return to(
-                "The goal is reached; the log tells how.".to_owned(),
-                "Read the log",
-                NextPlace::Log,
-            );
+        RunNow::Reached(leaves) => {
+            let (sentence, label, place) = match leaves {
+                Leaves::Nothing => (
+                    "The goal is reached; the log tells how.",
+                    "Read the log",
+                    NextPlace::Log,
+                ),
+                Leaves::Start => (
+                    "The recovery runs. No job ends without a start of the system: start it, and look at the recovery once more after it.",
+                    Goal::ToSystem.shown(),
+                    NextPlace::Run,
+                ),
+                Leaves::Look => (
+                    "The system starts. Whether the recovery is still there shows when it runs once more.",
+                    Goal::ToCustomRecovery.shown(),
+                    NextPlace::Run,
+                ),
+            };
+            return to(sentence.to_owned(), label, place);
         }
     }
     let standing = input.standing;
@@ -187,7 +238,6 @@ mod tests {
     use crate::coverage::testing::capture;
     use crate::dossier::Dossier;
     use crate::evidence::Need;
-    use crate::facts::FactKey;
     use crate::facts::testing::facts;
     use crate::family::testing::gimbal;
     use crate::plan::testing::{Ways, known};
@@ -287,9 +337,46 @@ mod tests {
         };
         assert_eq!(next_step(&input).place, NextPlace::Run);
         let reached = NextInput {
-            run: RunNow::Reached,
+            run: RunNow::Reached(Leaves::Nothing),
             ..input
         };
         assert_eq!(next_step(&reached).place, NextPlace::Log);
+    }
+
+    /// `Q13`, `M11`: a recovery that stays is left with a start of the system, and that with another look at it.
+    #[test]
+    fn a_start_belongs_to_the_end_and_a_look_comes_after_it() {
+        use crate::facts::Source;
+        use crate::facts::testing::{at, row};
+        use crate::family::testing::shipped;
+        let leaves = |codename: &str, goal, mode: &str, ran: i64| {
+            let rows = [
+                row(1, FactKey::Recovery, "custom", Source::Link, 5),
+                row(2, FactKey::Mode, mode, Source::Link, 9),
+            ];
+            let facts = Facts::new(&rows, &[], [(Happening::SystemRan, at(ran))]);
+            Leaves::of(goal, &shipped(codename), &facts)
+        };
+        let custom = "custom-recovery";
+        assert_eq!(
+            leaves("halyard", Goal::KeepRecovery, custom, 1),
+            Leaves::Start
+        );
+        assert_eq!(leaves("halyard", Goal::Renew, custom, 1), Leaves::Start);
+        assert_eq!(leaves("halyard", Goal::ToSystem, "system", 8), Leaves::Look);
+        // Seen since it ran, or gone with each start.
+        assert_eq!(
+            leaves("halyard", Goal::ToSystem, "system", 1),
+            Leaves::Nothing
+        );
+        assert_eq!(
+            leaves("halyard", Goal::ToCustomRecovery, custom, 1),
+            Leaves::Nothing
+        );
+        assert_eq!(
+            leaves("kelpie", Goal::KeepRecovery, custom, 1),
+            Leaves::Nothing
+        );
+        assert_eq!(leaves("halyard", Goal::BackUp, custom, 1), Leaves::Nothing);
     }
 }

@@ -9,7 +9,7 @@ use super::lines::owner::{accounts, intake};
 use super::write::{image_arg, image_read};
 use super::{
     Args, Ask, Bit, Brings, Cable, Command, Doing, Ground, How, ImageOf, Kind, Line, Price,
-    Standpoint, TakenBy, Takes, Touches, Whose, Words, arg, carried, copies_can_be_had, erased, in_mode, lock_told, row, settled, works,
+    Shows, Standpoint, TakenBy, Takes, Touches, Whose, Words, arg, carried, copies_can_be_had, erased, in_mode, lock_told, row, settled, works,
 };
 use crate::consent::{Costs, data_lost, one};
 use crate::dossier::{By, Dossier};
@@ -229,8 +229,18 @@ impl Kind for Install {
         self.image.map(Some)
     }
 
+    fn shows(&self) -> Shows {
+        // What ends with a start is seen; what was sent leaves the recovery that took it as it was.
+        let is_sent = self.image.is_some();
+        Shows {
+            besides: is_sent.then(|| "It says that the package is installed.".to_owned()),
+            only_words: is_sent,
+            ..Shows::default()
+        }
+    }
+
     fn doubt(&self) -> Option<Happening> {
-        Some(Happening::SystemWritten)
+        self.image.map(|_| Happening::SystemWritten)
     }
 
     fn whose(&self, of: &Dossier<'_>) -> Option<Whose> {

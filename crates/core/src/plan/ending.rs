@@ -3,7 +3,7 @@
 
 use super::sheet::Step;
 use super::sighting::divergence;
-use crate::act::TRIES_OF_READING;
+use crate::act::{ImageOf, TRIES_OF_READING};
 use crate::facts::{Facts, Happening};
 use crate::family::Family;
 use crate::mode::Mode;
@@ -39,16 +39,18 @@ pub enum How {
     },
 }
 
-/// Whether nothing that a link reads tells that it came about.
-fn is_told_by_words(step: &Step) -> bool {
-    step.act.shows().only_words
+/// Whether nothing that a link reads tells that it came about: what it says itself does, or, of a whole set that is
+/// sent, that all of it was taken in.
+#[must_use]
+pub fn is_told_by_words(step: &Step, by_link: bool) -> bool {
+    step.act.shows().only_words || by_link && step.act.image_of() == Some(ImageOf::TheMakersSet)
 }
 
 /// What `step` ended as, where `seen` is what was read just after; `is_look` tells whether it was a look.
 #[must_use]
 pub fn ending(step: &Step, seen: &Facts, is_look: bool) -> Ending {
     let diverges = divergence(step.after, seen);
-    let is_unseen = if is_told_by_words(step) {
+    let is_unseen = if is_told_by_words(step, false) {
         diverges.is_some()
     } else {
         seen.lock().is_none()
@@ -120,14 +122,14 @@ pub enum Open {
     NotComeAbout,
     /// It ended: see [`ending`].
     Ended,
-    /// It erases, and nothing that is read tells whether it did: done once more, to be sure.
+    /// Nothing that is read tells whether it was done: once more, to be sure.
     OnceMore,
 }
 
 /// What a look shows of `step`, which is open; `by_link` tells whether the bench takes it.
 #[must_use]
 pub fn looked_at(step: &Step, seen: &Facts, by_link: bool, asked: Asked) -> Open {
-    if is_told_by_words(step) {
+    if is_told_by_words(step, by_link) {
         // By hand a person says so, by link it is done again, and until then nothing counts that it would
         // have taken.
         return match asked {
@@ -157,6 +159,7 @@ pub fn looked_at(step: &Step, seen: &Facts, by_link: bool, asked: Asked) -> Open
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::act::PutMakersSet;
     use crate::facts::FactKey;
     use crate::facts::testing::facts;
     use crate::family::testing::{gimbal, shipped};
@@ -196,6 +199,31 @@ mod tests {
             let taken = Taken { by_link, tries: 0 };
             doubted(&kelpie, write, Some(Mode::Download), taken)
         };
+        // The mode stays as it is: whether a whole set was taken in, nothing but its own answer tells.
+        let set = PutMakersSet {
+            build: None,
+            image: None,
+            shuts: false,
+        };
+        let set = Step {
+            act: set.into(),
+            ..write.clone()
+        };
+        let seen = facts(&[(FactKey::Mode, "download")]);
+        let look = |by_link, asked| looked_at(&set, &seen, by_link, asked);
+        assert_eq!(look(true, Asked::ByPerson), Open::OnceMore);
+        assert_eq!(look(true, Asked::ByItself), Open::GoesOn);
+        assert_eq!(
+            left_open(
+                &kelpie,
+                &set,
+                Taken {
+                    by_link: true,
+                    tries: 0
+                }
+            ),
+            [Happening::SystemWritten]
+        );
         assert_eq!(of(false), doubt, "half of it may lie there");
         assert_eq!(of(true), [], "the link tells of its bytes itself");
         let cinder = shipped("cinder");

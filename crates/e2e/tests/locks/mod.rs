@@ -448,9 +448,13 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
         bench.tag_says("Mode", "custom recovery").await?;
         redshank.to("Log").await?;
         bench.sees("because: it is for the next owner too").await?;
+        bench
+            .sees("No job ends without a start of the system")
+            .await?;
         redshank.begin("Start the system").await?;
         bench.click_last("Start the system").await?;
         bench.sees("The goal is reached").await?;
+        bench.sees("shows when it runs once more").await?;
         redshank.begin("Go to the custom recovery").await?;
         bench.click("Restart into bootloader mode").await?;
         bench.sees("Step 2 of 2").await?;
@@ -466,7 +470,7 @@ fn redshanks_recovery_lies_in_its_vendor_part_and_stays() {
         bench.click("Restart into bootloader mode").await?;
         bench.click("Start the recovery from memory").await?;
         bench.click("Capture what exists once").await?;
-        bench.click("Copy capture 2 to stick").await?;
+        bench.click("Copy capture 3 to stick").await?;
         bench.sees("From the shelf: samphire-whole-2.1").await?;
         redshank.consent().await?;
         bench.is_accessible().await?;

@@ -6,7 +6,9 @@ use veritope_core::captured::BlankBytes;
 use veritope_core::facts::{FactKey, FactValue, Facts, Happening, Source};
 use veritope_core::family::Family;
 use veritope_core::mode::{Lock, Mode};
-use veritope_core::plan::ending::{Asked, How, Open, Taken, doubted, ending, left_open, looked_at};
+use veritope_core::plan::ending::{
+    Asked, How, Open, Taken, doubted, ending, is_told_by_words, left_open, looked_at,
+};
 use veritope_core::plan::sheet::Reach;
 use veritope_core::plan::sighting::{Likelihood, Sighting, concluded, sightings};
 use veritope_core::plan::{Sheet, Step};
@@ -499,13 +501,17 @@ impl Runs {
         // What only words tell is not looked for.
         let seen = match looked_at(&step, &Facts::default(), by_link, asked) {
             Open::OnceMore => {
-                let saw = "Whether it was erased can't be told by looking.".to_owned();
+                let what = match step.wipe {
+                    Some(_) => "it was erased",
+                    None => "all of it was taken in",
+                };
+                let saw = format!("Whether {what} can't be told by looking.");
                 let doubt = in_doubt(&step, self.pen.now()).into_iter().collect();
                 self.outcome(unit, id, StepResult::NotKnown, saw, doubt)?;
-                self.replan(unit, id, "The erase is done once more, to be sure.", None)?;
+                self.replan(unit, id, "It is done once more, to be sure.", None)?;
                 return Ok(());
             }
-            Open::GoesOn | Open::NotComeAbout | Open::Ended if step.act.shows().only_words => {
+            Open::GoesOn | Open::NotComeAbout | Open::Ended if is_told_by_words(&step, by_link) => {
                 return Ok(());
             }
             Open::GoesOn | Open::NotComeAbout | Open::Ended => self.links.observe(unit)?,

@@ -18,7 +18,7 @@ use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happ
 use veritope_core::family::{self, Family, Menu};
 use veritope_core::goal::Goal;
 use veritope_core::mode::RecoveryKind;
-use veritope_core::next::{Damage, NextInput, NextPlace, NextStep, RunNow, next_step};
+use veritope_core::next::{Damage, Leaves, NextInput, NextPlace, NextStep, RunNow, next_step};
 use veritope_core::partitions::{describe, lacking};
 use veritope_core::passport::passport;
 use veritope_core::plan::asks::asks_at;
@@ -804,7 +804,8 @@ fn next_of(
     let run = match (record.active_run(), &record.run) {
         (Some(run), _) => RunNow::UnderWay(run.next_step().map(|step| step.title.as_str())),
         (None, Some(run)) if run.ended.is_some_and(|(end, _)| end == RunEnd::Reached) => {
-            RunNow::Reached
+            let leaves = family.map(|family| Leaves::of(run.sheet.goal, family, &record.known()));
+            RunNow::Reached(leaves.unwrap_or(Leaves::Nothing))
         }
         (None, _) => RunNow::None,
     };

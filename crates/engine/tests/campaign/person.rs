@@ -466,8 +466,9 @@ impl Bench {
             return pick(view, "asleep", "");
         }
         let mode = &truths["mode"];
-        if let Act::InstallWithin(_) = view.step.act {
-            let says = |line: &String| line.contains("Installed");
+        if let Act::InstallWithin(_) | Act::Install(Install { image: Some(_), .. }) = view.step.act
+        {
+            let says = |line: &String| line.to_lowercase().contains("installed");
             let is_done = self.face().lines.iter().any(says);
             return pick(view, mode, if is_done { "done" } else { "not-done" });
         }
