@@ -143,7 +143,7 @@ fn copies(of: &Dossier<'_>) -> Vec<Mention> {
                 return Vec::new();
             }
             format!(
-                "Of {} partitions that exist once {open} are not kept as this bench wants them kept.",
+                "Of {} partitions that exist once {open} are not kept as this bench wants them kept; below stands why.",
                 lines.len()
             )
         }

@@ -6,6 +6,9 @@ import { unitQuery } from '../api/queries';
 import type { Station } from './actions';
 import { LinkButton } from '../ui/LinkButton';
 
+/** Room is short there: what is worked on comes first. */
+const SHORT = '@media (max-width: 719px), (max-height: 499px)';
+
 export type FootProps = { unit: string; current: Station['place'] | undefined };
 
 /**
@@ -28,16 +31,20 @@ export function Foot({ unit, current }: FootProps) {
         px: 4,
         py: 1.25,
         minHeight: 66,
-        '@media (max-width: 719px), (max-height: 499px)': { px: 2, py: 0.75, minHeight: 52 },
+        [SHORT]: { px: 2, py: 0.75, gap: 2, minHeight: 52 },
         bgcolor: 'band',
         borderTop: 1,
         borderColor: 'rule',
       }}
     >
-      <Typography variant="body2" color="text.secondary">
+      <Typography variant="body2" color="text.secondary" sx={{ [SHORT]: { display: 'none' } }}>
         Next
       </Typography>
-      <Typography sx={{ flexGrow: 1, fontWeight: 550 }}>{next.sentence}</Typography>
+      <Typography
+        sx={{ flexGrow: 1, fontWeight: 550, [SHORT]: { fontSize: '0.9rem', lineHeight: 1.3 } }}
+      >
+        {next.sentence}
+      </Typography>
       {!isHere && (
         <LinkButton
           variant="contained"

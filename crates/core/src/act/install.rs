@@ -195,6 +195,12 @@ impl Kind for Install {
         if spec.wipes {
             consequences.push(data_lost(Wipe::Data));
         }
+        if !leaves_recovery(spec) {
+            consequences.push(one(
+                "recovery",
+                "It writes over another recovery too, wherever one lies: that goes back after it, or is gone.",
+            ));
+        }
         consequences.push(one(
             "interruption",
             "While it installs, power and cable stay; a cut leaves a system that may not start.",

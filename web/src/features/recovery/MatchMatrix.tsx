@@ -38,7 +38,13 @@ export function MatchMatrix({ unit, criteria, files }: MatchMatrixProps) {
                 key={one.rule}
                 component="th"
                 scope="col"
-                sx={{ ...cell, fontWeight: 550, fontSize: '0.86rem', textAlign: 'center' }}
+                sx={{
+                  ...cell,
+                  px: 0.25,
+                  fontWeight: 550,
+                  fontSize: { xs: '0.76rem', lg: '0.86rem' },
+                  textAlign: 'center',
+                }}
               >
                 {one.title}
               </Box>
