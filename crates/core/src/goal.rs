@@ -152,11 +152,12 @@ impl Goal {
             Self::Relock => family.relock.act.is_some(),
             Self::Erase => !family.wipes.is_empty(),
             Self::Rescue => family.makers_set.is_some() || family.whole_packages().next().is_some(),
-            // Where builds decide about the lock, the recovery comes after the last of them anyway.
+            // Where builds decide about the lock, the recovery comes after the last of them anyway. A whole set that
+            // download mode takes is for a unit that nothing reads: read, it is a goal of its own.
             Self::Renew => {
                 let opens = |build: &BuildSpec| build.unlockable == Unlockable::Yes;
-                let both = Self::Rescue.fits(family) && Self::KeepRecovery.fits(family);
-                both && family.builds.iter().all(opens)
+                let is_sent = family.whole_packages().next().is_some();
+                is_sent && Self::KeepRecovery.fits(family) && family.builds.iter().all(opens)
             }
             Self::SlotA | Self::SlotB => family.slot_switch.is_some(),
             Self::TemporaryRecovery => family.temporary_start.is_some(),

@@ -67,7 +67,7 @@ impl Kind for PutMakersSet {
     }
 
     fn serves(&self, goal: Goal) -> bool {
-        matches!(goal, Goal::Rescue | Goal::Renew)
+        goal == Goal::Rescue
     }
 
     fn touches(&self, _: &Family) -> Touches {

@@ -676,22 +676,16 @@ fn walk_family(codename: &str, seen: &Mutex<Seen>) {
                 of.insert(goal, end);
             };
             // Whole sets are put on what died, below: with their bytes each walk takes seconds.
-            // With a whole set's bytes once a lock is enough; the other ways are walked among the rescues.
-            let is_walked = of_length.is_none() || by_hand == (*lock == LockState::Locked);
-            let is_below = |goal: Goal| match goal {
-                Goal::Rescue => of_length.is_some(),
-                Goal::Renew => !is_walked,
-                _ => false,
-            };
+            let is_below = |goal: Goal| goal == Goal::Rescue && of_length.is_some();
             let goals = Goal::ALL.into_iter().filter(|goal| goal.fits(&family));
             for goal in goals.filter(|goal| !is_below(*goal)) {
-                let whole = of_length.as_ref().filter(|_| goal == Goal::Renew);
-                let made = whole.unwrap_or(&made);
-                let walk = Walk::begin(made, codename, *lock, by_hand);
+                let walk = Walk::begin(&made, codename, *lock, by_hand);
                 walk.beside(seen);
                 let end = walk.walk(goal, seen);
                 tell(&walk.about, goal.id(), end);
             }
+            // With a whole set's bytes once a lock is enough; the other ways are walked among the rescues.
+            let is_walked = of_length.is_none() || by_hand == (*lock == LockState::Locked);
             if Goal::Rescue.fits(&family) && is_walked {
                 let made = of_length.as_ref().unwrap_or(&made);
                 let walk = Walk::begin(made, codename, *lock, by_hand);
