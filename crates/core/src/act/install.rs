@@ -93,6 +93,11 @@ impl Kind for Install {
             return vec![Line::absent(Rule::G2, text)];
         };
         let mut lines = Vec::new();
+        // What a sheet of before names may be another file than the family publishes now (E5).
+        if self.image.is_some_and(|image| Some(image) != spec.blake3) {
+            let text = format!("{} is another file by now than this was judged for.", spec.name);
+            lines.push(Line::absent(Rule::E5, text));
+        }
         if !on.legs.is_empty() {
             // Packages before the unlock go on while it is locked, the others after it.
             lines.extend(row(Bit::Legs(self.turns(on)), at, "It is the next."));
@@ -507,6 +512,21 @@ mod tests {
         let over = install.after(state("custom"), &family).recovery;
         assert_eq!(over, Some(RecoveryKind::Stock));
         assert!(is_told(&family));
+    }
+
+    /// `E5`: what goes out is the file that its digest was asked of.
+    #[test]
+    fn a_package_that_is_another_file_by_now_is_not_sent() {
+        let published = install().family.package("mallet-full-3.1").unwrap().blake3;
+        let of = |image| {
+            let package = "mallet-full-3.1".to_owned();
+            install().with(|bench| {
+                (bench.act, bench.payload) = (Install { package, image }.into(), image);
+            })
+        };
+        let other = of(Some(Digest::of(b"another")));
+        assert!(other.contains(&Rule::E5), "{other:?}");
+        assert!(!of(published).contains(&Rule::E5));
     }
 
     /// `Q3`: what a recovery shows of internal storage decides whether a package may lie there.
