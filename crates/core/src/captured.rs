@@ -148,6 +148,12 @@ pub struct CaptureFacts {
 }
 
 impl CaptureFacts {
+    /// Whether this bench itself read it off the unit: only that tells what lies there (`E6`, `B12`).
+    #[must_use]
+    pub fn is_read_here(&self) -> bool {
+        self.taker == Taker::Us && self.origin == Origin::Read
+    }
+
     /// The entry of one partition.
     #[must_use]
     pub fn partition(&self, label: &Label) -> Option<&CapturedFacts> {

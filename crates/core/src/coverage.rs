@@ -251,6 +251,8 @@ pub struct CoverageInput<'a> {
     pub written: &'a [Written],
     /// When anything was first written from here.
     pub first_write: Option<BenchTime>,
+    /// Whether hands read it, since no link does: then what they handed in counts, by their word (`B12`).
+    pub by_hand: bool,
     /// The bench's policy.
     pub policy: &'a Policy,
     /// When the system last ran, as far as anybody saw.
@@ -343,10 +345,15 @@ fn finding(input: &CoverageInput<'_>, row: &CoverageRow, all: &[&CaptureFacts]) 
             has_cure: true,
         };
     }
+    // Where hands read it, no dump is better than another one.
+    let least = match best {
+        Worth::Doubtful if input.by_hand => Worth::Doubtful,
+        _ => Worth::Good,
+    };
     let earliest = all
         .iter()
         .rev()
-        .filter(|one| of(one) == Worth::Good)
+        .filter(|one| of(one) == least)
         .find_map(|one| part(one));
     if row.described.changes == Changes::Fixed
         && let Some(earliest) = earliest
@@ -430,8 +437,13 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
     let finding = finding(input, &row, &all);
     if let Finding::Against { text, has_cure } = finding {
         row.kept = Keeping::Partly;
-        row.rule = Rule::B5;
-        row.text = text;
+        // What hands read is never put back from here; by their own means they may.
+        let by_hand = input.by_hand && has_cure;
+        row.rule = if by_hand { Rule::B12 } else { Rule::B5 };
+        row.text = match by_hand {
+            true => format!("{text} It is put back by your own means, and dumped again."),
+            false => text,
+        };
         row.has_no_cure = !has_cure;
         return row;
     }
@@ -467,6 +479,11 @@ fn row(input: &CoverageInput<'_>, described: Described) -> CoverageRow {
         Finding::AsMet => " It was blank when it was met, and nobody says what it is for.",
         _ => "",
     };
+    let whose = match capture.origin {
+        Origin::Declared => " Kept by your word: hands read it.",
+        Origin::Read | Origin::Stock => "",
+    };
+    let lost = format!("{whose}{lost}");
     if !is_unique {
         row.kept = if row.places > 0 {
             Keeping::Enough
@@ -511,7 +528,7 @@ fn unsound(
             ),
         ));
     }
-    if capture.origin == Origin::Declared {
+    if capture.origin == Origin::Declared && !input.by_hand {
         return Some((
             Rule::S1,
             format!("Where the bytes of {label} come from was only declared: capture it."),
@@ -524,10 +541,15 @@ fn unsound(
         ));
     }
     if part.agreement == Agreement::Once && row.described.is_kept_twice() {
-        return Some((
-            Rule::B4,
-            format!("{label} was read once only: capture it again, it is read twice."),
-        ));
+        let text = match capture.origin {
+            Origin::Declared => {
+                format!("One dump of {label} was handed in: hand in two that agree.")
+            }
+            Origin::Read | Origin::Stock => {
+                format!("{label} was read once only: capture it again, it is read twice.")
+            }
+        };
+        return Some((Rule::B4, text));
     }
     let ran_since = |ran| known_at.is_none_or(|at| ran >= at);
     let is_old =
@@ -738,6 +760,7 @@ mod tests {
             copies: &case.copies,
             written: &case.written,
             first_write: case.first_write,
+            by_hand: false,
             policy: &case.policy,
             system_ran: case.system_ran,
             now: case.now,

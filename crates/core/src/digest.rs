@@ -165,6 +165,47 @@ fn subtree(values: &[Digest]) -> blake3::hazmat::ChainingValue {
     }
 }
 
+/// One frame of an image, hashed here from its real bytes: several can be hashed at a time.
+///
+/// It can't be copied or stored, like what it becomes a part of.
+#[derive(Debug, PartialEq, Eq)]
+pub struct SeenFrame {
+    layout: FrameLayout,
+    index: u64,
+    value: Digest,
+}
+
+impl SeenFrame {
+    /// Hashes frame `index` of an image; nothing where `bytes` has not its length.
+    #[must_use]
+    pub fn of(layout: FrameLayout, index: u64, bytes: &[u8]) -> Option<Self> {
+        let is_there = index < layout.count() && bytes.len() as u64 == layout.span(index).1;
+        is_there.then(|| Self {
+            layout,
+            index,
+            value: layout.value(index, bytes),
+        })
+    }
+}
+
+impl Seen {
+    /// What frames add up to that were all hashed here; nothing where one is missing, comes twice, or is of an image
+    /// of another length. Their order is no matter.
+    #[must_use]
+    pub fn of_frames(layout: FrameLayout, mut frames: Vec<SeenFrame>) -> Option<Self> {
+        frames.sort_by_key(|frame| frame.index);
+        let is_one = |(frame, n): (&SeenFrame, u64)| frame.layout == layout && frame.index == n;
+        if !frames.iter().zip(0..).all(is_one) {
+            return None;
+        }
+        let values: Vec<Digest> = frames.into_iter().map(|frame| frame.value).collect();
+        Some(Self {
+            digest: layout.merge(&values)?,
+            bytes: layout.length_bytes(),
+        })
+    }
+}
+
 /// The values of an image's frames that are known to add up to its digest: what a door compares
 /// each frame with before it lets it through.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -269,6 +310,39 @@ mod tests {
             }
             prop_assert!(!list.admits(frames, &[]));
             prop_assert!(layout.merge(&values[1..]).is_none());
+        }
+    }
+
+    static_assertions::assert_not_impl_any!(SeenFrame: Clone, serde::Serialize, serde::de::DeserializeOwned);
+
+    #[test]
+    fn frames_hashed_in_any_order_are_the_whole_and_nothing_less_is() {
+        for length in [0, 5, FRAME_BYTES, FRAME_BYTES * 2 + 7] {
+            let bytes: Vec<u8> = (0..length).map(|n| ((n * 31) >> 3) as u8).collect();
+            let layout = FrameLayout::new(length);
+            let frame = |index: u64| {
+                let (first, count) = layout.span(index);
+                let at = usize::try_from(first).unwrap();
+                SeenFrame::of(
+                    layout,
+                    index,
+                    &bytes[at..at + usize::try_from(count).unwrap()],
+                )
+            };
+            let all = || (0..layout.count()).rev().map(|n| frame(n).unwrap());
+            let seen = Seen::of_frames(layout, all().collect()).unwrap();
+            assert_eq!(seen, Seen::of(&bytes), "{length}");
+            let fewer: Vec<_> = all().skip(1).collect();
+            assert_eq!(Seen::of_frames(layout, fewer), None);
+            let mut twice: Vec<_> = all().collect();
+            twice.push(frame(0).unwrap());
+            assert_eq!(Seen::of_frames(layout, twice), None);
+            assert_eq!(SeenFrame::of(layout, layout.count(), &[]), None);
+            assert_eq!(SeenFrame::of(layout, 0, &[7; 9]), None);
+            assert_eq!(
+                Seen::of_frames(FrameLayout::new(length + 1), all().collect()),
+                None
+            );
         }
     }
 

@@ -10,7 +10,7 @@
 //!    units of its kind? [`keepsafe`]: what would its owner lose?
 //! 2. [`state`]: what can an act change, and what is asked of that? [`goal`]: what is to be reached?
 //! 3. [`evidence`]: what does a rule ask for, how does that stand, on what does it rest?
-//! 4. [`coverage`]: is the backup enough? [`worth`]: which bytes are better? [`matching`], [`published`]: is this the
+//! 4. [`coverage`]: is the backup enough? [`worth`]: which bytes are better? [`handed`]: what are dumps that hands took? [`matching`], [`published`]: is this the
 //!    right file? [`fuse`], [`builds`]: can this build be unlocked, and which packages lead to one that can, and
 //!    back? [`relock`]: is everything the maker's? [`budget`]: does the battery suffice?
 //! 5. [`dossier`]: all of it, for one unit
@@ -67,6 +67,7 @@ pub mod facts_file;
 pub mod family;
 pub mod fuse;
 pub mod goal;
+pub mod handed;
 pub mod keepsafe;
 pub mod matching;
 pub mod mode;

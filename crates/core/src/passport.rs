@@ -3,6 +3,7 @@
 
 use serde::Serialize;
 
+use crate::captured::{CaptureFacts, Origin};
 use crate::dossier::Dossier;
 use crate::evidence::Line;
 use crate::facts::{FactGroup, FactKey, Reading, Source};
@@ -59,6 +60,7 @@ pub fn passport(of: &Dossier<'_>) -> Passport {
         line.filter(|line| !line.rows.is_empty()).cloned()
     };
     let all = [
+        handed(of),
         writes(of),
         recovery(of),
         copies(of),
@@ -85,6 +87,21 @@ fn mention(rule: Rule, text: impl Into<String>) -> Mention {
 
 fn listed(all: impl IntoIterator<Item = String>) -> String {
     all.into_iter().collect::<Vec<_>>().join(", ")
+}
+
+/// What is kept of it by a person's word, since hands read it: it is never put back from here (`B12`).
+fn handed(of: &Dossier<'_>) -> Vec<Mention> {
+    let counts = |capture: &CaptureFacts| {
+        let mut rows = of.coverage.iter().flat_map(|coverage| &coverage.rows);
+        rows.any(|row| row.capture == Some(capture.id))
+    };
+    let mut declared = of.captures.iter();
+    let is_kept = declared.any(|one| one.origin == Origin::Declared && counts(one));
+    let text = "What exists once of it is kept by a person's word: dumps that hands took, whose origin nobody saw. They are compared and handed over, and never put back from here.";
+    is_kept
+        .then(|| mention(Rule::B12, text))
+        .into_iter()
+        .collect()
 }
 
 /// Writes that nobody saw end, and what is not its maker's or not proven to be (`S3`, `R1`).

@@ -3,7 +3,7 @@
 
 use veritope_wire::{BenchTime, Digest, Label};
 
-use crate::captured::{Agreement, CaptureFacts, Rest, Taker};
+use crate::captured::{Agreement, CaptureFacts, Rest};
 use crate::coverage::{Torn, WriteShown, Written};
 use crate::facts::Happening;
 use crate::family::Role;
@@ -37,7 +37,7 @@ pub fn present(of: Held<'_>, label: &Label) -> Option<Digest> {
         .max();
     let written = of.written.iter().find(|one| one.label == *label);
     let read_back = written.filter(|one| one.shown == WriteShown::ReadBack);
-    let ours = of.captures.iter().filter(|one| one.taker == Taker::Us);
+    let ours = of.captures.iter().filter(|one| one.is_read_here());
     let captured = ours
         .filter_map(|one| Some((one.taken.counted()?, one.rest, one.partition(label)?)))
         .max_by_key(|(taken, ..)| *taken)
@@ -68,6 +68,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
+    use crate::captured::Taker;
     use crate::coverage::testing::capture;
     use crate::facts::testing::at;
 

@@ -295,6 +295,17 @@ pub struct SeenFile {
     weak: Vec<(Algorithm, String)>,
 }
 
+impl From<Seen> for SeenFile {
+    /// Known by BLAKE3 alone.
+    fn from(seen: Seen) -> Self {
+        Self {
+            seen,
+            others: Vec::new(),
+            weak: Vec::new(),
+        }
+    }
+}
+
 /// How a publisher's digest compares with the bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Compared {

@@ -7,9 +7,7 @@
 use serde::{Deserialize, Serialize};
 use veritope_wire::{BenchTime, Digest, Label};
 
-use crate::coverage::{
-    BlankBytes, CaptureFacts, CapturedFacts, Origin, Rest, Taker, Torn, Written,
-};
+use crate::coverage::{BlankBytes, CaptureFacts, CapturedFacts, Rest, Torn, Written};
 use crate::facts::{FactKey, FactRow, FactValue, Facts, Source};
 use crate::family::{BuildSpec, Family, PartitionSpec, Role};
 use crate::mode::RecoveryKind;
@@ -100,8 +98,7 @@ pub fn own_stock(
     let locked = seen_locked?;
     let ours = captures
         .iter()
-        .filter(|one| one.origin == Origin::Read && one.rest == Rest::AtRest)
-        .filter(|one| one.taker == Taker::Us);
+        .filter(|one| one.is_read_here() && one.rest == Rest::AtRest);
     ours.filter_map(|one| Some((one.taken.counted()?, one)))
         .filter(|(taken, _)| locked < *taken && first_write.is_none_or(|at| *taken < at))
         .min_by_key(|(taken, _)| *taken)
@@ -205,7 +202,7 @@ pub fn held(stocks: &[Stock], captures: &[CaptureFacts], written: &[Written]) ->
         };
         let reads = captures
             .iter()
-            .filter(|one| one.rest == Rest::AtRest && one.taker == Taker::Us);
+            .filter(|one| one.rest == Rest::AtRest && one.is_read_here());
         let reads = reads.filter_map(|one| Some((one.taken.counted()?, one.partition(label)?)));
         for (taken, read) in reads {
             let (holds, against) = match read.blank {

@@ -198,6 +198,7 @@ fn lists(family: &Family, on: &Setting) -> Vec<(String, Vec<Line>)> {
         copies: &[],
         written: &[],
         first_write: None,
+        by_hand: false,
         policy: &policy,
         system_ran: None,
         now: now(),

@@ -7,8 +7,10 @@
 //! * [`events`]: what changed, as a stream that can be resumed
 //! * `routes`: the API; [`openapi`] prints its description
 //! * [`front`]: the built front end, embedded or from a folder
+//! * `body`: bytes of any length, as they come
 //! * `guard`: who may ask: this machine, this origin, bodies of a sane size
 
+mod body;
 mod calendar;
 mod error;
 pub mod events;

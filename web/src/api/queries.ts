@@ -80,6 +80,14 @@ export const backupsQuery = (unit: string) =>
       unwrap(client.GET('/api/units/{unit}/backups', { signal, params: { path: { unit } } })),
   });
 
+/** What hands read of the unit and handed in. */
+export const dumpsQuery = (unit: string) =>
+  queryOptions({
+    queryKey: ['unit', unit, 'dumps'],
+    queryFn: ({ signal }) =>
+      unwrap(client.GET('/api/units/{unit}/dumps', { signal, params: { path: { unit } } })),
+  });
+
 export const stockQuery = (unit: string) =>
   queryOptions({
     queryKey: ['unit', unit, 'stock'],

@@ -692,6 +692,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/dumps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was handed in for a unit, judged. */
+        get: operations["dumps"];
+        /** Hands a dump in. Its bytes are written as they come; whoever goes away before the end leaves nothing. */
+        put: operations["putDump"];
+        /** Says which partition a dump is, takes it out, or says when all were taken. */
+        post: operations["sayOfDumps"];
+        /** Throws away what was handed in and not taken. */
+        delete: operations["clearDumps"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/dumps/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes in a file, or all files below a folder of this computer; they stay where they lie. */
+        post: operations["takeDumpsFrom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/dumps/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes what was handed in into the vault; the step that waited for it ends by it. */
+        post: operations["takeDumps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/face": {
         parameters: {
             query?: never;
@@ -1957,6 +2011,33 @@ export interface components {
          * @enum {string}
          */
         Due: "begin" | "way" | "door";
+        /** @description What is said of dumps; one of these. */
+        DumpSaid: {
+            /**
+             * Format: int32
+             * @description Number of the dump, where it is of one.
+             */
+            dump?: number | null;
+            label?: components["schemas"]["Label"] | null;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description Whether all were taken since the unit is in its mode. */
+            taken_now?: boolean | null;
+        };
+        /** @description A dump that was handed in. */
+        DumpTaken: Record<string, never>;
+        /** @description A file or folder of this computer. */
+        DumpsAtPath: {
+            /** @description Its whole path. */
+            path: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
+        /** @description What is asked by its request alone. */
+        DumpsToTake: {
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
         /** @description Where a way from build to build ends. */
         End: {
             /** @description The build. */
@@ -2451,11 +2532,47 @@ export interface components {
             /** @description Whether it exists once. */
             unique: boolean;
         };
+        /** @description All that was handed in, judged. */
+        Handed: {
+            /** @description What is asked once for all of them: whether they were taken since the unit is in its mode. */
+            asks_when?: string | null;
+            /** @description Files, in the order in which they came. */
+            dumps: components["schemas"]["JudgedDump"][];
+            /** @description Labels that the family lists and no table here has. */
+            lacking: components["schemas"]["Label"][];
+            /** @description What stands in the way of taking them in, in one sentence; nothing where they may be. */
+            open?: string | null;
+            /** @description What is wanted: tables first, then what exists once, then the rest, each in disk order. */
+            wants: components["schemas"]["Want"][];
+        };
+        /** @description What was handed in for a unit, as a screen shows it. */
+        HandedView: components["schemas"]["Handed"] & {
+            /** @description Whether they count for what exists once: no link reads the unit. */
+            counts: boolean;
+            /**
+             * Format: int64
+             * @description Bytes that are free for them.
+             */
+            free_bytes: number;
+            /** @description Whether a file may be handed in now. */
+            put: components["schemas"]["Permission"];
+            /** @description Whether they may be taken in now. */
+            take: components["schemas"]["Permission"];
+            /** @description What a person said of when they were taken. */
+            taken_now?: boolean | null;
+            /** @description What taking them in is called. */
+            takes: string;
+        };
         /** @description Something that hands do to a stand-in. */
         HandsOn: {
             /** @description What. */
             act: components["schemas"]["BodyAct"];
         };
+        /**
+         * @description How far something that is wanted is here.
+         * @enum {string}
+         */
+        Have: "enough" | "one-of-two" | "differ" | "none";
         /** @description Who answers. */
         Health: {
             /**
@@ -2631,6 +2748,27 @@ export interface components {
              * @description Wipes of the owner's data.
              */
             wipes: number;
+        };
+        /** @description A file with what it is taken for. */
+        JudgedDump: {
+            /**
+             * Format: int64
+             * @description Length in bytes.
+             */
+            bytes: number;
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+            /** @description The rule behind it. */
+            rule: components["schemas"]["Rule"];
+            /** @description What it is taken for. */
+            taken: components["schemas"]["Taken"];
+            /** @description In one sentence. */
+            text: string;
         };
         /**
          * @description A class of things that live on a unit and nowhere else unless somebody kept them.
@@ -4168,6 +4306,8 @@ export interface components {
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
             file?: components["schemas"]["SheetFile"] | null;
+            /** @description Whether it ends by what hands dump and hand in, while it is in their hands. */
+            hands_in: boolean;
             /** @description What a person presses to take it. */
             label: string;
             /** @description Whether its consent is all that is missing. */
@@ -4245,6 +4385,27 @@ export interface components {
          * @enum {string}
          */
         TableRead: "not-yet" | "read";
+        /** @description What a file is taken for. */
+        Taken: {
+            /** @enum {string} */
+            is: "of";
+            /** @description Its label. */
+            label: components["schemas"]["Label"];
+        } | {
+            /** @enum {string} */
+            is: "doubtful";
+            /** @description Partitions that it may be. */
+            may_be: components["schemas"]["Label"][];
+        } | {
+            /** @enum {string} */
+            is: "not-known";
+        } | {
+            /** @enum {string} */
+            is: "no-backup";
+        } | {
+            /** @enum {string} */
+            is: "again";
+        };
         /**
          * @description Who takes a step.
          * @enum {string}
@@ -4406,6 +4567,38 @@ export interface components {
          * @description A point in the world's time, as some clock on a wall told it. Always within the years 0 to 9999.
          */
         WallTime: string;
+        /** @description Something that is wanted. */
+        Want: {
+            /**
+             * Format: int32
+             * @description Area that it lies in.
+             */
+            area: number;
+            /** @description How far it is here. */
+            have: components["schemas"]["Have"];
+            /** @description The partition, or the end of an area. */
+            label: components["schemas"]["Label"];
+            /**
+             * Format: int64
+             * @description Length in bytes; nothing while no table tells.
+             */
+            length_bytes?: number | null;
+            /** @description Whether the capture can't do without. */
+            must: boolean;
+            /**
+             * Format: int64
+             * @description First byte in the area.
+             */
+            offset_bytes: number;
+            role?: components["schemas"]["Role"] | null;
+            /** @description In one sentence. */
+            text: string;
+            /**
+             * Format: int32
+             * @description How many dumps are wanted.
+             */
+            times: number;
+        };
         /**
          * @description Whether a capture wants a partition (`B3`).
          * @enum {string}
@@ -5904,6 +6097,199 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Line"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dumps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedView"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putDump: {
+        parameters: {
+            query: {
+                /** @description Its name, with folders. */
+                name: string;
+                /** @description When it was written, as its file says. */
+                written?: string;
+                /** @description The same request twice is done once. */
+                request: string;
+            };
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": number[];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DumpTaken"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sayOfDumps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DumpSaid"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clearDumps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeDumpsFrom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DumpsAtPath"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeDumps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DumpsToTake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
                 };
             };
             default: {

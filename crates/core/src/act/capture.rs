@@ -1,7 +1,7 @@
 //! Capturing everything that exists once, and what else a quick capture holds (`B3`).
 
 use super::{
-    Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, linked, row,
+    Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, readable, row,
 };
 use crate::captured::Rest;
 use crate::dossier::By;
@@ -33,7 +33,7 @@ impl Kind for Capture {
             at,
             "It is in a mode that reads its partitions.",
         );
-        reads.into_iter().chain([linked(on)]).collect()
+        reads.into_iter().chain([readable(on)]).collect()
     }
 
     fn after(&self, at: State, family: &Family) -> State {
@@ -58,7 +58,9 @@ impl Kind for Capture {
     }
 
     fn how(&self, _: &Family) -> How {
-        How::said("The bench reads the partitions over the link.")
+        How::said(
+            "Dump each partition that is named here whole, into a file of its own that bears its label; what exists once twice. Copy the files to this computer and hand them in.",
+        )
     }
 
     fn doing(&self, _: &Family, _: By) -> Doing {

@@ -14,7 +14,6 @@ use crate::evidence::{Cure, Due, Line, Need, open, unless_doubted};
 use crate::facts::Facts;
 use crate::family::{Chip, Family};
 use crate::rule::Rule;
-use crate::state::Presence;
 
 /// The list of one act, from one standpoint.
 #[derive(Debug)]
@@ -85,25 +84,9 @@ pub(crate) fn planned(act: &Act, on: Ground<'_>, at: Standpoint) -> Vec<Line> {
     lines.extend(by_cable(act, on, at));
     lines
         .into_iter()
-        .map(|line| readable(unless_doubted(line, of.family, of.facts), of))
+        .map(|line| unless_doubted(line, of.family, of.facts))
         .map(|line| in_reach(line, of.facts))
         .collect()
-}
-
-/// What only a reading over a bench link brings, nobody brings to a unit that has none (`B2`).
-fn readable(line: Line, of: &Dossier<'_>) -> Line {
-    let is_read = !line.is_met() && line.cure() == Some(&Cure::Capture);
-    if of.by.link == Presence::Here || !is_read {
-        return line;
-    }
-    let text = format!(
-        "{} It is read over a bench link, and this unit has none: connect one.",
-        line.text
-    );
-    Line {
-        text,
-        ..line.left_to_nobody()
-    }
 }
 
 /// What stops all work on a unit, whatever is done: its battery, whose it is, and whether it is what it is
@@ -183,7 +166,6 @@ fn framed_last(act: &Act, of: &Dossier<'_>) -> Vec<Line> {
             Due::Door
         };
         let copies = copies(of, act.asks_of_living(family)).into_iter();
-        let copies = copies.map(|line| readable(line, of));
         lines.extend(copies.map(|line| line.due(due)));
     }
     lines

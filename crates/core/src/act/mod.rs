@@ -703,17 +703,18 @@ fn row(bit: Bit, at: Standpoint, text: &str) -> Option<Line> {
     Some(line.row(bit).due(Due::Door))
 }
 
-/// A bench link, over which the unit itself is read (`B2`). Without one nothing is planned that takes it.
-fn linked(on: Ground<'_>) -> Line {
+/// Who reads the unit itself (`B2`): a bench link, or hands that dump it (`B12`).
+fn readable(on: Ground<'_>) -> Line {
     let line = match on.of.by.link {
         Presence::Here => Line::met(
             Rule::B2,
             "A bench link reads it.",
             Basis::log("the bridge that it is linked by"),
         ),
-        Presence::Missing => Line::absent(
-            Rule::B2,
-            "The table is read from the unit itself, which needs a bench link: connect a bridge, or choose the goal that ends with the recovery running.",
+        Presence::Missing => Line::met(
+            Rule::B12,
+            "Hands read it, and hand in what they dumped.",
+            Basis::log("that it has no link"),
         ),
     };
     line.due(Due::Begin)

@@ -1,7 +1,7 @@
 //! Reading the unit's own partition table (`B2`).
 
 use super::{
-    Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, linked, row,
+    Args, Doing, Ground, How, Kind, Line, Price, Reading, Standpoint, Touches, Words, readable, row,
 };
 use crate::dossier::By;
 use crate::family::Family;
@@ -32,7 +32,7 @@ impl Kind for ReadTable {
             at,
             "It is in a mode that reads its partitions.",
         );
-        reads.into_iter().chain([linked(on)]).collect()
+        reads.into_iter().chain([readable(on)]).collect()
     }
 
     fn after(&self, at: State, _: &Family) -> State {
@@ -51,7 +51,9 @@ impl Kind for ReadTable {
     }
 
     fn how(&self, _: &Family) -> How {
-        How::said("The recovery lists the partitions; the bench reads them over the link.")
+        How::said(
+            "Dump the beginning and the end of each storage area, as they are named here. Copy the files to this computer and hand them in.",
+        )
     }
 
     fn doing(&self, _: &Family, _: By) -> Doing {

@@ -8,7 +8,7 @@ use super::{
     Words, arg, in_mode, lock, open, settled,
 };
 use crate::dossier::{By, Dossier};
-use crate::evidence::{Basis, Cure};
+use crate::evidence::{Basis, Cure, Finality, Need};
 use crate::facts::FactKey;
 use crate::family::Family;
 use crate::goal::Goal;
@@ -166,12 +166,23 @@ fn whole(of: &Dossier<'_>, slot: Slot) -> Line {
     let build = pure.builds.iter().find(|(slot, _)| *slot == id);
     let Some((_, build)) = build.filter(|_| !pure.unproven.iter().any(|label| within(&label)))
     else {
+        // What hands read proves nothing (B12).
+        let (how, need) = match of.by.link {
+            Presence::Here => (
+                "read it with the system, from a recovery started from memory",
+                Cure::Capture.by_person(),
+            ),
+            Presence::Missing => (
+                "it is read over a bench link, and this unit has none: connect one",
+                Need::Absent {
+                    finality: Finality::Open,
+                },
+            ),
+        };
         return Line::unknown(
             Rule::Q11,
-            format!(
-                "Nothing proves what slot {id} holds: read it with the system, from a recovery started from memory."
-            ),
-            Cure::Capture.by_person(),
+            format!("Nothing proves what slot {id} holds: {how}."),
+            need,
         );
     };
     Line::met(

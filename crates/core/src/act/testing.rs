@@ -225,6 +225,7 @@ impl Bench {
                 copies: &self.copies,
                 written: &[],
                 first_write: None,
+                by_hand: false,
                 policy: &policy,
                 system_ran,
                 now: self.now,

@@ -224,19 +224,19 @@ fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
     (is_open && of.captures.is_empty() && !once.is_empty()).then(|| {
         let reads = way_to_read(family, of.facts).map(|line| line.rule);
         let (rule, what) = match (of.by.link, reads) {
-            (Presence::Missing, _) => (
-                Rule::B2,
-                "It is read over a bench link, and this unit has none: connect one before anything is written.",
+            (Presence::Missing, Some(rule)) if rule != Rule::G3 => (
+                Rule::B12,
+                "Dump it twice and hand the dumps in, before anything is written.",
             ),
-            (Presence::Here, None | Some(Rule::G3)) if family.is_read_by_writing() => (
+            (_, None | Some(Rule::G3)) if family.is_read_by_writing() => (
                 Rule::B6,
                 "Back it up before anything else is written: a recovery that reads it is written first (G3).",
             ),
-            (Presence::Here, None | Some(Rule::G3)) => (
+            (_, None | Some(Rule::G3)) => (
                 Rule::G3,
                 "Nothing reads it before a recovery is written, and this bench writes none on this family yet: leave it as it is until then.",
             ),
-            (Presence::Here, Some(_)) => (Rule::B6, "Back it up before anything is written."),
+            (_, Some(_)) => (Rule::B6, "Back it up before anything is written."),
         };
         let text = format!(
             "No copy is kept of what exists once in the world: {}. {what}",

@@ -26,7 +26,7 @@ use veritope_vault::{
 };
 use veritope_wire::{CaptureId, Digest, JobId, Label, PlaceId, UnitId};
 
-use crate::desk::record::{DamageFacts, Entry};
+use crate::desk::record::{DamageFacts, Entry, Way};
 use crate::desk::unit::UnitRecord;
 use crate::keeping::Keeping;
 use crate::keeping::KeepingError;
@@ -73,6 +73,7 @@ impl Keeping {
             copies: &record.copies,
             written: &record.written,
             first_write: record.first_write,
+            by_hand: record.way == Way::Hand,
             policy: &self.library.policy(),
             system_ran: match living {
                 Living::AsNow => facts.last(Happening::SystemRan),
@@ -429,7 +430,7 @@ impl Keeping {
     }
 
     /// What a captured image says that it is; kept for the screens too.
-    fn look_inside(&self, part: &Captured) -> Result<Inside, KeepingError> {
+    pub(crate) fn look_inside(&self, part: &Captured) -> Result<Inside, KeepingError> {
         if part.blank != BlankBytes::No || part.number == 0 {
             return Ok(Inside::Other);
         }

@@ -14,12 +14,12 @@ use veritope_core::matching::Wanted;
 use veritope_core::published::SeenFile;
 use veritope_core::relock::{Held, Stock, held, is_own_stock, own_stock};
 use veritope_core::state::Presence;
-use veritope_wire::{BenchTime, PlaceId};
+use veritope_wire::{BenchTime, Digest, PlaceId};
 
 use crate::desk::record::Way;
 use crate::desk::unit::UnitRecord;
 use crate::keeping::Keeping;
-use crate::library::shelf::JudgedFile;
+use crate::library::shelf::{JudgedFile, best_of};
 
 /// How much is brought together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -35,6 +35,22 @@ pub(crate) struct Taken {
     pub(crate) judged: JudgedFile,
     /// Why, where a person chose it though something speaks against it.
     pub(crate) reason: Option<String>,
+}
+
+impl Taken {
+    fn of(record: &UnitRecord, judged: JudgedFile) -> Self {
+        let chosen = record.chosen.as_ref();
+        let reason = chosen
+            .filter(|chosen| chosen.file == judged.digest)
+            .and_then(|chosen| chosen.reason.clone());
+        Self { judged, reason }
+    }
+}
+
+/// The file that a run goes on with, or that a person chose.
+fn decided(record: &UnitRecord) -> Option<Digest> {
+    let run = record.active_run().and_then(|run| run.image);
+    run.or(record.chosen.as_ref().map(|chosen| chosen.file))
 }
 
 /// All that is known of a unit at one moment.
@@ -121,15 +137,22 @@ impl Keeping {
         facts: &Facts,
     ) -> Option<Taken> {
         let wanted = Wanted::of(family, facts, record.own.as_deref().unwrap_or(&[]))?;
-        let run = record.active_run().and_then(|run| run.image);
-        let chosen = record.chosen.as_ref();
-        let file = run.or(chosen.map(|chosen| chosen.file));
-        let today = self.pen.today();
+        let (file, today) = (decided(record), self.pen.today());
         let judged = self.library.shelf.taken(&wanted, file, today)?;
-        let reason = chosen
-            .filter(|chosen| chosen.file == judged.digest)
-            .and_then(|chosen| chosen.reason.clone());
-        Some(Taken { judged, reason })
+        Some(Taken::of(record, judged))
+    }
+
+    /// The same out of all files of the shelf, which were judged already.
+    pub(crate) fn recovery_among(
+        record: &UnitRecord,
+        wanted: &Wanted<'_>,
+        all: &[JudgedFile],
+    ) -> Option<Taken> {
+        let judged = match decided(record) {
+            Some(file) => all.iter().find(|one| one.digest == file),
+            None => best_of(all, wanted),
+        };
+        Some(Taken::of(record, judged?.clone()))
     }
 
     /// The same with these packages, hashed where they lie. What is not there or can't be read was not

@@ -4,7 +4,7 @@
 //! * `backup`: captures, copies, what is read back of them · `before`: what need not be stored again
 //! * `known`: all that is known of a unit, brought together · `change`: the one way by which anything is changed
 //! * `restore`: what is put back, and how it is judged
-//! * `found`: what another bench kept · `stock`: sets of the maker's · `choosing`: which file is taken
+//! * `handed`: what hands read · `found`: what another bench kept · `stock`: sets of the maker's · `choosing`: which file is taken
 
 pub(crate) mod backup;
 mod before;
@@ -12,6 +12,7 @@ pub(crate) mod change;
 mod choosing;
 mod error;
 pub(crate) mod found;
+pub mod handed;
 pub(crate) mod inside;
 pub(crate) mod known;
 pub(crate) mod reading;

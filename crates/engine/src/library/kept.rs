@@ -16,6 +16,7 @@ use crate::desk::unit::UnitRecord;
 use crate::library::DataError;
 use crate::library::LibraryError;
 use crate::library::data::{DamagedFile, DataFolder};
+use crate::library::dumps::Dumps;
 use crate::library::family::KnownFamily;
 use crate::library::place::Place;
 use crate::library::shelf::Shelf;
@@ -31,6 +32,8 @@ pub struct Library {
     places: Mutex<Vec<Place>>,
     pub(crate) vault: Arc<Vault>,
     pub(crate) shelf: Shelf,
+    /// What hands read, on its way into the vault.
+    pub(crate) dumps: Dumps,
     /// Texts that sheets under way began with and that were changed since, by digest.
     pub(crate) kept_texts: Mutex<BTreeMap<Digest, Arc<Family>>>,
 }
@@ -89,6 +92,7 @@ impl Library {
         Ok(Self {
             pen,
             shelf,
+            dumps: Dumps::new(data.join("dumps")),
             places: Mutex::new(places),
             damaged: Mutex::new(damaged),
             vault,

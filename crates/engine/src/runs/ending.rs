@@ -324,9 +324,13 @@ impl Runs {
     /// What a person may say was seen after the open step of a run.
     pub(crate) fn sightings_of(&self, record: &UnitRecord, step: &Step) -> Vec<Sighting> {
         let by_hand = !self.is_by_link(record, step);
-        self.library
-            .family_of(record)
-            .map_or_else(Vec::new, |family| sightings(&family, step, by_hand))
+        let family = self.library.family_of(record);
+        let mut all = family.map_or_else(Vec::new, |family| sightings(&family, step, by_hand));
+        // What hands read is told by what they hand in.
+        if by_hand && matches!(self.doing(record, step), Doing::Read(_)) {
+            all.retain(|one| one.likelihood != Likelihood::Expected);
+        }
+        all
     }
 
     /// A person says what is seen after a step taken by hand.
@@ -357,7 +361,8 @@ impl Runs {
                 "the link sees this step; look instead",
             ));
         }
-        let chosen = sightings(family, &step, true)
+        let chosen = self
+            .sightings_of(&record, &step)
             .into_iter()
             .find(|known| known.id == said.sighting)
             .ok_or_else(|| {

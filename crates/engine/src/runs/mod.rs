@@ -2,13 +2,14 @@
 //!
 //! * `run`: planned, begun, consented to, taken, stopped
 //! * `evidence`: what a step needs before it is permitted, and whether it may be taken · `doctor`: this computer's side of it
-//! * `attempt`: one step over the link · `ending`: how it ended
+//! * `attempt`: one step over the link · `ending`: how it ended · `handed`: one that hands read
 
 pub(crate) mod attempt;
 pub(crate) mod doctor;
 pub(crate) mod ending;
 mod error;
 pub(crate) mod evidence;
+mod handed;
 pub(crate) mod run;
 
 pub use ending::Said;

@@ -17,6 +17,7 @@ use veritope_wire::{Digest, UnitId, WallTime};
 use super::{InsteadOfFirst, ViewError, Views};
 use crate::desk::record::Scope;
 use crate::desk::unit::UnitRecord;
+use crate::keeping::Keeping;
 use crate::library::shelf::{Declared, FileRecord, Instructions, Made};
 use crate::library::shelving::NeededBy;
 use crate::views::seen::Seen;
@@ -337,15 +338,14 @@ impl Views {
                 family.name()
             )));
         };
-        let taken = self.seen.recovery_of(&record, &family, &facts);
+        let judged = self.seen.judged(&wanted, self.seen.today());
+        let taken = Keeping::recovery_among(&record, &wanted, &judged);
         let is_taken = |id: Digest| taken.as_ref().is_some_and(|one| one.judged.digest == id);
         let may = self.may_choose(&record);
-        let judged = self.seen.judged(&wanted, self.seen.today());
         let concerns = judged.into_iter().filter(|one| {
             // A package of the maker's or a text is no candidate; whatever an image could come out of is.
             let judgement = &one.judgement;
-            let told = self.seen.told(one.digest).ok();
-            let form = told.map(|told| told.form);
+            let form = one.told.as_ref().map(|told| told.form);
             is_taken(one.digest)
                 || judgement.verdict < Verdict::Unknown
                 || !matches!(form, Some(Form::Other | Form::Verification { .. }))
@@ -356,7 +356,7 @@ impl Views {
         };
         let (others, files): (Vec<_>, Vec<_>) = concerns
             .map(|one| {
-                let told = self.seen.told(one.digest).ok();
+                let told = one.told.as_ref();
                 let asks_reason = one.judgement.verdict == Verdict::WithReason;
                 MatchLine {
                     id: one.digest,

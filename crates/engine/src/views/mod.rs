@@ -748,6 +748,7 @@ impl Views {
                 TakenBy::Hand
             },
             sightings: self.seen.sightings_of(record, step),
+            hands_in: self.seen.reading_in_hand(record).is_some(),
             stuck: family
                 .filter(|_| is_stuck)
                 .map(|family| stuck(family, step)),

@@ -3,7 +3,7 @@
 use std::io;
 use std::sync::Arc;
 
-use veritope_core::act::Act;
+use veritope_core::act::{Act, Reading};
 use veritope_core::budget::Policy;
 use veritope_core::consent::Costs;
 use veritope_core::coverage::Coverage;
@@ -133,6 +133,10 @@ impl Seen {
 
     pub(super) fn sightings_of(&self, record: &UnitRecord, step: &Step) -> Vec<Sighting> {
         self.0.sightings_of(record, step)
+    }
+
+    pub(super) fn reading_in_hand(&self, record: &UnitRecord) -> Option<(RunId, Reading)> {
+        self.0.reading_in_hand(record)
     }
 
     pub(super) fn is_by_link(&self, record: &UnitRecord, step: &Step) -> bool {

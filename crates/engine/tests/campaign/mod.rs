@@ -676,6 +676,13 @@ impl World {
                     let slip = self.slip();
                     let wipes = self.wipes();
                     self.bench.by_hand(&view, slip);
+                    if view.hands_in {
+                        // Without rights to read nothing is to be dumped: then something else is seen.
+                        let is_left = self.bench.next_step().is_some_and(|step| step.hands_in);
+                        if !is_left || self.bench.gives_rights() {
+                            continue;
+                        }
+                    }
                     let seen = self.bench.what_is_seen(&view, self.wipes() > wipes);
                     let (unit, revision) = (self.bench.unit, self.bench.revision());
                     let request = self.bench.request();

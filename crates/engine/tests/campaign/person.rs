@@ -1,21 +1,26 @@
 //! A person at the table: does to the device what a step says, key by key and cue by cue, sometimes
 //! wrongly, and says what is there.
 
+use std::io::Write as _;
 use std::sync::atomic::Ordering;
 
 use veritope_core::act::{
-    Act, Erase, Go, Install, PutMakersSet, Relock, SetSwitch, Unlock, Which, WriteImage,
+    Act, Erase, Go, Install, PutMakersSet, ReadTable, Relock, SetSwitch, Unlock, Which, WriteImage,
     WriteToRead,
 };
 use veritope_core::facts::FactKey;
 use veritope_core::family::{Cue, Key, Menu, MoveSpec, Phase, PhaseKind};
+use veritope_core::handed::{Have, Want};
 use veritope_core::mode::Mode;
 use veritope_engine::views::StepView;
 use veritope_standin::{Bridge, Device};
+use veritope_wire::WallTime;
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, CablePlace, Face, Highlight, Push};
-use veritope_wire::link::{ActKind, ActRequest, Listed, StreamKind, StreamRequest};
+use veritope_wire::link::{
+    ActKind, ActRequest, Listed, MAX_READ_BYTES, Spot, StreamKind, StreamRequest,
+};
 
-use crate::support::Bench;
+use crate::support::{Bench, Patient};
 
 pub(crate) const HANDLE: &str = "dock-1";
 pub(crate) const TOKEN: &str = "00A1B2C3D4E5F607";
@@ -385,12 +390,101 @@ impl Bench {
                     });
                     self.took.store(took, Ordering::SeqCst);
                 }
+                Act::ReadTable(ReadTable {}) | Act::Capture(_) => self.dump(slip),
                 _ => {}
             }
         } else {
             self.play(&step.phases, slip);
         }
         self.settle_down();
+    }
+
+    /// Dumps what the step asks for with the person's own program, hands it in, and has it taken. A slip leaves one
+    /// dump short, or takes what exists once a single time.
+    fn dump(&self, slip: Slip) {
+        self.cable(CablePlace::In);
+        let Ok(list) = on(&self.bridge, |device| device.partitions()) else {
+            return;
+        };
+        for area in &list.areas {
+            let of = list.partitions.iter().filter(|part| part.area == area.area);
+            let first = of.clone().map(|part| part.offset_bytes).min().unwrap();
+            let last = of.map(|part| part.offset_bytes + part.length_bytes).max();
+            let rest = area.length_bytes - last.unwrap();
+            let area = area.area;
+            for (name, spot, length) in [
+                ("primary", Spot::AreaStart { area }, first),
+                ("backup", Spot::AreaEnd { area }, rest),
+            ] {
+                self.hand_in(
+                    &format!("table-{area}.{name}.img"),
+                    &self.read_whole(&spot, length),
+                );
+            }
+        }
+        let wants = || self.engine.runs.handed(self.unit).unwrap().handed.wants;
+        let open = |want: &Want| want.role.is_some() && want.have != Have::Enough;
+        for want in wants().into_iter().filter(open) {
+            let Some(part) = list.partitions.iter().find(|part| part.label == want.label) else {
+                continue;
+            };
+            let spot = Spot::Partition {
+                area: part.area,
+                number: part.number,
+                label: part.label.clone(),
+            };
+            let times = match slip {
+                Slip::DefaultNo => 1,
+                _ => want.times,
+            };
+            for n in 1..=times {
+                let mut bytes = self.read_whole(&spot, part.length_bytes);
+                if slip == Slip::TooEarly && n == 2 {
+                    bytes.truncate(bytes.len() - 512);
+                }
+                self.hand_in(&format!("{}-{n}.img", part.label), &bytes);
+            }
+        }
+        // What is still wanted is refused, and stays in hand.
+        let _ = self.engine.runs.take_handed(self.unit, &Patient);
+    }
+
+    /// Whether what runs gives the right to read.
+    pub(crate) fn gives_rights(&self) -> bool {
+        on(&self.bridge, |device| {
+            let spot = Spot::AreaStart { area: 0 };
+            device.read_at(&spot, 0, 512).is_ok()
+        })
+    }
+
+    fn read_whole(&self, spot: &Spot, length: u64) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        while (bytes.len() as u64) < length {
+            let count = (length - bytes.len() as u64).min(MAX_READ_BYTES);
+            let at = bytes.len() as u64;
+            let read = on(&self.bridge, |device| device.read_at(spot, at, count));
+            match read {
+                Ok(read) => bytes.extend(read),
+                // What broke off is a short file.
+                Err(_) => break,
+            }
+        }
+        bytes
+    }
+
+    /// Hands a file in that was written now.
+    pub(crate) fn hand_in(&self, name: &str, bytes: &[u8]) {
+        let n = i64::try_from(self.handed.fetch_add(1, Ordering::SeqCst)).unwrap();
+        let now = self.engine.pen.clock().stamp().wall.ms();
+        // Each in a moment of its own, not on a whole second.
+        let at = now + 3 * n;
+        let written = WallTime::nearest_ms(at + i64::from(at % 1000 == 0));
+        let keeping = &self.engine.keeping;
+        let mut intake = keeping.begin_dump(self.unit, bytes.len() as u64).unwrap();
+        intake.write_all(bytes).unwrap();
+        keeping
+            .put_dump(self.unit, intake, name, Some(written), self.request())
+            .unwrap();
     }
 
     /// The recovery's image that lies on the bench's shelf.

@@ -130,6 +130,9 @@ impl Bench {
     pub(crate) fn turn(&self, run: RunId, step: &StepView) {
         if matches!(step.state, StepState::InHand { .. }) {
             self.by_hand(step, Slip::None);
+            if step.hands_in {
+                return;
+            }
             self.engine.watch();
             self.say_if_unseen(run, step);
             return;

@@ -364,6 +364,8 @@ pub(crate) struct Bench {
     pub(crate) folder: tempfile::TempDir,
     /// Whether the tool counted every byte of what hands wrote last, and the device took them.
     pub(crate) took: AtomicBool,
+    /// Files that hands handed in.
+    pub(crate) handed: AtomicU64,
 }
 
 pub(crate) fn birth(chip_id: &str) -> Birth {
@@ -565,6 +567,7 @@ pub(crate) fn seat(
         files,
         folder,
         took: AtomicBool::new(false),
+        handed: AtomicU64::new(0),
     }
 }
 

@@ -525,6 +525,9 @@ impl Walk {
             StepState::InHand { .. } => {
                 let wipes = on(&bench.bridge, |device| device.wipes());
                 bench.by_hand(view, Slip::None);
+                if view.hands_in {
+                    return Ok(Turn::Taken);
+                }
                 let wiped = on(&bench.bridge, |device| device.wipes()) > wipes;
                 let sighting = bench.what_is_seen(view, wiped);
                 let said = Said {

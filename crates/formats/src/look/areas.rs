@@ -237,6 +237,73 @@ fn backup_of(
     }
 }
 
+/// Which end of a storage area a file of its bytes has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WhichEnd {
+    /// Its beginning, with the primary table.
+    Head,
+    /// Its end, with the backup.
+    Tail,
+    /// All of it.
+    Whole,
+}
+
+/// An end of a storage area, by the copy of its table that lies there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct AreaEnd {
+    /// Which end.
+    pub which: WhichEnd,
+    /// Bytes of a sector.
+    pub sector_bytes: u32,
+    /// Length of the whole area in bytes, by that copy.
+    pub area_bytes: u64,
+    /// The area's own identifier.
+    pub guid: String,
+    /// First byte behind which no partition lies before the area's backup table, and up to which the primary one
+    /// may reach: where the first partition begins, and where the last one ends.
+    pub partitions: Option<(u64, u64)>,
+}
+
+/// The end of a storage area that `bytes` are; nothing where no sound copy of a table lies where one belongs.
+#[must_use]
+pub fn area_end(bytes: &dyn Bytes) -> Option<AreaEnd> {
+    let view = View::whole(bytes);
+    SECTORS.into_iter().find_map(|sector| {
+        let size = u64::from(sector);
+        let last = (view.length() / size).checked_sub(1)?;
+        let of = |which, copy: &Copy, area_sectors: u64| {
+            let first = copy.partitions.first().map(|one| one.first_sector);
+            let ends = copy.partitions.iter();
+            let ends = ends.map(|one| one.first_sector.saturating_add(one.bytes / size));
+            let span = first.zip(ends.max());
+            Some(AreaEnd {
+                which,
+                sector_bytes: sector,
+                area_bytes: area_sectors.checked_mul(size)?,
+                guid: copy.guid.clone(),
+                partitions: span.and_then(|(first, end)| {
+                    Some((first.checked_mul(size)?, end.checked_mul(size)?))
+                }),
+            })
+        };
+        if let Ok(primary) = copy(view, 1, sector) {
+            let sectors = primary.alternate.checked_add(1)?;
+            let is_whole = primary.alternate == last;
+            let which = if is_whole {
+                WhichEnd::Whole
+            } else {
+                WhichEnd::Head
+            };
+            return of(which, &primary, sectors);
+        }
+        let Err(NoCopy::Elsewhere(place)) = copy(view, last, sector) else {
+            return None;
+        };
+        let backup = read_copy(view, last, place, sector).ok()?;
+        of(WhichEnd::Tail, &backup, place.checked_add(1)?)
+    })
+}
+
 fn copy(view: View<'_>, sector_number: u64, sector: u32) -> Result<Copy, NoCopy> {
     read_copy(view, sector_number, sector_number, sector)
 }

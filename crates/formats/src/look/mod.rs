@@ -42,7 +42,9 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 pub use self::archive::{Archive, Container, Member};
-pub use self::areas::{AreaTable, BootRecord, RecordEntry, TablePartition, area_table};
+pub use self::areas::{
+    AreaEnd, AreaTable, BootRecord, RecordEntry, TablePartition, WhichEnd, area_end, area_table,
+};
 pub use self::bytes::Bytes;
 pub use self::cpio::Ramdisk;
 pub use self::filesystem::{FileSystem, FileSystemKind};

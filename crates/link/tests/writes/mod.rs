@@ -131,6 +131,7 @@ fn complete(link: &DeviceLink, act: &Act, image: Option<&[u8]>) -> Complete {
         copies: &copies,
         written: &[],
         first_write: None,
+        by_hand: false,
         policy: &policy,
         system_ran: None,
         now: now(),

@@ -3,6 +3,7 @@
 mod backup;
 mod bench;
 mod body;
+mod dumps;
 mod family;
 mod log;
 mod notes;
@@ -146,6 +147,9 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(backup::verify))
         .routes(routes!(backup::repair))
         .routes(routes!(backup::restore_plan, backup::restore))
+        .routes(routes!(dumps::dumps, dumps::say, dumps::clear))
+        .routes(routes!(dumps::take_path))
+        .routes(routes!(dumps::take))
         .routes(routes!(shelf::shelf))
         .routes(routes!(shelf::take_path))
         .routes(routes!(shelf::note, shelf::remove))
@@ -170,9 +174,11 @@ fn with_pictures() -> OpenApiRouter<App> {
     OpenApiRouter::default().routes(routes!(notes::picture, notes::put_picture))
 }
 
-/// The one route whose body is read as it comes, of any length.
+/// The routes whose bodies are read as they come, of any length.
 fn with_files() -> OpenApiRouter<App> {
-    OpenApiRouter::default().routes(routes!(shelf::put))
+    OpenApiRouter::default()
+        .routes(routes!(shelf::put))
+        .routes(routes!(dumps::put))
 }
 
 /// The API's description, pretty-printed, as `docs/openapi.json` holds it.

@@ -1,21 +1,19 @@
 //! The shelf: files put there, noted, made of one another, taken off, and held against a unit.
 
 use axum::extract::State;
-use axum::http::{HeaderMap, StatusCode, header};
-use futures_util::StreamExt as _;
+use axum::http::HeaderMap;
 use serde::{Deserialize, Serialize};
-use std::io::Write as _;
-use tokio::sync::mpsc;
 use veritope_core::matching::Make;
+use veritope_engine::Moving;
 use veritope_engine::library::shelving::FileNote;
 use veritope_engine::runs::RunsError;
 use veritope_engine::views::{RecoveryPage, ShelfPage};
-use veritope_engine::{LibraryError, Moving};
 use veritope_wire::{Digest, RequestId, UnitId};
 
 use super::backup::{JobBegan, began};
 use super::bench::RequestParam;
 use super::{App, Json, Path, Query, crossing};
+use crate::body::received;
 use crate::error::Problem;
 
 /// The shelf.
@@ -45,15 +43,6 @@ pub(crate) struct FileShelved {
     id: Digest,
 }
 
-/// What comes through a body.
-enum Piece {
-    Bytes(axum::body::Bytes),
-    End,
-}
-
-/// Pieces of a body that wait for the disk at most.
-const AHEAD: usize = 8;
-
 /// Puts a file onto the shelf. Its bytes are written as they come; whoever goes away before the end leaves
 /// nothing.
 #[utoipa::path(put, path = "/api/shelf/files", operation_id = "putFile", params(FileParam), request_body(content = Vec<u8>, content_type = "application/octet-stream"), responses((status = 200, body = FileShelved), (status = "default", body = Problem)))]
@@ -63,55 +52,23 @@ pub(crate) async fn put(
     headers: HeaderMap,
     body: axum::body::Body,
 ) -> Result<Json<FileShelved>, Problem> {
-    let length = headers
-        .get(header::CONTENT_LENGTH)
-        .and_then(|value| value.to_str().ok()?.parse::<u64>().ok());
-    let (pieces, mut coming) = mpsc::channel::<Piece>(AHEAD);
-    let working = tokio::task::spawn_blocking(move || -> Result<Digest, LibraryError> {
-        let library = &app.engine.library;
-        library.room_for(length.unwrap_or(0))?;
-        let mut intake = library.begin_file()?;
-        loop {
-            match coming.blocking_recv() {
-                Some(Piece::Bytes(bytes)) => {
-                    intake.write_all(&bytes).map_err(LibraryError::ShelfFile)?;
-                }
-                Some(Piece::End) => break,
-                None => return Err(LibraryError::Stopped),
-            }
-        }
-        library.put_on_shelf(intake, &param.name, param.request)
-    });
-    let mut stream = body.into_data_stream();
-    let mut came = 0_u64;
-    let is_whole = loop {
-        match stream.next().await {
-            Some(Ok(bytes)) => {
-                came += bytes.len() as u64;
-                if pieces.send(Piece::Bytes(bytes)).await.is_err() {
-                    break false;
-                }
-            }
-            Some(Err(_)) => break false,
-            None => break length.is_none_or(|length| length == came),
-        }
-    };
-    if is_whole {
-        // Gone where the work ended already; its answer says why.
-        let _ = pieces.send(Piece::End).await;
-    }
-    drop(pieces);
-    match working.await {
-        Ok(ended) => Ok(Json(FileShelved { id: ended? })),
-        Err(error) => {
-            tracing::error!(%error, "putting a file onto the shelf broke off");
-            Err(Problem::new(
-                StatusCode::INTERNAL_SERVER_ERROR,
-                "broke-off",
-                "Something went wrong inside; the log of the server tells more.",
-            ))
-        }
-    }
+    let engine = app.engine;
+    let other = engine.clone();
+    received(
+        headers,
+        body,
+        move |length| {
+            engine.library.room_for(length)?;
+            Ok(engine.library.begin_file()?)
+        },
+        move |intake| {
+            let id = other
+                .library
+                .put_on_shelf(intake, &param.name, param.request)?;
+            Ok(Json(FileShelved { id }))
+        },
+    )
+    .await
 }
 
 /// A file of this computer.

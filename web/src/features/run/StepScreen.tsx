@@ -12,6 +12,7 @@ import { Clock } from './Clock';
 import { CommandCard } from './CommandCard';
 import { ConsentForm } from './ConsentForm';
 import { MissingList } from './MissingList';
+import { DumpsPanel } from '../../ui/DumpsPanel';
 import { SightingChoice } from './SightingChoice';
 import { StepOutlook } from './StepOutlook';
 import { StepProgress } from './StepProgress';
@@ -87,6 +88,7 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
             stuck={view.stuck}
             isSmall={phases.length > 0}
           />
+          {view.hands_in && <DumpsPanel unit={unit} />}
           <SightingChoice unit={unit} run={run} sightings={view.sightings} may={view.say} />
         </>
       )}

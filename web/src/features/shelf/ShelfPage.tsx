@@ -3,11 +3,13 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 
+import { client, newRequest, unwrap } from '../../api/client';
 import { shelfQuery } from '../../api/queries';
+import { toShelf } from '../../api/upload';
+import { DropBox } from '../../ui/DropBox';
 import { counted } from '../../ui/format';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
-import { DropField } from './DropField';
 import { FileRow } from './FileRow';
 import { WORDS } from './strings';
 
@@ -24,7 +26,15 @@ export function ShelfPage() {
       <Panel query={query}>
         {(shelf) => (
           <>
-            <DropField put={shelf.put} freeBytes={shelf.free_bytes} />
+            <DropBox
+              put={shelf.put}
+              freeBytes={shelf.free_bytes}
+              sendOne={toShelf}
+              takePath={(path) =>
+                unwrap(client.POST('/api/shelf/path', { body: { path, request: newRequest() } }))
+              }
+              words={WORDS}
+            />
             {shelf.files.length === 0 ? (
               <Typography sx={{ maxWidth: 640 }}>{WORDS.empty}</Typography>
             ) : (

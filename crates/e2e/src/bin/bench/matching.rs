@@ -12,6 +12,7 @@ use veritope_core::published::{Algorithm, FileHasher};
 use veritope_e2e::Outcome;
 use veritope_engine::desk::record::Way;
 use veritope_engine::library::hold::Folder;
+use veritope_engine::library::shelf::hash_at_once;
 use veritope_engine::ports::Silent;
 use veritope_engine::{Engine, NewUnit};
 use veritope_formats::startimage::{RecoveryWords, build_recovery};
@@ -107,6 +108,10 @@ fn noise(path: &Path, bytes: u64) -> Outcome {
 
 fn hashed(path: &Path, algorithms: &[Algorithm]) -> Outcome<Duration> {
     let began = Instant::now();
+    if algorithms.is_empty() {
+        std::hint::black_box(hash_at_once(path)?);
+        return Ok(began.elapsed());
+    }
     let mut hasher = FileHasher::new(algorithms.iter().copied());
     let mut file = File::open(path)?;
     let mut page = vec![0; 1 << 20];

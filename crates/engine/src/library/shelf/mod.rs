@@ -15,12 +15,14 @@ pub(crate) mod told;
 use std::collections::BTreeMap;
 use std::fs::{self, File};
 use std::io::{self, Read, Seek as _};
+use std::num::NonZero;
 use std::os::unix::fs::FileExt as _;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::SystemTime;
 
-use veritope_core::digest::Seen;
+use veritope_core::digest::{FrameLayout, Seen, SeenFrame};
 use veritope_core::matching::{
     Check, File as Asked, Finding, Judgement, Make, Told, Verdict, Wanted, WrappedWith, judge,
 };
@@ -71,6 +73,8 @@ pub struct JudgedFile {
     pub record: Arc<FileRecord>,
     /// Its bytes, hashed here; nothing where they can't be read.
     pub seen: Option<Arc<SeenFile>>,
+    /// What it says of itself; nothing where it can't be read.
+    pub told: Option<Arc<Told>>,
     /// What was found.
     pub judgement: Judgement,
 }
@@ -315,6 +319,7 @@ impl Shelf {
                     judgement: Judgement::damaged(error.to_string()),
                     digest,
                     seen,
+                    told: None,
                     record,
                 };
             }
@@ -334,6 +339,7 @@ impl Shelf {
             judgement: judge(wanted, &file),
             digest,
             seen,
+            told: Some(told),
             record,
         }
     }
@@ -389,13 +395,7 @@ impl Shelf {
             let record = self.file(digest)?;
             return Some(self.judge(digest, record, wanted, today));
         }
-        let all = self.judged(wanted, today);
-        let fits = |one: &&JudgedFile| one.judgement.verdict == Verdict::Fits;
-        let waits = |one: &&JudgedFile| wanted.waits_for_model(&one.judgement);
-        all.iter()
-            .find(fits)
-            .or_else(|| all.iter().find(waits))
-            .cloned()
+        best_of(&self.judged(wanted, today), wanted).cloned()
     }
 
     /// The file's bytes, read whole and hashed as they are read (`E5`): no length and no time of change stands
@@ -529,8 +529,21 @@ fn version(path: &Path) -> io::Result<Version> {
     Ok((about.len(), about.modified()?))
 }
 
+/// The best of files that were judged: one that fits, or one that waits for nothing but the unit's model.
+pub(crate) fn best_of<'j>(all: &'j [JudgedFile], wanted: &Wanted<'_>) -> Option<&'j JudgedFile> {
+    let fits = |one: &&JudgedFile| one.judgement.verdict == Verdict::Fits;
+    let waits = |one: &&JudgedFile| wanted.waits_for_model(&one.judgement);
+    all.iter().find(fits).or_else(|| all.iter().find(waits))
+}
+
 /// Hashes a file piece by piece, by each algorithm that is asked for.
 fn hash(path: &Path, asked: impl Fn(Algorithm) -> bool) -> io::Result<SeenFile> {
+    let others = Algorithm::ALL
+        .into_iter()
+        .filter(|one| *one != Algorithm::Blake3);
+    if !others.into_iter().any(&asked) {
+        return hash_at_once(path);
+    }
     let mut hasher = FileHasher::new(Algorithm::ALL.into_iter().filter(|one| asked(*one)));
     let wants_weak = Algorithm::ALL
         .into_iter()
@@ -556,6 +569,49 @@ fn hash(path: &Path, asked: impl Fn(Algorithm) -> bool) -> io::Result<SeenFile> 
             seen.and(Algorithm::Md5, md5).and(Algorithm::Sha1, sha1)
         }
     })
+}
+
+/// Hashes a file by BLAKE3 on all cores at once.
+///
+/// # Errors
+/// When it can't be read, or becomes shorter meanwhile.
+pub fn hash_at_once(path: &Path) -> io::Result<SeenFile> {
+    let file = OpenFile::at(path)?;
+    let layout = FrameLayout::new(file.length());
+    let next = AtomicU64::new(0);
+    let work = || {
+        let mut hashed = Vec::new();
+        let mut bytes = Vec::new();
+        loop {
+            let index = next.fetch_add(1, Ordering::Relaxed);
+            if index >= layout.count() {
+                return Ok(hashed);
+            }
+            let (first, length) = layout.span(index);
+            bytes.resize(usize::try_from(length).map_err(io::Error::other)?, 0);
+            file.read_exact_at(first, &mut bytes)?;
+            hashed.extend(SeenFrame::of(layout, index, &bytes));
+        }
+    };
+    let cores = std::thread::available_parallelism().map_or(1, NonZero::get);
+    let threads = cores.min(usize::try_from(layout.count()).unwrap_or(1));
+    let done: Vec<io::Result<Vec<SeenFrame>>> = std::thread::scope(|scope| {
+        let others: Vec<_> = (1..threads).map(|_| scope.spawn(work)).collect();
+        let mut done = vec![work()];
+        let broke = |_| Err(io::Error::other("hashing broke off"));
+        done.extend(
+            others
+                .into_iter()
+                .map(|one| one.join().unwrap_or_else(broke)),
+        );
+        done
+    });
+    let mut frames = Vec::new();
+    for part in done {
+        frames.extend(part?);
+    }
+    let seen = Seen::of_frames(layout, frames);
+    Ok(seen.ok_or(io::ErrorKind::UnexpectedEof)?.into())
 }
 
 /// A file, read where it lies.

@@ -5,30 +5,43 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
 
-import { client, newRequest, unwrap, type Api } from '../../api/client';
-import { jobsQuery } from '../../api/queries';
-import { useChange } from '../../api/useChange';
-import { Button } from '../../ui/Button';
-import { ByteProgress } from '../../ui/ByteProgress';
-import { mib } from '../../ui/format';
-import { ProblemNote } from '../../ui/ProblemNote';
-import { ShowButton } from '../../ui/ShowButton';
-import { WORDS } from './strings';
+import { client, unwrap, type Api } from '../api/client';
+import { jobsQuery } from '../api/queries';
+import type { SendOne } from '../api/upload';
+import { useChange } from '../api/useChange';
+import { Button } from './Button';
+import { ByteProgress } from './ByteProgress';
+import { mib } from './format';
+import { dropped } from './dropped';
+import { ProblemNote } from './ProblemNote';
+import { ShowButton } from './ShowButton';
 import { useSending } from './useSending';
 
-export type DropFieldProps = { put: Api<'Permission'>; freeBytes: number };
+export type DropBoxProps = {
+  put: Api<'Permission'>;
+  freeBytes: number;
+  /** How one file is sent. */
+  sendOne: SendOne;
+  /** Takes what lies at a path of this computer. */
+  takePath: (path: string) => Promise<unknown>;
+  /** Whose files they are; without one the bench's. */
+  unit?: string;
+  /** What stands in it. */
+  words: { drop: string; pick: string; path: string };
+};
 
-/** Where files come onto the shelf: dropped, chosen, or by their path. */
-export function DropField({ put, freeBytes }: DropFieldProps) {
-  const { sending, waiting, error, send } = useSending();
+/** Where files come in: dropped, folders too, chosen, or by their path. */
+export function DropBox({ put, freeBytes, sendOne, takePath, unit, words }: DropBoxProps) {
+  const noun = unit === undefined ? ['bench'] : ['unit', unit];
+  const { sending, waiting, error, send } = useSending(sendOne, noun);
   const [isOver, setOver] = useState(false);
   const [path, setPath] = useState('');
   const picker = useRef<HTMLInputElement>(null);
   const { data: jobs } = useQuery(jobsQuery());
-  const job = jobs?.find((known) => known.unit == null && known.state.is === 'running');
-  const take = useChange(() =>
-    unwrap(client.POST('/api/shelf/path', { body: { path, request: newRequest() } })),
+  const job = jobs?.find(
+    (known) => (known.unit ?? undefined) === unit && known.state.is === 'running',
   );
+  const take = useChange(() => takePath(path), unit);
   const cancel = useChange((id: number) =>
     unwrap(client.POST('/api/jobs/{job}/cancel', { params: { path: { job: id } } })),
   );
@@ -43,7 +56,7 @@ export function DropField({ put, freeBytes }: DropFieldProps) {
       onDrop={(event) => {
         event.preventDefault();
         setOver(false);
-        if (put.allowed) void send([...event.dataTransfer.files]);
+        if (put.allowed) void dropped(event.dataTransfer).then(send);
       }}
       sx={{
         border: 2,
@@ -56,15 +69,18 @@ export function DropField({ put, freeBytes }: DropFieldProps) {
       }}
     >
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap' }}>
-        <Typography sx={{ fontWeight: 650 }}>{WORDS.drop}</Typography>
+        <Typography sx={{ fontWeight: 650 }}>{words.drop}</Typography>
         <input
           ref={picker}
           type="file"
           multiple
           hidden
-          aria-label={WORDS.pick}
+          aria-label={words.pick}
           onChange={(event) => {
-            const files = [...(event.target.files ?? [])];
+            const files = [...(event.target.files ?? [])].map((file) => ({
+              file,
+              name: file.name,
+            }));
             event.target.value = '';
             if (put.allowed) void send(files);
           }}
@@ -75,7 +91,7 @@ export function DropField({ put, freeBytes }: DropFieldProps) {
           isOff={sending !== undefined}
           onClick={() => picker.current?.click()}
         >
-          {WORDS.pick}
+          {words.pick}
         </Button>
         <Box
           component="form"
@@ -87,7 +103,7 @@ export function DropField({ put, freeBytes }: DropFieldProps) {
         >
           <TextField
             size="small"
-            label={WORDS.path}
+            label={words.path}
             value={path}
             onChange={(event) => setPath(event.target.value)}
             sx={{ flexGrow: 1 }}
