@@ -711,6 +711,19 @@ impl Elsewhere<'_> {
         })
     }
 
+    /// A person dumped a device with a program of their own; where the files lie.
+    ///
+    /// # Errors
+    /// When what runs does not let it, or a file can't be written.
+    pub fn dumps(self, handle: &str, folder: &str) -> Outcome<PathBuf> {
+        let path = self.bench.folder.path().join(folder);
+        std::fs::create_dir_all(&path)?;
+        for (name, bytes) in self.device(handle, Device::dumped)? {
+            std::fs::write(path.join(name), bytes)?;
+        }
+        Ok(path)
+    }
+
     /// A person fetched a file, and it lies on this computer's disk now.
     ///
     /// # Errors

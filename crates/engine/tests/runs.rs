@@ -5,6 +5,7 @@
 mod backups;
 mod campaign;
 mod erases;
+mod handed;
 mod inside;
 mod knowing;
 mod matches;
@@ -442,15 +443,13 @@ fn by_hand_the_person_is_the_source_and_the_seal_withholds_the_how() {
         (FactKey::Battery, "70"),
     ]);
     bench.prepare();
-    let refused = bench
+    // What no link reads, hands dump (B12).
+    let reads = bench
         .engine
         .runs
-        .begin_run(bench.unit, Goal::ReadTable, bench.request())
-        .unwrap_err();
-    assert!(
-        matches!(&refused, RunsError::WhyNot(why) if why.len() == 1),
-        "{refused}"
-    );
+        .preview(bench.unit, Goal::ReadTable)
+        .unwrap();
+    assert!(reads.why_not.is_empty());
     let run = bench.begin(Goal::TemporaryRecovery);
     let step = || {
         bench

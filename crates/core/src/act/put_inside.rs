@@ -73,6 +73,12 @@ impl Kind for PutInside {
                 "No recovery lies inside another image on this family.",
             )];
         };
+        if on.of.by.link == Presence::Missing {
+            return vec![Line::absent(
+                Rule::M3,
+                "It is made of what lies there, which the bench reads over a link, and this unit has none: connect one.",
+            )];
+        }
         let mut lines = to_be_written(Some(spec.mode), on, at);
         lines.push(Line::met(
             Rule::M3,

@@ -77,8 +77,8 @@ pub(crate) struct HeldDump {
     pub(crate) said: Option<Label>,
     /// What a list of digests says against it.
     pub(crate) against: Option<String>,
-    /// What it came in, where it was unpacked: name and the digests of that file.
-    carrier: Option<Carrier>,
+    /// What it came in, from the outside in.
+    carriers: Vec<Carrier>,
 }
 
 /// An end of a storage area, as a dump of it says.
@@ -116,6 +116,17 @@ pub(crate) enum NotTakenIn {
     /// There are too many.
     #[error("more than {MOST_FILES} files were handed in: hand in those of one unit")]
     TooMany,
+}
+
+impl Carrier {
+    /// Whether it has another digest than this one; what was not computed of it tells nothing.
+    fn differs(&self, digest: &PublishedDigest) -> bool {
+        digest.may_be().all(|algorithm| match algorithm {
+            Algorithm::Blake3 => self.blake3.to_string() != digest.value(),
+            Algorithm::Sha256 => self.sha256 != digest.value(),
+            Algorithm::Sha512 | Algorithm::Sha1 | Algorithm::Md5 => false,
+        })
+    }
 }
 
 impl Dumps {
@@ -199,7 +210,7 @@ impl Dumps {
             arrived.staged,
             arrived.seen,
             (clean(name), written_ms),
-            None,
+            &[],
             0,
         )?;
         let Apart { files, lists, .. } = apart;
@@ -230,19 +241,13 @@ impl Dumps {
             let mut against = None;
             for (list, text) in lists.iter() {
                 for line in text.lines().filter(|line| !line.trim().is_empty()) {
-                    if let Some(carrier) = &dump.carrier
-                        && let Ok(digest) = PublishedDigest::read(line, &carrier.name)
-                        && is_named(line)
-                        && digest.may_be().all(|one| match one {
-                            Algorithm::Blake3 => carrier.blake3.to_string() != digest.value(),
-                            Algorithm::Sha256 => carrier.sha256 != digest.value(),
-                            _ => false,
-                        })
-                    {
-                        against = Some(format!(
-                            "{} has another digest than {list} says",
-                            carrier.name
-                        ));
+                    let says_otherwise = |carrier: &&Carrier| {
+                        let digest = PublishedDigest::read(line, &carrier.name);
+                        is_named(line) && digest.is_ok_and(|digest| carrier.differs(&digest))
+                    };
+                    if let Some(carrier) = dump.carriers.iter().find(says_otherwise) {
+                        let name = &carrier.name;
+                        against = Some(format!("{name} has another digest than {list} says"));
                     }
                     let Ok(digest) = PublishedDigest::read(line, &dump.name) else {
                         continue;
@@ -340,7 +345,7 @@ impl Apart {
         staged: Staged,
         seen: SeenFile,
         (name, written_ms): (String, Option<i64>),
-        carrier: Option<Carrier>,
+        carriers: &[Carrier],
         depth: u8,
     ) -> Result<(), NotTakenIn> {
         if self.files.len() >= MOST_FILES {
@@ -357,10 +362,13 @@ impl Apart {
             .map(|(_, ending)| ending.to_ascii_lowercase());
         let is_called =
             |endings: &[&str]| ending.as_deref().is_some_and(|one| endings.contains(&one));
-        let as_carrier = || Carrier {
-            name: last_of(&name).to_owned(),
-            blake3: seen.seen.digest(),
-            sha256: seen.by(Algorithm::Sha256).unwrap_or_default(),
+        let within = || {
+            let own = Carrier {
+                name: last_of(&name).to_owned(),
+                blake3: seen.seen.digest(),
+                sha256: seen.by(Algorithm::Sha256).unwrap_or_default(),
+            };
+            carriers.iter().cloned().chain([own]).collect::<Vec<_>>()
         };
         // What only looks packed, and is not called so, may be what a partition holds.
         match sniff(&bytes) {
@@ -394,13 +402,7 @@ impl Apart {
                         .map_err(refuse)?;
                     let (inner, seen) = inner;
                     let inner_name = clean(&format!("{name}/{}", member.name));
-                    self.take(
-                        inner,
-                        seen,
-                        (inner_name, None),
-                        Some(as_carrier()),
-                        depth + 1,
-                    )?;
+                    self.take(inner, seen, (inner_name, None), &within(), depth + 1)?;
                 }
                 Ok(())
             }
@@ -418,7 +420,7 @@ impl Apart {
                     inner,
                     inner_seen,
                     (inner_name, written_ms),
-                    Some(as_carrier()),
+                    &within(),
                     depth,
                 )
             }
@@ -428,7 +430,7 @@ impl Apart {
                     inner,
                     inner_seen,
                     (name.clone(), written_ms),
-                    Some(as_carrier()),
+                    &within(),
                     depth,
                 )
             }
@@ -439,7 +441,13 @@ impl Apart {
                     self.lists.push((name, text));
                     return Ok(());
                 }
-                let dump = seen_in(&bytes, seen.seen.digest(), name, written_ms, carrier)?;
+                let dump = seen_in(
+                    &bytes,
+                    seen.seen.digest(),
+                    name,
+                    written_ms,
+                    carriers.to_vec(),
+                )?;
                 self.files.push((dump, staged));
                 Ok(())
             }
@@ -490,7 +498,7 @@ fn seen_in(
     blake3: Digest,
     name: String,
     written_ms: Option<i64>,
-    carrier: Option<Carrier>,
+    carriers: Vec<Carrier>,
 ) -> io::Result<HeldDump> {
     let mut head = vec![0; HEAD_BYTES.min(usize::try_from(bytes.length()).unwrap_or(usize::MAX))];
     bytes.read_exact_at(0, &mut head)?;
@@ -516,7 +524,7 @@ fn seen_in(
         end,
         said: None,
         against: None,
-        carrier,
+        carriers,
     })
 }
 

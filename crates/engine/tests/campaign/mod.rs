@@ -127,7 +127,7 @@ impl World {
         // Copies in memory count for nothing, so a recovery is written only on a bench on a disk.
         let is_kept = matches!(family, "gimbal" | "cinder") && dice.once_in(8);
         // Where packages lead from build to build, what exists once is kept on the way.
-        let on_a_disk = is_kept || (kind.scheme.has_card() && !by_hand);
+        let on_a_disk = is_kept || kind.scheme.has_card();
         Self {
             is_kept,
             ..Self::seated(seed, dice, kind, (by_hand, lock, on_a_disk))

@@ -201,6 +201,11 @@ fn a_chain_begins_only_when_each_of_its_packages_was_hashed_here() {
             .collect::<Vec<_>>(),
         other => panic!("{other:?}"),
     };
+    let profile = veritope_standin::profile::Profile::named("mooring").unwrap();
+    bench.shelve(
+        "r.img",
+        &crate::support::recovery_file(&profile, "3.2.0", &[5; 20_000]),
+    );
     for name in names.iter().filter(|name| **name != "mallet-enabler-3.1") {
         put(name);
     }

@@ -8,6 +8,8 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use serde::Deserialize;
 
+use veritope_formats::make::{NewMember, tar_of};
+
 use crate::bridge::Bridge;
 use veritope_wire::body::{AnswersTo, BodyAct, BodyKey, Face, Highlight, Push};
 
@@ -19,6 +21,7 @@ pub(crate) fn routes() -> Router<Bridge> {
         .route("/device/{handle}", get(page))
         .route("/device/{handle}/face", get(fragment))
         .route("/device/{handle}/do", post(act))
+        .route("/device/{handle}/dumps.tar", get(dumps))
 }
 
 pub(crate) const HEAD: &str = r#"<!doctype html><html lang="en"><head><meta charset="utf-8">
@@ -100,9 +103,10 @@ async fn index(State(bridge): State<Bridge>) -> Html<String> {
 async fn page(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
     match bridge.with(&handle, |device| Ok(device.face())) {
         Ok(face) => Html(format!(
-            "{HEAD}<h1>{} <small>(simulated)</small></h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/\">All devices</a></p>{TAIL}",
+            "{HEAD}<h1>{} <small>(simulated)</small></h1><div id=\"face\">{}</div><p><label><input type=\"checkbox\" id=\"latch\"> Keys stay down until pressed again</label></p><p><a href=\"/device/{}/dumps.tar\" download>Dump it with a program of one's own</a></p><p><a href=\"/\">All devices</a></p>{TAIL}",
             escape(&named(&handle)),
-            render(&handle, &face)
+            render(&handle, &face),
+            escape(&handle)
         ))
         .into_response(),
         Err(refusal) => (StatusCode::NOT_FOUND, refusal.words).into_response(),
@@ -114,6 +118,29 @@ fn named(handle: &str) -> String {
     let mut signs = handle.chars();
     let first = signs.next().map(|sign| sign.to_uppercase().to_string());
     first.unwrap_or_default() + signs.as_str()
+}
+
+/// What a program of a person's own reads of it, where what runs lets it.
+async fn dumps(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {
+    let read = tokio::task::spawn_blocking(move || bridge.with(&handle, |device| device.dumped()));
+    let files = match read.await {
+        Ok(Ok(files)) => files,
+        Ok(Err(refusal)) => return (StatusCode::CONFLICT, refusal.words).into_response(),
+        Err(_) => return StatusCode::INTERNAL_SERVER_ERROR.into_response(),
+    };
+    let views: Vec<(&str, &[u8])> = files
+        .iter()
+        .map(|(name, bytes)| (name.as_str(), bytes.as_slice()))
+        .collect();
+    let members: Vec<NewMember<'_>> = views
+        .iter()
+        .map(|(name, bytes)| NewMember { name, bytes })
+        .collect();
+    let mut tar = Vec::new();
+    match tar_of(&members, &mut tar) {
+        Ok(()) => ([(header::CONTENT_TYPE, "application/x-tar")], tar).into_response(),
+        Err(error) => (StatusCode::INTERNAL_SERVER_ERROR, error.to_string()).into_response(),
+    }
 }
 
 async fn fragment(State(bridge): State<Bridge>, Path(handle): Path<String>) -> Response {

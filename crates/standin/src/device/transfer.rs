@@ -12,6 +12,9 @@ use super::{Device, Fault, LockState, MEMORY_BYTES, Running, Setting, no};
 use crate::content;
 use crate::scheme::{Opening, Rights};
 
+/// What a program of a person's own leaves out, for its length.
+const MOST_DUMPED_BYTES: u64 = 48 << 20;
+
 impl Device {
     /// `PUT /v2/devices/H/memory`
     ///
@@ -143,6 +146,49 @@ impl Device {
             Ok(()) if self.saved.mode == Running::System => Reads::Live,
             Ok(()) => Reads::AtRest,
         }
+    }
+
+    /// What a program of a person's own dumps of it: both ends of each area and every partition that is not its
+    /// system or its owner's data, each under a file's name.
+    ///
+    /// # Errors
+    /// As [`Device::read_at`].
+    pub fn dumped(&mut self) -> Result<Vec<(String, Vec<u8>)>, Refusal> {
+        self.may_read()?;
+        let list = self.partitions()?;
+        let mut spots = Vec::new();
+        for area in list.areas {
+            let index = area.area;
+            let of = list.partitions.iter().filter(|one| one.area == index);
+            let first = of.clone().map(|one| one.offset_bytes).min();
+            let last = of.map(|one| one.offset_bytes + one.length_bytes).max();
+            let first = first.unwrap_or(area.length_bytes);
+            let rest = area.length_bytes.saturating_sub(last.unwrap_or(0));
+            let name = |end: &str| format!("table-{index}.{end}.img");
+            spots.push((name("primary"), Spot::AreaStart { area: index }, first));
+            spots.push((name("backup"), Spot::AreaEnd { area: index }, rest));
+        }
+        let is_large = |one: &PartitionLine| one.length_bytes > MOST_DUMPED_BYTES;
+        for one in list.partitions.into_iter().filter(|one| !is_large(one)) {
+            let name = format!("{}.img", one.label);
+            let spot = Spot::Partition {
+                area: one.area,
+                number: one.number,
+                label: one.label,
+            };
+            spots.push((name, spot, one.length_bytes));
+        }
+        let mut all = Vec::new();
+        for (name, spot, length) in spots {
+            let mut bytes = Vec::new();
+            while (bytes.len() as u64) < length {
+                let at = bytes.len() as u64;
+                let count = (length - at).min(MAX_READ_BYTES);
+                bytes.extend(self.read_at(&spot, at, count)?);
+            }
+            all.push((name, bytes));
+        }
+        Ok(all)
     }
 
     /// Bytes `start..start + count` of what has this label.

@@ -16,6 +16,7 @@ import { PartitionPanel } from './PartitionPanel';
 import { RestorePanel } from './RestorePanel';
 import { StockSection } from './StockSection';
 import { WORDS } from './strings';
+import { DumpsSection } from './DumpsSection';
 import { ExtentNotes } from './ExtentNotes';
 import { TakeButtons } from './TakeButtons';
 import { WaysSection } from './WaysSection';
@@ -120,6 +121,7 @@ function Backups({ unit, backups, job }: BackupsProps) {
         </Section>
       )}
       {!backups.take.allowed && <WaysSection ways={backups.ways} />}
+      <DumpsSection unit={unit} />
       <StockSection unit={unit} take={backups.take} />
     </>
   );

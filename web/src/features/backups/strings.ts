@@ -14,6 +14,9 @@ export const WORDS = {
   stock: 'The maker’s sets on the shelf',
   stockHelp:
     'Taken into the vault, each image is compared with the digest of its list. It can then be put back. What is the maker’s is told by the family file, not by the list.',
+  dumps: 'Dumps that hands took',
+  dumpsHelp:
+    'Files of whole partitions, read with a program of your own: raw, packed or sparse, one by one, in folders or in archives, with their lists of digests. Which partition each is, is told by its name and its length in the unit’s own table; what neither tells is asked.',
   putBackHelp:
     'What lies there now is captured first, only what differs is written, and it is read back and compared.',
 };
