@@ -40,6 +40,13 @@ impl Extent {
     }
 }
 
+/// Whether an image goes to somebody else than the unit's owner (`B10`): what exists once, and the state of its lock,
+/// do not.
+#[must_use]
+pub fn goes_to_another(role: Option<Role>) -> bool {
+    !matches!(role, Some(Role::DeviceUnique | Role::LockState))
+}
+
 /// What a capture moves and keeps, in bytes.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Cost {

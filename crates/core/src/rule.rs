@@ -59,6 +59,8 @@ rules! {
         "Read from the medium and not from memory, unpacked, and with the digest that the log has. A copy that can be reached is read back once more before a foreign write, within 10 minutes; one that was carried away counts by the log.",
     B8: "Room and time are computed before."
         "Free bytes and the file-size limit of the target; too little is refused with the number of bytes that are missing. What is interrupted goes on where it was.",
+    B10: "What is handed to somebody else leaves out what exists once and the state of the lock."
+        "A whole one says on its first line that it carries an identity. Somebody else's gets no identifiers either; what is in it can be checked and unpacked with common tools alone.",
     B12: "Of what is read while the system runs, only what never changes counts; of what hands read, what was read twice."
         "Fixed partitions read twice and equal are kept as at rest; living ones are kept too, marked, and don't count: the system writes to them meanwhile. On a unit without a link two dumps of what exists once that agree and have the length that its table gives count as kept, by your word; they are never put back by the bench.",
     Care: "Only devices that one owns or is asked to work on are worked on (JOB 14)."

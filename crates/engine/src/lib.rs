@@ -55,4 +55,5 @@ pub use links::{FoundDevice, Recognised};
 pub use progress::{Moving, StepPhase, Watcher};
 pub use runs::run::StepEnd;
 pub use units::{KeepSaid, NewUnit};
+pub use veritope_vault::For;
 pub use views::backups::{BackupsView, CaptureLine, CaptureView, CapturedLine, CopyLine, HeldLine};

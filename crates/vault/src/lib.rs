@@ -9,11 +9,12 @@
 //! ```
 //!
 //! Reading order: [`Vault`], [`Manifest`], then `staging` (how bytes come in), `object` (how they
-//! lie), `verify` (whether they still do), `copy`.
+//! lie), `verify` (whether they still do), `copy`, `export` (one tar for whoever has no bench).
 
 mod copy;
 pub mod durable;
 mod error;
+mod export;
 mod manifest;
 mod object;
 mod place;
@@ -26,6 +27,7 @@ mod verify;
 
 pub use copy::Copied;
 pub use error::VaultError;
+pub use export::{ExportReport, Exported, For, MemberState, OpenExport};
 pub use manifest::{BothEnds, CaptureSource, Captured, CapturedArea, MANIFEST_VERSION, Manifest};
 pub use object::{Object, ObjectImage, ObjectInfo};
 pub use place::{Medium, PlaceFile};

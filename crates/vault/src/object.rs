@@ -227,6 +227,20 @@ impl Object {
         }
     }
 
+    /// Bytes of frame `index` as it is stored.
+    pub(crate) fn stored_length(&self, index: u64) -> u64 {
+        let mut at = usize::try_from(index).ok();
+        if let Some((rest, object)) = &self.rest {
+            let own = u32::try_from(index).ok();
+            at = own.and_then(|index| rest.own.binary_search(&index).ok());
+            if at.is_none() {
+                return object.stored_length(index);
+            }
+        }
+        let place = at.and_then(|at| self.frames.get(at));
+        place.map_or(0, |place| u64::from(place.stored_bytes))
+    }
+
     /// Frame `index` as it is stored, after looking whether it is so as it was written.
     pub(crate) fn stored_frame(&mut self, index: u64) -> Result<StoredFrame, String> {
         let mut at = usize::try_from(index).ok();

@@ -114,6 +114,19 @@ pub(crate) fn free_bytes(folder: &Path) -> Result<u64, VaultError> {
     Ok(stat.f_bavail.saturating_mul(stat.f_frsize))
 }
 
+/// Makes sure that `needed` bytes are free in the file system of `folder` (`B8`).
+pub(crate) fn has_room(folder: &Path, needed: u64) -> Result<(), VaultError> {
+    let free = free_bytes(folder)?;
+    if free >= needed {
+        return Ok(());
+    }
+    Err(VaultError::NoRoom {
+        path: folder.to_owned(),
+        needed,
+        free,
+    })
+}
+
 #[cfg(test)]
 mod tests {
     use std::os::unix::fs::symlink;

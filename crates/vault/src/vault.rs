@@ -8,9 +8,10 @@ use veritope_wire::{CaptureId, Digest, JobId, PlaceId, UnitId};
 
 use crate::durable;
 use crate::error::VaultError;
+use crate::export::OpenExport;
 use crate::manifest::{MANIFEST_VERSION, Manifest};
 use crate::object::{Object, changed_name, whole_name};
-use crate::place::{Medium, PlaceFile, free_bytes};
+use crate::place::{Medium, PlaceFile, free_bytes, has_room};
 use crate::plain;
 
 /// Version of the folder's layout.
@@ -174,15 +175,7 @@ impl Vault {
     /// # Errors
     /// [`VaultError::NoRoom`], with the bytes missing.
     pub fn has_room(&self, needed: u64) -> Result<(), VaultError> {
-        let free = self.free_bytes()?;
-        if free >= needed {
-            return Ok(());
-        }
-        Err(VaultError::NoRoom {
-            path: self.root.clone(),
-            needed,
-            free,
-        })
+        has_room(&self.root, needed)
     }
 
     /// Where the object of an image lies, or will: whole, or with only the frames in which it differs from
@@ -315,6 +308,20 @@ impl Vault {
             .map_err(VaultError::at(&folder.join("manifest.json")))
     }
 
+    /// Puts the manifest of an export into its place, byte for byte, once its images are here.
+    ///
+    /// # Errors
+    /// When it can't be written, or an image is not here.
+    pub fn put_imported(&self, export: &OpenExport) -> Result<(), VaultError> {
+        self.may_write()?;
+        for part in &export.manifest.partitions {
+            self.object(part.blake3)?;
+        }
+        let folder = self.capture_folder(&export.manifest);
+        plain::check(&self.root, &folder)?;
+        self.put_manifest(&folder, export.manifest_bytes())
+    }
+
     /// Reads a manifest and the digest of its bytes.
     fn read_manifest(&self, path: &Path) -> Result<(Manifest, Digest), VaultError> {
         let bytes = self.manifest_bytes(path)?;
@@ -371,7 +378,7 @@ fn write_place(root: &Path, place: &PlaceFile) -> Result<(), VaultError> {
 }
 
 /// A manifest's bytes as a manifest.
-fn parsed(path: &Path, bytes: &[u8]) -> Result<Manifest, VaultError> {
+pub(crate) fn parsed(path: &Path, bytes: &[u8]) -> Result<Manifest, VaultError> {
     let unreadable = |error: serde_json::Error| VaultError::Unreadable {
         path: path.to_owned(),
         what: error.to_string(),

@@ -4,6 +4,7 @@
 #![expect(clippy::unwrap_used, reason = "a test fails by panicking")]
 
 mod again;
+mod export;
 
 use std::collections::BTreeMap;
 use std::fs;

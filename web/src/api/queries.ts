@@ -80,6 +80,16 @@ export const backupsQuery = (unit: string) =>
       unwrap(client.GET('/api/units/{unit}/backups', { signal, params: { path: { unit } } })),
   });
 
+/** What an export on this computer holds; read when a path is asked for. */
+export const exportQuery = (path: string) =>
+  queryOptions({
+    queryKey: ['bench', 'export', path],
+    queryFn: ({ signal }) =>
+      unwrap(client.GET('/api/imports', { signal, params: { query: { path } } })),
+    enabled: path !== '',
+    retry: false,
+  });
+
 /** What hands read of the unit and handed in. */
 export const dumpsQuery = (unit: string) =>
   queryOptions({

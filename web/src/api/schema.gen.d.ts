@@ -193,6 +193,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What an export holds; nothing is taken. */
+        get: operations["lookAtExport"];
+        put?: never;
+        /** Takes an export in: every image is held against its manifest, and read back. */
+        post: operations["takeExport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -623,6 +641,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/units/{unit}/captures/{capture}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Writes a capture as one tar into a folder of this computer. */
+        post: operations["exportCapture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/units/{unit}/captures/{capture}/repair": {
         parameters: {
             query?: never;
@@ -982,6 +1017,23 @@ export interface paths {
         put?: never;
         /** Begins a run. */
         post: operations["beginRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/units/{unit}/run/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file that the step in a person's hands writes, byte for byte. */
+        get: operations["handFile"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1454,6 +1506,8 @@ export interface components {
         };
         /** @description A capture. */
         CaptureLine: {
+            /** @description Whether hands read it, and where it comes from is a person's word (`B12`). */
+            by_hand: boolean;
             /**
              * Format: int64
              * @description Bytes of all images.
@@ -1464,6 +1518,8 @@ export interface components {
             /** @description Places that have no copy of it yet. */
             copy_to: components["schemas"]["CopyTo"][];
             counted?: components["schemas"]["BenchTime"] | null;
+            /** @description Whether it may be exported now. */
+            export: components["schemas"]["Permission"];
             /** @description What it holds of what exists once, in words: what is blank first. */
             holds: components["schemas"]["HeldLine"][];
             /** @description Its id. */
@@ -2079,6 +2135,24 @@ export interface components {
         } | {
             /** @enum {string} */
             event: "reset";
+        };
+        /** @description An export to take in. */
+        ExportToTake: {
+            /** @description Id of the ownership answer; asked once, of a unit that comes onto the bench by it. */
+            ownership?: string | null;
+            /** @description Its whole path. */
+            path: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+        };
+        /** @description An export to write. */
+        ExportToWrite: {
+            /** @description The folder of this computer, by its whole path. */
+            folder: string;
+            /** @description The same request twice is done once. */
+            request: components["schemas"]["RequestId"];
+            /** @description For whom. */
+            whom: components["schemas"]["Whom"];
         };
         /**
          * @description How much a capture takes.
@@ -3662,7 +3736,7 @@ export interface components {
          * @description A rule of the job, spelled as in JOB.
          * @enum {string}
          */
-        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B12" | "Care" | "C1" | "C3" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M3" | "M4" | "M5" | "M6" | "M7" | "M8" | "M9" | "M10" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q3" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T6" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
+        Rule: "B1" | "B2" | "B3" | "B4" | "B5" | "B6" | "B7" | "B8" | "B10" | "B12" | "Care" | "C1" | "C3" | "E1" | "E2" | "E4" | "E5" | "E6" | "G1" | "G2" | "G3" | "G4" | "G5" | "G6" | "G7" | "G8" | "K1" | "K2" | "K3" | "K4" | "K5" | "K6" | "K7" | "L1" | "L2" | "L3" | "L4" | "L5" | "M1" | "M2" | "M3" | "M4" | "M5" | "M6" | "M7" | "M8" | "M9" | "M10" | "M11" | "N1" | "N2" | "N3" | "N4" | "N5" | "N6" | "Q1" | "Q3" | "Q8" | "Q11" | "Q12" | "Q13" | "Q14" | "R1" | "R2" | "R3" | "R4" | "R5" | "R6" | "R7" | "S1" | "S2" | "S3" | "S4" | "S5" | "S6" | "T1" | "T3" | "T5" | "T6" | "T9" | "T10" | "T11" | "T13" | "T15" | "T17" | "T18" | "T21" | "U1" | "U2" | "U3" | "U4" | "U5" | "U6" | "U7" | "U8" | "U9" | "U10" | "U11" | "W1";
         /** @description A rule as it is shown. */
         RuleLine: {
             /** @description In one sentence. */
@@ -4306,6 +4380,8 @@ export interface components {
             /** @description What it costs, where consent is wanted. */
             consequences: components["schemas"]["Consequence"][];
             file?: components["schemas"]["SheetFile"] | null;
+            /** @description Whether the file that hands write with it can be saved now: the one that was judged (`E5`). */
+            gives_file: boolean;
             /** @description Whether it ends by what hands dump and hand in, while it is in their hands. */
             hands_in: boolean;
             /** @description What a person presses to take it. */
@@ -4637,6 +4713,11 @@ export interface components {
          * @enum {string}
          */
         Weight: "hard" | "reason" | "soft";
+        /**
+         * @description For whom an export is.
+         * @enum {string}
+         */
+        Whom: "owner" | "another";
         /** @description Something the sheet takes for granted; the sheet can't begin while there is any. */
         WhyNot: {
             /** @description The rule behind it. */
@@ -5131,6 +5212,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    lookAtExport: {
+        parameters: {
+            query: {
+                /** @description Its whole path. */
+                path: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundUnit"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeExport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportToTake"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5927,6 +6069,40 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AtPlace"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobBegan"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportCapture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportToWrite"];
             };
         };
         responses: {
@@ -6845,6 +7021,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunMade"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                unit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": number[];
                 };
             };
             default: {

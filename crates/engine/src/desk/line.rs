@@ -16,7 +16,7 @@ use crate::desk::record::{Entry, Scope, Stamped};
 /// anew, captures taken over. 4.0 = minor versions; `of` and `bench`; births and ends in the bench's chain.
 /// 5.0 = two times: what the clock told and what the bench counted. 6.0 = acts of a sheet by the family's ids.
 /// 7.0 = one form of an act, on sheets and in intents; how a step is done is not kept before it is permitted.
-pub const LINE_VERSION: LineVersion = LineVersion { major: 7, minor: 8 };
+pub const LINE_VERSION: LineVersion = LineVersion { major: 7, minor: 9 };
 
 /// Most bytes of one line; longer ones are refused when they are written, and damage when they are read.
 pub const MOST_LINE_BYTES: usize = 4 << 20;

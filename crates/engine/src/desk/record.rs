@@ -354,6 +354,17 @@ pub enum Entry {
         #[serde(with = "As::<Copied>")]
         copy: CopyFacts,
     },
+    /// A capture was written as one tar, to be carried away (`B10`).
+    Exported {
+        /// Which.
+        capture: CaptureId,
+        /// Name of the tar.
+        name: String,
+        /// Whether it carries the unit's identity.
+        identity: bool,
+        /// Digest of the tar.
+        blake3: Digest,
+    },
     /// A copy was read back from its medium.
     CopyRead {
         /// Of which capture.
@@ -549,6 +560,7 @@ impl Entry {
             | Self::CaptureFound { .. }
             | Self::StockTaken { .. }
             | Self::CopyMade { .. }
+            | Self::Exported { .. }
             | Self::CopyRead { .. } => EntryKind::Backups,
             Self::UnitAdded { .. }
             | Self::UnitRenamed { .. }
@@ -760,6 +772,13 @@ impl Entry {
                     "The capture was brought to {}; it is not read back yet.",
                     copy.name
                 )
+            }
+            Self::Exported { name, identity, .. } => {
+                let what = match identity {
+                    true => "with its identity, for its owner",
+                    false => "without its identity, for somebody else",
+                };
+                format!("A capture was exported as {name}, {what}.")
             }
             Self::CopyRead { name, damage, .. } => match damage.first() {
                 None => format!("The copy in {name} was read back from its medium: sound."),

@@ -7,6 +7,7 @@
 use serde::Serialize;
 use veritope_core::coverage::{BlankBytes, CaptureFacts, CopyFacts, Taker};
 use veritope_core::facts::{FactKey, FactValue, Source};
+use veritope_core::family::Family;
 use veritope_core::partitions::OwnPartition;
 use veritope_core::steady::Taken;
 use veritope_core::worth;
@@ -87,25 +88,13 @@ impl Keeping {
                 }
                 continue;
             };
-            let identifiers = newest.identifiers.iter().filter_map(|(id, value)| {
-                let key = FactKey::from_id(id)?;
-                let shown = FactValue::Text(value.clone()).shown(key);
-                Some(format!("{} {shown}", key.spec().title))
-            });
             let family = self.library.family_named(&newest.family);
-            all.push(FoundUnit {
-                unit,
-                nickname: newest.nickname.clone(),
-                family: family.map(|family| family.name()),
-                codename: newest.family.clone(),
-                identifiers: identifiers.collect(),
-                here: record.is_some(),
-                captures: manifests
-                    .iter()
-                    .map(|manifest| found(manifest, record.map(|record| &**record)))
-                    .collect(),
+            all.push(found_unit(
+                &manifests,
+                record.map(|record| &**record),
+                family.as_deref(),
                 unreadable,
-            });
+            ));
         }
         Ok(all)
     }
@@ -151,36 +140,7 @@ impl Keeping {
                 of.name
             )));
         };
-        let family = self.library.family_named(&newest.family).ok_or_else(|| {
-            KeepingError::BadInput(format!(
-                "family {} is not known here: bring its file under Families first",
-                newest.family
-            ))
-        })?;
-        let records = self.pen.journal.units();
-        if records.iter().all(|record| record.id != unit) {
-            let whose = ownership.ok_or_else(|| {
-                KeepingError::BadInput("say whose it is: it comes onto the bench".to_owned())
-            })?;
-            let owner = FactValue::parse(FactKey::Ownership, whose)?;
-            let at = self.pen.now();
-            let mut facts = vec![self.pen.row(FactKey::Ownership, owner, Source::Person, at)];
-            for id in &family.identifiers {
-                let value = newest.identifiers.get(id.key.id());
-                let real = value.filter(|value| !family.is_placeholder(id.key, value));
-                if let Some(value) = real.and_then(|value| FactValue::parse(id.key, value).ok()) {
-                    facts.push(self.pen.row(id.key, value, Source::File, at));
-                }
-            }
-            let added = Entry::UnitAdded {
-                nickname: free_name(&newest.nickname, &records),
-                family: Some(family.codename.clone()),
-                way: Way::Hand,
-            };
-            self.pen
-                .append(unit, Some(request), vec![added, Entry::Facts { facts }])?;
-            self.pen.notify.changed(crate::ports::Changed::Bench);
-        }
+        self.admit(&newest, ownership, request)?;
         let record = self.pen.record(unit)?;
         manifests.retain(|one| record.captures.iter().all(|known| known.id != one.capture));
         // The oldest first, as they were taken.
@@ -222,6 +182,53 @@ impl Keeping {
     }
 }
 
+impl Keeping {
+    /// Sees to it that the unit of a capture from elsewhere is on the bench: by hand, until a link to it is found.
+    /// `ownership` is asked of one that was not.
+    ///
+    /// # Errors
+    /// When its family is not known here, or nobody said whose it is.
+    pub(crate) fn admit(
+        &self,
+        newest: &Manifest,
+        ownership: Option<&str>,
+        request: RequestId,
+    ) -> Result<(), KeepingError> {
+        let unit = newest.unit;
+        let family = self.library.family_named(&newest.family).ok_or_else(|| {
+            KeepingError::BadInput(format!(
+                "family {} is not known here: bring its file under Families first",
+                newest.family
+            ))
+        })?;
+        let records = self.pen.journal.units();
+        if records.iter().all(|record| record.id != unit) {
+            let whose = ownership.ok_or_else(|| {
+                KeepingError::BadInput("say whose it is: it comes onto the bench".to_owned())
+            })?;
+            let owner = FactValue::parse(FactKey::Ownership, whose)?;
+            let at = self.pen.now();
+            let mut facts = vec![self.pen.row(FactKey::Ownership, owner, Source::Person, at)];
+            for id in &family.identifiers {
+                let value = newest.identifiers.get(id.key.id());
+                let real = value.filter(|value| !family.is_placeholder(id.key, value));
+                if let Some(value) = real.and_then(|value| FactValue::parse(id.key, value).ok()) {
+                    facts.push(self.pen.row(id.key, value, Source::File, at));
+                }
+            }
+            let added = Entry::UnitAdded {
+                nickname: free_name(&newest.nickname, &records),
+                family: Some(family.codename.clone()),
+                way: Way::Hand,
+            };
+            self.pen
+                .append(unit, Some(request), vec![added, Entry::Facts { facts }])?;
+            self.pen.notify.changed(crate::ports::Changed::Bench);
+        }
+        Ok(())
+    }
+}
+
 /// A name that no unit has yet.
 fn free_name(wanted: &str, records: &[std::sync::Arc<UnitRecord>]) -> String {
     let clean: String = wanted
@@ -242,7 +249,7 @@ fn free_name(wanted: &str, records: &[std::sync::Arc<UnitRecord>]) -> String {
 }
 
 /// The unit's table as the capture shows it.
-fn own_of(manifest: &Manifest) -> Vec<OwnPartition> {
+pub(crate) fn own_of(manifest: &Manifest) -> Vec<OwnPartition> {
     let parts = manifest
         .partitions
         .iter()
@@ -255,6 +262,34 @@ fn own_of(manifest: &Manifest) -> Vec<OwnPartition> {
             length_bytes: part.length_bytes,
         })
         .collect()
+}
+
+/// A unit by captures of it from elsewhere, the newest first; there is one at least.
+pub(crate) fn found_unit(
+    manifests: &[Manifest],
+    record: Option<&UnitRecord>,
+    family: Option<&Family>,
+    unreadable: Vec<String>,
+) -> FoundUnit {
+    let newest = &manifests[0];
+    let identifiers = newest.identifiers.iter().filter_map(|(id, value)| {
+        let key = FactKey::from_id(id)?;
+        let shown = FactValue::Text(value.clone()).shown(key);
+        Some(format!("{} {shown}", key.spec().title))
+    });
+    FoundUnit {
+        unit: newest.unit,
+        nickname: newest.nickname.clone(),
+        family: family.map(Family::name),
+        codename: newest.family.clone(),
+        identifiers: identifiers.collect(),
+        here: record.is_some(),
+        captures: manifests
+            .iter()
+            .map(|manifest| found(manifest, record))
+            .collect(),
+        unreadable,
+    }
 }
 
 fn found(manifest: &Manifest, record: Option<&UnitRecord>) -> FoundCapture {

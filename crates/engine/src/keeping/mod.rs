@@ -4,6 +4,7 @@
 //! * `backup`: captures, copies, what is read back of them · `before`: what need not be stored again
 //! * `known`: all that is known of a unit, brought together · `change`: the one way by which anything is changed
 //! * `restore`: what is put back, and how it is judged
+//! * `export`: captures as one tar, out and in
 //! * `handed`: what hands read · `found`: what another bench kept · `stock`: sets of the maker's · `choosing`: which file is taken
 
 pub(crate) mod backup;
@@ -11,6 +12,7 @@ mod before;
 pub(crate) mod change;
 mod choosing;
 mod error;
+mod export;
 pub(crate) mod found;
 pub mod handed;
 pub(crate) mod inside;

@@ -72,6 +72,11 @@ fn left_log(family: &Family, step: &Step, device: &DeviceLink) -> Option<Entry> 
 }
 
 impl Chosen {
+    /// What goes out.
+    pub(crate) fn into_bytes(self) -> Vec<u8> {
+        self.bytes
+    }
+
     /// The change that it comes to.
     pub(crate) fn change<'a>(
         &'a self,

@@ -1,14 +1,15 @@
 //! A step that reads, taken by hands: it ends when what they dumped is in the vault, by nothing that anybody says
 //! (`B12`).
 
-use veritope_core::act::{Doing, Reading};
+use veritope_core::act::{Doing, ImageOf, Reading};
 use veritope_core::captured::Rest;
 use veritope_core::facts::Source;
+use veritope_core::plan::Step;
 use veritope_core::state::State;
-use veritope_wire::{CaptureId, RunId, UnitId};
+use veritope_wire::{CaptureId, Digest, RunId, UnitId};
 
 use crate::desk::record::{Entry, StepResult};
-use crate::desk::unit::UnitRecord;
+use crate::desk::unit::{RunRecord, UnitRecord};
 use crate::keeping::handed::HandedView;
 use crate::progress::Watcher;
 use crate::runs::{Runs, RunsError};
@@ -16,8 +17,7 @@ use crate::runs::{Runs, RunsError};
 impl Runs {
     /// What the step that is in a person's hands reads; nothing where none does.
     pub(crate) fn reading_in_hand(&self, record: &UnitRecord) -> Option<(RunId, Reading)> {
-        let run = record.active_run().filter(|run| run.open.is_some())?;
-        let step = run.next_step()?;
+        let (run, step) = in_hand(record)?;
         match self.doing(record, step) {
             Doing::Read(reading) if !self.is_by_link(record, step) => Some((run.id, reading)),
             _ => None,
@@ -78,6 +78,34 @@ impl Runs {
         }
     }
 
+    /// The file that the step in a person's hands writes, byte for byte, with a name: what was judged is what goes out
+    /// (`E5`). Nothing where the step is not in hand, or writes none.
+    ///
+    /// # Errors
+    /// When the file is gone, or is another one than it was.
+    pub fn hand_file(&self, unit: UnitId) -> Result<Option<(String, Vec<u8>)>, RunsError> {
+        let record = self.pen.record(unit)?;
+        let Some((run, step)) =
+            in_hand(&record).filter(|(_, step)| !self.is_by_link(&record, step))
+        else {
+            return Ok(None);
+        };
+        let Some(of) = step.act.image_of() else {
+            return Ok(None);
+        };
+        let family = self.library.family_of(&record).ok_or(RunsError::NoFamily)?;
+        let bytes = self.chosen(&record, &family, run, &step.act)?.into_bytes();
+        let ending = match of {
+            ImageOf::TheMakersSet => "tar",
+            ImageOf::ThePackage => "zip",
+            ImageOf::TheChosen | ImageOf::TheMakers => "img",
+        };
+        let part = step.act.part();
+        let stem = part.map_or_else(|| "image".to_owned(), |part| part.label.to_string());
+        let short = Digest::of(&bytes).short();
+        Ok(Some((format!("{stem}-{short}.{ending}"), bytes)))
+    }
+
     /// Whether what a capture should bring in the mode that runs is here.
     fn is_captured(&self, unit: UnitId) -> Result<bool, RunsError> {
         let record = self.pen.record(unit)?;
@@ -104,6 +132,12 @@ impl Runs {
         self.go_on(unit, run, &step)?;
         Ok(())
     }
+}
+
+/// The open step of a run.
+fn in_hand(record: &UnitRecord) -> Option<(&RunRecord, &Step)> {
+    let run = record.active_run().filter(|run| run.open.is_some())?;
+    Some((run, run.next_step()?))
 }
 
 fn outcome(run: RunId, result: StepResult, saw: &str) -> Entry {

@@ -7,7 +7,7 @@ use serde::Serialize;
 use veritope_core::budget::Policy;
 use veritope_core::chart::{Chart, ColumnInput, Held, Trust, chart};
 use veritope_core::coverage::{
-    Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Rest, Taker,
+    Agreement, BlankBytes, CaptureFacts, CopyFacts, Coverage, Origin, Rest, Taker,
 };
 use veritope_core::extent::{Extent, cost, time_ms};
 use veritope_core::family::{Family, Role};
@@ -79,6 +79,10 @@ pub struct CaptureLine {
     pub bytes: u64,
     /// At rest or live.
     pub rest: Rest,
+    /// Whether hands read it, and where it comes from is a person's word (`B12`).
+    pub by_hand: bool,
+    /// Whether it may be exported now.
+    pub export: Permission,
     /// Its copies.
     pub copies: Vec<CopyLine>,
     /// Places that have no copy of it yet.
@@ -436,6 +440,8 @@ fn line(
             .map(|part| part.length_bytes)
             .sum(),
         rest: capture.rest,
+        by_hand: capture.origin == Origin::Declared,
+        export: work.clone(),
         copy_to: places
             .iter()
             .filter(|place| copies.iter().all(|copy| copy.place != place.id))

@@ -748,6 +748,9 @@ impl Views {
                 TakenBy::Hand
             },
             sightings: self.seen.sightings_of(record, step),
+            gives_file: !by_link
+                && matches!(state, StepState::InHand { .. })
+                && step.act.image_of().is_some(),
             hands_in: self.seen.reading_in_hand(record).is_some(),
             stuck: family
                 .filter(|_| is_stuck)

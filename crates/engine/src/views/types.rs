@@ -427,6 +427,8 @@ pub struct StepView {
     pub state: StepState,
     /// What may be seen, the expected first; for a person to look for or, by hand, to say.
     pub sightings: Vec<Sighting>,
+    /// Whether the file that hands write with it can be saved now: the one that was judged (`E5`).
+    pub gives_file: bool,
     /// Whether it ends by what hands dump and hand in, while it is in their hands.
     pub hands_in: bool,
     /// The evidence list, where the step needs a permit.

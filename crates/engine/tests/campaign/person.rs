@@ -381,13 +381,16 @@ impl Bench {
                         if device.profile().codename == "kelpie" {
                             return lay_out(device, &image);
                         }
-                        image.chunks(4 << 20).enumerate().all(|(n, piece)| {
-                            let epoch = device.line().epoch;
-                            let digest = veritope_wire::Digest::of(piece);
-                            let at = (n as u64) << 22;
-                            device.write(&label, at, piece, epoch, digest).is_ok()
-                        })
+                        lay_down(device, &label, &image)
                     });
+                    self.took.store(took, Ordering::SeqCst);
+                }
+                Act::PutMakersRecovery(_) => {
+                    self.cable(CablePlace::In);
+                    let file = self.engine.runs.hand_file(self.unit).unwrap();
+                    let (_, image) = file.unwrap();
+                    let label = step.act.part().unwrap().label.to_string();
+                    let took = on(&self.bridge, |device| lay_down(device, &label, &image));
                     self.took.store(took, Ordering::SeqCst);
                 }
                 Act::ReadTable(ReadTable {}) | Act::Capture(_) => self.dump(slip),
@@ -583,6 +586,16 @@ fn pick(view: &StepView, mode: &str, lock: &str) -> String {
         .find(|id| ids.contains(id))
         .unwrap_or("something-else")
         .to_owned()
+}
+
+/// A program of the person's own that writes an image to a partition; whether the unit took all of it.
+fn lay_down(device: &mut Device, label: &str, image: &[u8]) -> bool {
+    image.chunks(4 << 20).enumerate().all(|(n, piece)| {
+        let epoch = device.line().epoch;
+        let digest = veritope_wire::Digest::of(piece);
+        let at = (n as u64) << 22;
+        device.write(label, at, piece, epoch, digest).is_ok()
+    })
 }
 
 /// The maker's write tool with a tar in its field; whether both say that it was taken.

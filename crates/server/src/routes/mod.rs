@@ -4,6 +4,7 @@ mod backup;
 mod bench;
 mod body;
 mod dumps;
+mod export;
 mod family;
 mod log;
 mod notes;
@@ -136,6 +137,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(run::seen))
         .routes(routes!(run::look))
         .routes(routes!(run::stop))
+        .routes(routes!(run::hand_file))
         .routes(routes!(body::face, body::hands))
         .routes(routes!(body::cards))
         .routes(routes!(body::doctor))
@@ -150,6 +152,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(dumps::dumps, dumps::say, dumps::clear))
         .routes(routes!(dumps::take_path))
         .routes(routes!(dumps::take))
+        .routes(routes!(export::export))
+        .routes(routes!(export::look, export::import))
         .routes(routes!(shelf::shelf))
         .routes(routes!(shelf::take_path))
         .routes(routes!(shelf::note, shelf::remove))

@@ -2,7 +2,8 @@
 //! page that is behind changes nothing.
 
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse as _, Response};
 use serde::{Deserialize, Serialize};
 use veritope_engine::StepEnd;
 use veritope_engine::runs::Said;
@@ -183,4 +184,26 @@ pub(crate) async fn stop(
     })
     .await
     .map(Json)
+}
+
+/// The file that the step in a person's hands writes, byte for byte.
+#[utoipa::path(get, path = "/api/units/{unit}/run/file", operation_id = "handFile", params(("unit" = String, Path)), responses((status = 200, content_type = "application/octet-stream", body = Vec<u8>), (status = "default", body = Problem)))]
+pub(crate) async fn hand_file(
+    State(app): State<App>,
+    Path(unit): Path<UnitId>,
+) -> Result<Response, Problem> {
+    let found = crossing(app, move |app| app.engine.runs.hand_file(unit)).await?;
+    let Some((name, bytes)) = found else {
+        return Err(Problem::new(
+            StatusCode::NOT_FOUND,
+            "not-found",
+            "No step that writes a file is in a person's hands.",
+        ));
+    };
+    let name = format!("attachment; filename=\"{name}\"");
+    let heads = [
+        (header::CONTENT_TYPE, "application/octet-stream".to_owned()),
+        (header::CONTENT_DISPOSITION, name),
+    ];
+    Ok((heads, bytes).into_response())
 }

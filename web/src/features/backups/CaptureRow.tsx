@@ -10,6 +10,7 @@ import { useNow } from '../../ui/useNow';
 import { trustShape } from '../../ui/stateShapes';
 import { useWords } from '../../ui/wordBook';
 import { CaptureInside } from './CaptureInside';
+import { ExportForm } from './ExportForm';
 import { useCopyWork } from '../../api/useCopyWork';
 import { Button } from '../../ui/Button';
 import { ShowButton } from '../../ui/ShowButton';
@@ -29,6 +30,7 @@ export function CaptureRow({ unit, capture, isFirst, onRestore, children }: Capt
   const now = useNow(30_000);
   const work = useCopyWork(unit);
   const [isOpen, setOpen] = useState(false);
+  const [isExporting, setExporting] = useState(false);
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'rule', py: 1.5 }}>
       <Box sx={{ display: 'flex', alignItems: 'baseline', columnGap: 2, flexWrap: 'wrap' }}>
@@ -38,6 +40,7 @@ export function CaptureRow({ unit, capture, isFirst, onRestore, children }: Capt
           {isFirst && ', the first'}
           {capture.rest === 'live' && ', while the system ran'}
           {capture.taker === 'another-bench' && ', taken by another bench'}
+          {capture.by_hand && ', read by hands'}
         </Typography>
         <Typography color="text.secondary">
           {capture.partitions} images, {mib(capture.bytes)}
@@ -45,6 +48,9 @@ export function CaptureRow({ unit, capture, isFirst, onRestore, children }: Capt
         <Box sx={{ ml: 'auto', display: 'flex', flexWrap: 'wrap', justifyContent: 'flex-end' }}>
           <ShowButton aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
             {isOpen ? 'Close' : 'Look into'} capture {capture.number}
+          </ShowButton>
+          <ShowButton aria-expanded={isExporting} onClick={() => setExporting(!isExporting)}>
+            Export capture {capture.number}
           </ShowButton>
           <ShowButton onClick={onRestore}>Put back from capture {capture.number}</ShowButton>
         </Box>
@@ -125,6 +131,9 @@ export function CaptureRow({ unit, capture, isFirst, onRestore, children }: Capt
         </Button>
       ))}
       {work.error !== null && <ProblemNote error={work.error} />}
+      {isExporting && (
+        <ExportForm unit={unit} capture={capture} onClose={() => setExporting(false)} />
+      )}
       {isOpen && (
         <CaptureInside
           unit={unit}

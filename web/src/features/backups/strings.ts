@@ -17,6 +17,8 @@ export const WORDS = {
   dumps: 'Dumps that hands took',
   dumpsHelp:
     'Files of whole partitions, read with a program of your own: raw, packed or sparse, one by one, in folders or in archives, with their lists of digests. Which partition each is, is told by its name and its length in the unit’s own table; what neither tells is asked.',
+  exportHelp:
+    'One tar with every image, lists of digests and a READ-ME whose commands check and unpack it without this program. For its owner it carries the unit’s identity, and says so on its first line; for somebody else what exists once, the state of the lock and all identifiers stay out.',
   putBackHelp:
     'What lies there now is captured first, only what differs is written, and it is read back and compared.',
 };

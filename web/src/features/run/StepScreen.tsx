@@ -12,6 +12,7 @@ import { Clock } from './Clock';
 import { CommandCard } from './CommandCard';
 import { ConsentForm } from './ConsentForm';
 import { MissingList } from './MissingList';
+import { DownloadButton } from '../../ui/DownloadButton';
 import { DumpsPanel } from '../../ui/DumpsPanel';
 import { SightingChoice } from './SightingChoice';
 import { StepOutlook } from './StepOutlook';
@@ -88,6 +89,11 @@ export function StepScreen({ unit, run, view, nickname }: StepScreenProps) {
             stuck={view.stuck}
             isSmall={phases.length > 0}
           />
+          {view.gives_file && (
+            <DownloadButton variant="outlined" href={`/api/units/${unit}/run/file`} sx={{ mb: 3 }}>
+              Save the file that is written
+            </DownloadButton>
+          )}
           {view.hands_in && <DumpsPanel unit={unit} />}
           <SightingChoice unit={unit} run={run} sightings={view.sightings} may={view.say} />
         </>

@@ -6,6 +6,7 @@ import { settingsQuery } from '../../api/queries';
 import { Page } from '../../ui/Page';
 import { Panel } from '../../ui/Panel';
 import { Section } from '../../ui/Section';
+import { ImportForm } from './ImportForm';
 import { PlaceForm } from './PlaceForm';
 import { PlaceRow } from './PlaceRow';
 import { PolicyForm } from './PolicyForm';
@@ -35,6 +36,9 @@ export function SettingsPage() {
                 ))}
               </Box>
               <PlaceForm />
+            </Section>
+            <Section title="Exports">
+              <ImportForm />
             </Section>
           </>
         )}

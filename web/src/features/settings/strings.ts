@@ -6,5 +6,8 @@ export const WORDS = {
   copies: 'Copies of what exists once, read back, before anything foreign is written',
   distinct: 'Only places on different media count apart',
   any: 'Any two places count apart',
+  importHelp:
+    'A capture that was exported, here or on another bench. What it holds is read first; every image is held against its manifest before any of it is kept.',
+  importJob: 'taking an export in',
   floor: 'Battery: warn below',
 };
