@@ -9,8 +9,8 @@ use veritope_wire::{Digest, Label, WallTime};
 
 use crate::captured::{Agreement, BlankBytes, Rest};
 use crate::extent::Extent;
-use crate::family::{Family, Role};
-use crate::partitions::{Described, OwnPartition, describe, lacking};
+use crate::family::{Family, Role, Wanted};
+use crate::partitions::{Described, OwnPartition, describe, lacking, role_of};
 use crate::rule::Rule;
 
 /// Which end of a storage area a file has, by the copy of its table that lies in it.
@@ -286,6 +286,12 @@ fn one(
         );
         return judged(Taken::NoBackup, Rule::B5, text);
     }
+    let (role, _) = role_of(input.family, label);
+    if role.spec().wanted == Wanted::Never {
+        let text =
+            format!("{label} is not kept: nothing of it could be put back, or nothing is lost.");
+        return judged(Taken::NoBackup, Rule::B3, text);
+    }
     let holds = match dump.blank {
         BlankBytes::No => "",
         BlankBytes::Zeros => " It holds nothing: all zero.",
@@ -394,8 +400,7 @@ fn unnamed(
 
 /// Two labels with the very same bytes: one thing was dumped under two names, unless a person knows better.
 fn two_names(input: &Input<'_>, dumps: &mut [JudgedDump], of: &mut BTreeMap<Label, Vec<usize>>) {
-    let is_unique =
-        |label: &Label| crate::partitions::role_of(input.family, label).0 == Role::DeviceUnique;
+    let is_unique = |label: &Label| role_of(input.family, label).0 == Role::DeviceUnique;
     let holding: Vec<(Label, usize)> = of
         .iter()
         .filter(|(label, _)| is_unique(label))
@@ -500,9 +505,8 @@ fn wants(input: &Input<'_>, of: &BTreeMap<Label, Vec<usize>>) -> Vec<Want> {
         let taken = described.iter().filter(|one| Extent::Quick.takes(one.role));
         rest.extend(taken.map(|one| want(input, area.area, one, of)));
         // Handed in without being asked for: kept all the same.
-        let others = described
-            .iter()
-            .filter(|one| !Extent::Quick.takes(one.role));
+        let is_more = |role: Role| Extent::Full.takes(role) && !Extent::Quick.takes(role);
+        let others = described.iter().filter(|one| is_more(one.role));
         rest.extend(
             others
                 .filter(|one| of.contains_key(&one.own.label))
@@ -849,6 +853,22 @@ mod tests {
         let one = &judged(&[cut]).dumps[0];
         assert!(one.text.contains("declares"), "{}", one.text);
         assert_eq!(one.taken, Taken::NoBackup);
+    }
+
+    #[test]
+    fn what_could_not_be_put_back_is_not_kept() {
+        let one = &judged(&[dump(1, "userdata.img", length("userdata"), "a")]).dumps[0];
+        assert_eq!((&one.taken, one.rule), (&Taken::NoBackup, Rule::B3));
+        // The system is kept where it is handed in, and asked of nobody.
+        let with = judged(&[dump(1, "system.img", length("system"), "a")]);
+        assert_eq!(with.dumps[0].taken, is("system"));
+        assert!(!want(&with, "system").must);
+        assert!(
+            judged(&[])
+                .wants
+                .iter()
+                .all(|want| want.label.as_str() != "system")
+        );
     }
 
     #[test]

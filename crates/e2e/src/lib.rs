@@ -404,6 +404,20 @@ impl Bench {
         self.patiently(&missing, click).await
     }
 
+    /// Picks an answer out of the list labelled `label`.
+    ///
+    /// # Errors
+    /// When there is no such list, or no such answer in it.
+    pub async fn pick(&self, label: &str, answer: &str) -> Outcome {
+        let path = format!("//select[@id=//label[normalize-space(.)=\"{label}\"]/@for]");
+        let missing = format!("no list called `{label}` offers `{answer}`");
+        let pick = async || {
+            let list = self.browser.find(Locator::XPath(&path)).await?;
+            list.select_by_label(answer).await
+        };
+        self.patiently(&missing, pick).await
+    }
+
     /// Waits until the page no longer shows `text`.
     ///
     /// # Errors

@@ -548,7 +548,7 @@ async fn hands_read(bench: &Bench, nickname: &str) -> Outcome {
     let cut = first.join("persist.img");
     let whole = std::fs::read(&cut)?;
     std::fs::write(&cut, &whole[..whole.len() - 4096])?;
-    std::fs::rename(first.join("fsg.img"), first.join("block 7.img"))?;
+    std::fs::rename(first.join("boot.img"), first.join("block 7.img"))?;
     let field = "Or the whole path of a file or folder on this computer";
     bench.fill(field, &first.display().to_string()).await?;
     bench.click("Take it").await?;
@@ -556,10 +556,9 @@ async fn hands_read(bench: &Bench, nickname: &str) -> Outcome {
     bench.sees("It exists once: read it a second time.").await?;
     bench.is_accessible().await?;
     bench.shot("dumps").await?;
-    bench.click("Take first/persist.img out").await?;
+    bench.click("Take it out: first/persist.img").await?;
     bench.sees_not("4096 bytes shorter").await?;
-    bench.click("What first/block 7.img is").await?;
-    bench.click("fsg").await?;
+    bench.pick("What first/block 7.img is", "boot").await?;
     bench.click("It is that").await?;
     bench.sees_not("first/block 7.img").await?;
     bench.fill(field, &second.display().to_string()).await?;

@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import MenuItem from '@mui/material/MenuItem';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
@@ -207,15 +206,18 @@ function OpenDump({ dump, may, isOff, onSay, onOut }: OpenDumpProps) {
           <TextField
             select
             size="small"
+            id={`dump-${dump.id}`}
+            slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
             label={`What ${dump.name} is`}
             value={chosen}
             onChange={(event) => setChosen(event.target.value)}
             sx={{ minWidth: 220 }}
           >
+            <option value="" />
             {labels.map((label) => (
-              <MenuItem key={label} value={label}>
+              <option key={label} value={label}>
                 {label}
-              </MenuItem>
+              </option>
             ))}
           </TextField>
           <Button
@@ -228,7 +230,7 @@ function OpenDump({ dump, may, isOff, onSay, onOut }: OpenDumpProps) {
           </Button>
         </>
       )}
-      <Button may={may} isOff={isOff} onClick={onOut} aria-label={`Take ${dump.name} out`}>
+      <Button may={may} isOff={isOff} onClick={onOut} aria-label={`Take it out: ${dump.name}`}>
         Take it out
       </Button>
     </Box>
