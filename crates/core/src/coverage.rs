@@ -583,17 +583,67 @@ fn counted(input: &CoverageInput<'_>, capture: CaptureId, label: &Label) -> Vec<
         .collect()
 }
 
+/// A copy that counts no longer, since nobody read it back for too long (`B7`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Overdue<'a> {
+    /// Name of its place.
+    pub place: &'a str,
+    /// Days since it was read back.
+    pub days: u64,
+}
+
+/// The copy that was read back longest ago, of those that count for what exists once and for which that was too long;
+/// nothing where all of them still count.
+#[must_use]
+pub fn overdue<'a>(
+    rows: &[CoverageRow],
+    copies: &'a [CopyFacts],
+    now: BenchTime,
+) -> Option<Overdue<'a>> {
+    let counts = |copy: &&CopyFacts| {
+        let mut unique = rows.iter();
+        copy.damaged.is_empty() && unique.any(|row| row.is_of(copy.capture))
+    };
+    let aged = copies.iter().filter(counts).filter_map(|copy| {
+        let age = now.ms_since(copy.verified?);
+        (age > VERIFIED_FOR_MS).then_some((age, copy))
+    });
+    aged.max_by_key(|(age, _)| *age).map(|(age, copy)| Overdue {
+        place: &copy.name,
+        days: age / (24 * 3_600_000),
+    })
+}
+
+impl CoverageRow {
+    /// Whether it exists once, and this capture counts for it.
+    fn is_of(&self, capture: CaptureId) -> bool {
+        self.described.role == Role::DeviceUnique && self.capture == Some(capture)
+    }
+}
+
 /// Which copies are there and count for nothing as long as they lie where they lie (`B6`); empty where all do.
 fn uncounted(input: &CoverageInput<'_>, capture: CaptureId, apart: u32) -> String {
-    let copies = input.copies.iter();
-    let of_it: Vec<&CopyFacts> = copies.filter(|copy| copy.capture == capture).collect();
+    let of_it: Vec<&CopyFacts> = copies_of(input, capture).collect();
     let in_memory: Vec<&str> = of_it
         .iter()
         .filter(|copy| copy.medium.is_none())
         .map(|copy| copy.name.as_str())
         .collect();
     let on_media = of_it.len() - in_memory.len();
-    if !in_memory.is_empty() {
+    let is_old = |copy: &&CopyFacts| {
+        let read = copy.verified.map(|at| input.now.ms_since(at));
+        read.is_some_and(|age| age > VERIFIED_FOR_MS)
+    };
+    let old: Vec<&str> = copies_of(input, capture)
+        .filter(is_old)
+        .map(|copy| copy.name.as_str())
+        .collect();
+    if !old.is_empty() {
+        format!(
+            " What lies in {} was read back longer than 180 days ago: read it back once more.",
+            old.join(" and ")
+        )
+    } else if !in_memory.is_empty() {
         format!(
             " {} lies in memory, which is gone when this computer stops, and never counts.",
             in_memory.join(" and ")
@@ -603,6 +653,14 @@ fn uncounted(input: &CoverageInput<'_>, capture: CaptureId, apart: u32) -> Strin
     } else {
         String::new()
     }
+}
+
+fn copies_of<'a>(
+    input: &CoverageInput<'a>,
+    capture: CaptureId,
+) -> impl Iterator<Item = &'a CopyFacts> {
+    let copies = input.copies.iter();
+    copies.filter(move |copy| copy.capture == capture)
 }
 
 /// How many of these places stand apart: two that share a disk beneath count as one.
@@ -753,8 +811,12 @@ mod tests {
     }
 
     fn judged(case: &Case) -> Coverage {
-        judge(&CoverageInput {
-            family: &gimbal(),
+        judge(&input(case, &gimbal()))
+    }
+
+    fn input<'a>(case: &'a Case, family: &'a Family) -> CoverageInput<'a> {
+        CoverageInput {
+            family,
             own: &case.own,
             captures: &case.captures,
             copies: &case.copies,
@@ -764,7 +826,64 @@ mod tests {
             policy: &case.policy,
             system_ran: case.system_ran,
             now: case.now,
-        })
+        }
+    }
+
+    #[test]
+    fn a_copy_that_was_read_back_too_long_ago_is_named_and_asked_for() {
+        let mut case = kept();
+        let rows = |case: &Case| judged(case).rows;
+        assert_eq!(overdue(&rows(&case), &case.copies, case.now), None);
+        case.now = at(20 + 200 * 24 * 60);
+        let rows = rows(&case);
+        let old = overdue(&rows, &case.copies, case.now).unwrap();
+        assert_eq!((old.place, old.days), ("place 1", 200));
+        let unique = |row: &&CoverageRow| row.described.role == Role::DeviceUnique;
+        let row = rows.iter().find(unique).unwrap();
+        assert!(
+            row.text.contains("longer than 180 days ago"),
+            "{}",
+            row.text
+        );
+        // A damaged one is told as that.
+        for copy in &mut case.copies {
+            copy.damaged = vec!["persist".parse().unwrap()];
+        }
+        assert_eq!(overdue(&rows, &case.copies, case.now), None);
+    }
+
+    #[test]
+    fn by_hand_two_dumps_that_agree_count_and_nothing_less() {
+        let mut case = kept();
+        case.captures[0].origin = Origin::Declared;
+        let by = |case: &Case, by_hand| {
+            let lines = judge(&CoverageInput {
+                by_hand,
+                ..input(case, &gimbal())
+            })
+            .lines;
+            let open = lines.into_iter().find(|line| !line.is_met());
+            open.map(|line| line.rule)
+        };
+        assert_eq!(by(&case, true), None);
+        assert_eq!(by(&case, false), Some(Rule::S1), "a link reads it");
+        let word = judge(&CoverageInput {
+            by_hand: true,
+            ..input(&case, &gimbal())
+        });
+        assert!(
+            word.lines
+                .iter()
+                .all(|line| line.text.contains("by your word"))
+        );
+        persist(&mut case.captures[0]).agreement = Agreement::Once;
+        assert_eq!(by(&case, true), Some(Rule::B4));
+        // Blank now, and held before: not put back from here.
+        let mut later = capture(2, 15);
+        later.origin = Origin::Declared;
+        persist(&mut later).blank = BlankBytes::Zeros;
+        case.captures.push(later);
+        assert_eq!(by(&case, true), Some(Rule::B12));
     }
 
     fn missing(case: &Case) -> Vec<(Rule, String)> {

@@ -4,6 +4,7 @@ use serde::Serialize;
 use veritope_wire::Label;
 
 use crate::captured::Rest;
+use crate::coverage::Overdue;
 use crate::evidence::{Cure, Line};
 use crate::facts::{FactKey, Facts, Happening};
 use crate::family::Family;
@@ -109,6 +110,8 @@ pub struct NextInput<'a> {
     pub reads: Option<Rest>,
     /// What was found damaged.
     pub damage: Option<Damage<'a>>,
+    /// A copy that nobody read back for too long.
+    pub overdue: Option<Overdue<'a>>,
     /// The run.
     pub run: RunNow<'a>,
 }
@@ -137,6 +140,14 @@ pub fn next_step(input: &NextInput<'_>) -> NextStep {
     }
     if let Some(damage) = input.damage {
         return backups(damaged(damage));
+    }
+    // Whoever is at a step does not leave it for that.
+    if let Some(Overdue { place, days }) = input.overdue
+        && !matches!(input.run, RunNow::UnderWay(_))
+    {
+        return backups(format!(
+            "The copy in {place} was read back {days} days ago, and counts for 180 days: read it back once more."
+        ));
     }
     match input.run {
         RunNow::None => {}
@@ -280,6 +291,10 @@ mod tests {
                 frame: Some(0),
                 sound: Some("stick"),
             }),
+            overdue: Some(Overdue {
+                place: "stick",
+                days: 200,
+            }),
             run: RunNow::UnderWay(Some("Write the recovery")),
         };
         let no_tear = NextInput {
@@ -294,11 +309,16 @@ mod tests {
             damage: None,
             ..no_loss
         };
-        let no_run = NextInput {
-            run: RunNow::None,
+        let old = NextInput {
+            run: RunNow::Reached(Leaves::Nothing),
             ..no_damage
         };
-        let said: Vec<String> = [whole, no_tear, no_loss, no_damage, no_run]
+        let no_run = NextInput {
+            run: RunNow::None,
+            overdue: None,
+            ..no_damage
+        };
+        let said: Vec<String> = [whole, no_tear, no_loss, no_damage, old, no_run]
             .iter()
             .map(|input| next_step(input).sentence)
             .collect();
@@ -312,7 +332,8 @@ mod tests {
             "A copy in this bench is damaged: persist, frame 0; repair it from stick."
         );
         assert_eq!(said[3], "The run goes on with: write the recovery.");
-        assert!(said[4].starts_with("No copy is kept of what exists once"));
+        assert!(said[4].starts_with("The copy in stick was read back 200 days ago"));
+        assert!(said[5].starts_with("No copy is kept of what exists once"));
         let unread = NextInput {
             reads: None,
             ..no_run
@@ -333,6 +354,7 @@ mod tests {
             kept: &[],
             reads: None,
             damage: None,
+            overdue: None,
             run: RunNow::None,
         };
         assert_eq!(next_step(&input).place, NextPlace::Run);

@@ -522,6 +522,68 @@ fn by_hand_from_first_use_to_a_recovery_running() {
     });
 }
 
+/// A capture leaves as one tar and comes onto a fresh bench; damage on the way is named, and nothing of it taken.
+#[test]
+fn an_export_is_carried_to_another_bench() {
+    in_browser(|| async {
+        let mut bench = Bench::start(FAST).await?;
+        let folder = tempfile::tempdir()?;
+        bench.to("Ruff", "Backups").await?;
+        // The copy here has a flipped bit: the export takes the one on the stick.
+        bench.click("Export capture 1").await?;
+        bench
+            .fill(
+                "Folder for the export of capture 1",
+                &folder.path().display().to_string(),
+            )
+            .await?;
+        bench.is_accessible().await?;
+        bench.shot("export").await?;
+        bench.click("For its owner, with its identity").await?;
+        bench.sees("The export is").await?;
+        bench.click("For somebody else, without it").await?;
+        bench.sees("-to-share.tar").await?;
+        let mut names: Vec<_> = fs::read_dir(folder.path())?
+            .map(|one| one.map(|one| one.path()))
+            .collect::<Result<_, _>>()?;
+        names.sort();
+        let whole = names
+            .iter()
+            .find(|one| one.to_string_lossy().ends_with("-whole.tar"));
+        let whole = whole.ok_or("no export for its owner")?.clone();
+        bench.to("Ruff", "Log").await?;
+        bench.sees("with its identity, for its owner").await?;
+
+        bench.begin_anew().await?;
+        bench.open("/settings").await?;
+        let broken = folder.path().join("broken.tar");
+        let mut bytes = fs::read(&whole)?;
+        let at = bytes.len() / 2;
+        bytes[at] ^= 1;
+        fs::write(&broken, bytes)?;
+        let take = async |path: &Path| {
+            bench
+                .fill("Whole path of an export", &path.display().to_string())
+                .await?;
+            bench.click("See what it holds").await?;
+            bench.sees("Ruff, Finch Loop").await?;
+            bench.click("Take over Ruff").await?;
+            bench.click("mine").await
+        };
+        take(&broken).await?;
+        bench
+            .sees("the export is damaged, and nothing of it is taken")
+            .await?;
+        bench.is_accessible().await?;
+        bench.open("/settings").await?;
+        take(&whole).await?;
+        bench.sees("All of it is known here.").await?;
+        bench.to("Ruff", "Backups").await?;
+        bench.sees("taken by another bench").await?;
+        bench.stop().await
+    });
+}
+
 /// What a person dumped is handed in at the step that wants it, twice, judged, and kept by their word.
 async fn hands_read(bench: &Bench, nickname: &str) -> Outcome {
     // The watch that is in the person's hands.

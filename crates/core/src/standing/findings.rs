@@ -225,7 +225,7 @@ fn nothing_kept(of: &Dossier<'_>) -> Option<Finding> {
         let reads = way_to_read(family, of.facts).map(|line| line.rule);
         let (rule, what) = match (of.by.link, reads) {
             (Presence::Missing, Some(rule)) if rule != Rule::G3 => (
-                Rule::B12,
+                Rule::B6,
                 "Dump it twice and hand the dumps in, before anything is written.",
             ),
             (_, None | Some(Rule::G3)) if family.is_read_by_writing() => (

@@ -95,6 +95,11 @@ impl Keeping {
     /// Whether bytes can be moved between a unit and its copies now: nothing else is being done, and it answers.
     pub(crate) fn may_move(&self, record: &UnitRecord) -> Result<(), KeepingError> {
         self.turns.is_free(record.id)?;
+        if record.way == Way::Hand {
+            return Err(KeepingError::NotThisWay(
+                "no link reads this unit: hand in what a program of your own dumped",
+            ));
+        }
         if !self.links.answers(record) {
             return Err(KeepingError::NotThisWay("the unit does not answer now"));
         }

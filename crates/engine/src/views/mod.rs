@@ -13,6 +13,7 @@ use std::sync::Arc;
 
 use veritope_core::act::Reversibility;
 use veritope_core::budget::{self};
+use veritope_core::coverage::{Coverage, Overdue, overdue};
 use veritope_core::evidence::{Cure, Line};
 use veritope_core::facts::{FactGroup, FactKey, FactKind, FactOption, Facts, Happening};
 use veritope_core::family::{self, Family, Menu};
@@ -206,12 +207,10 @@ impl Views {
     }
 
     /// How what exists once is kept; empty where nothing was ever captured.
-    fn kept_lines(&self, record: &UnitRecord, family: Option<&Family>) -> Vec<Line> {
+    fn kept(&self, record: &UnitRecord, family: Option<&Family>) -> Coverage {
         match family {
-            Some(family) if !record.captures.is_empty() => {
-                self.seen.coverage_of(record, family).lines
-            }
-            _ => Vec::new(),
+            Some(family) if !record.captures.is_empty() => self.seen.coverage_of(record, family),
+            _ => Coverage::default(),
         }
     }
 
@@ -255,7 +254,9 @@ impl Views {
                     place: NextPlace::Log,
                 }
             } else {
-                next_of(record, family, &standing, &self.kept_lines(record, family))
+                let kept = self.kept(record, family);
+                let old = overdue(&kept.rows, &record.copies, self.seen.now());
+                next_of(record, family, &standing, (&kept.lines, old))
             },
             verdict: standing.verdict,
             sentence: standing.sentence,
@@ -803,7 +804,7 @@ fn next_of(
     record: &UnitRecord,
     family: Option<&Family>,
     standing: &Standing,
-    kept: &[Line],
+    (kept, overdue): (&[Line], Option<Overdue<'_>>),
 ) -> NextStep {
     let run = match (record.active_run(), &record.run) {
         (Some(run), _) => RunNow::UnderWay(run.next_step().map(|step| step.title.as_str())),
@@ -836,6 +837,7 @@ fn next_of(
         reads: family
             .and_then(|family| State::from_facts(&record.known()).reads(family.readable())),
         damage,
+        overdue,
         run,
     })
 }

@@ -1024,9 +1024,11 @@ fn may_end(goal: Goal, end: &End) -> bool {
     let End::Stopped(rules) = end else {
         return true;
     };
-    let named: [&[Rule]; 4] = [
+    let named: [&[Rule]; 5] = [
         &[Rule::R1],
         &[Rule::R1, Rule::R2],
+        // And what would come after the proof.
+        &[Rule::R1, Rule::R3],
         &[Rule::R7],
         &[Rule::R7, Rule::R1],
     ];
