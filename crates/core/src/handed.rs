@@ -106,6 +106,8 @@ pub enum Taken {
     NotKnown,
     /// It is no backup of anything here.
     NoBackup,
+    /// It is of a partition that is never kept.
+    NotWanted,
     /// The same file came before.
     Again,
 }
@@ -290,7 +292,7 @@ fn one(
     if role.spec().wanted == Wanted::Never {
         let text =
             format!("{label} is not kept: nothing of it could be put back, or nothing is lost.");
-        return judged(Taken::NoBackup, Rule::B3, text);
+        return judged(Taken::NotWanted, Rule::B3, text);
     }
     let holds = match dump.blank {
         BlankBytes::No => "",
@@ -858,7 +860,7 @@ mod tests {
     #[test]
     fn what_could_not_be_put_back_is_not_kept() {
         let one = &judged(&[dump(1, "userdata.img", length("userdata"), "a")]).dumps[0];
-        assert_eq!((&one.taken, one.rule), (&Taken::NoBackup, Rule::B3));
+        assert_eq!((&one.taken, one.rule), (&Taken::NotWanted, Rule::B3));
         // The system is kept where it is handed in, and asked of nobody.
         let with = judged(&[dump(1, "system.img", length("system"), "a")]);
         assert_eq!(with.dumps[0].taken, is("system"));

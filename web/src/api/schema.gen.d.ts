@@ -4480,6 +4480,9 @@ export interface components {
             is: "no-backup";
         } | {
             /** @enum {string} */
+            is: "not-wanted";
+        } | {
+            /** @enum {string} */
             is: "again";
         };
         /**

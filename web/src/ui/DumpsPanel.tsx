@@ -27,7 +27,7 @@ import { useWords } from './wordBook';
 const WORDS = {
   drop: 'Drop dumps here',
   pick: 'Choose dumps',
-  path: 'Or the whole path of a file or folder on this computer',
+  path: 'Path of a file or folder',
 };
 
 const SHAPES: Record<Api<'Have'>, { kind: ShapeKind; label: string }> = {
@@ -35,6 +35,15 @@ const SHAPES: Record<Api<'Have'>, { kind: ShapeKind; label: string }> = {
   'one-of-two': { kind: 'half', label: 'One of two' },
   differ: { kind: 'refused', label: 'They differ' },
   none: { kind: 'missing', label: 'Wanted' },
+};
+
+const OPEN: Record<Api<'Taken'>['is'], { kind: ShapeKind; label: string }> = {
+  of: { kind: 'met', label: 'Recognised' },
+  doubtful: { kind: 'unknown', label: 'To be said' },
+  'not-known': { kind: 'unknown', label: 'Not known' },
+  'no-backup': { kind: 'refused', label: 'No backup' },
+  'not-wanted': { kind: 'away', label: 'Not kept' },
+  again: { kind: 'away', label: 'The same again' },
 };
 
 export type DumpsPanelProps = { unit: string };
@@ -184,25 +193,25 @@ function OpenDump({ dump, may, isOff, onSay, onOut }: OpenDumpProps) {
     <Box
       component="li"
       sx={{
-        display: 'flex',
-        gap: 1.5,
+        display: 'grid',
+        gridTemplateColumns: '26px minmax(120px, 230px) minmax(0, 1fr) auto',
+        columnGap: 1.5,
         alignItems: 'center',
-        flexWrap: 'wrap',
         borderTop: 1,
         borderColor: 'rule',
         py: 1,
       }}
     >
-      <StateShape
-        kind={taken.is === 'no-backup' ? 'refused' : 'unknown'}
-        label={taken.is === 'no-backup' ? 'No backup' : 'Not known'}
-      />
+      <StateShape kind={OPEN[taken.is].kind} label={OPEN[taken.is].label} />
       <Typography sx={{ typography: 'code', overflowWrap: 'anywhere' }}>{dump.name}</Typography>
-      <Typography color="text.secondary" sx={{ flex: '1 1 320px' }}>
+      <Typography color="text.secondary">
         {mib(dump.bytes)}. {dump.text} <RuleMark id={dump.rule} />
       </Typography>
+      <Button may={may} isOff={isOff} onClick={onOut} aria-label={`Take it out: ${dump.name}`}>
+        Take it out
+      </Button>
       {labels.length > 0 && (
-        <>
+        <Box sx={{ gridColumn: '2 / -1', display: 'flex', gap: 1.5, alignItems: 'center', mt: 1 }}>
           <TextField
             select
             size="small"
@@ -228,11 +237,8 @@ function OpenDump({ dump, may, isOff, onSay, onOut }: OpenDumpProps) {
           >
             It is that
           </Button>
-        </>
+        </Box>
       )}
-      <Button may={may} isOff={isOff} onClick={onOut} aria-label={`Take it out: ${dump.name}`}>
-        Take it out
-      </Button>
     </Box>
   );
 }
@@ -265,7 +271,11 @@ function Wants({ wants }: { wants: Api<'Want'>[] }) {
             <TableBody>
               {shown.map((want) => (
                 <TableRow key={want.label}>
-                  <TableCell component="th" scope="row" sx={{ typography: 'code' }}>
+                  <TableCell
+                    component="th"
+                    scope="row"
+                    sx={{ typography: 'code', whiteSpace: 'nowrap' }}
+                  >
                     {want.label}.img
                     {want.times > 1 && `, ${want.label}-2.img`}
                   </TableCell>
