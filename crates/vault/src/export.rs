@@ -382,11 +382,6 @@ impl OpenExport {
         ))
     }
 
-    /// The bytes of its manifest.
-    pub(crate) fn manifest_bytes(&self) -> &[u8] {
-        &self.bytes
-    }
-
     /// Reads all of it in one pass, image by image in pieces of a frame. `take` gets each piece with its number, once
     /// it has the value that the manifest gives, and `each` hears of bytes of image and may stop it.
     ///
@@ -498,6 +493,22 @@ impl OpenExport {
                 report.damage.push(format!("{} is missing", part.label));
             }
         }
+    }
+}
+
+impl Vault {
+    /// Puts the manifest of an export into its place, byte for byte, once its images are here.
+    ///
+    /// # Errors
+    /// When it can't be written, or an image is not here.
+    pub fn put_imported(&self, export: &OpenExport) -> Result<(), VaultError> {
+        self.may_write()?;
+        for part in &export.manifest.partitions {
+            self.object(part.blake3)?;
+        }
+        let folder = self.capture_folder(&export.manifest);
+        crate::plain::check(self.root(), &folder)?;
+        self.put_manifest(&folder, &export.bytes)
     }
 }
 

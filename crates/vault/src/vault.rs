@@ -8,7 +8,6 @@ use veritope_wire::{CaptureId, Digest, JobId, PlaceId, UnitId};
 
 use crate::durable;
 use crate::error::VaultError;
-use crate::export::OpenExport;
 use crate::manifest::{MANIFEST_VERSION, Manifest};
 use crate::object::{Object, changed_name, whole_name};
 use crate::place::{Medium, PlaceFile, free_bytes, has_room};
@@ -306,20 +305,6 @@ impl Vault {
         let staging = self.root.join("staging");
         durable::write_with_folder(&staging, folder, "manifest.json", bytes)
             .map_err(VaultError::at(&folder.join("manifest.json")))
-    }
-
-    /// Puts the manifest of an export into its place, byte for byte, once its images are here.
-    ///
-    /// # Errors
-    /// When it can't be written, or an image is not here.
-    pub fn put_imported(&self, export: &OpenExport) -> Result<(), VaultError> {
-        self.may_write()?;
-        for part in &export.manifest.partitions {
-            self.object(part.blake3)?;
-        }
-        let folder = self.capture_folder(&export.manifest);
-        plain::check(&self.root, &folder)?;
-        self.put_manifest(&folder, export.manifest_bytes())
     }
 
     /// Reads a manifest and the digest of its bytes.
