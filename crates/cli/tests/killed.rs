@@ -325,6 +325,80 @@ fn a_copy_killed_at_eight_moments_is_whole_when_it_is_done_again() {
     }
 }
 
+/// Names of what lies in a folder.
+fn names(folder: &Path) -> Vec<PathBuf> {
+    let all = fs::read_dir(folder).unwrap();
+    all.map(|one| one.unwrap().path()).collect()
+}
+
+#[test]
+fn an_export_killed_at_eight_moments_is_whole_or_not_there_and_so_is_what_takes_it_in() {
+    let mut table = Table::new();
+    table.capture();
+    table.settled();
+    let capture = table.captures()[0]["id"].as_str().unwrap().to_owned();
+    let out = table.folder.path().join("out");
+    fs::create_dir(&out).unwrap();
+    let export = format!("{}/captures/{capture}/export", table.unit);
+    let wanted = json!({ "whom": "owner", "folder": path(&out) });
+    let began = Instant::now();
+    table.bench().post(&export, wanted.clone());
+    table.settled();
+    let whole = began.elapsed();
+    let is_named = |file: &PathBuf| file.extension().is_some_and(|ending| ending == "tar");
+    for n in 1..=MOMENTS {
+        names(&out)
+            .iter()
+            .for_each(|file| fs::remove_file(file).unwrap());
+        table.bench().post(&export, wanted.clone());
+        moment(whole, n);
+        table.kill();
+        let there: Vec<PathBuf> = names(&out).into_iter().filter(is_named).collect();
+        for file in &there {
+            verified(file);
+        }
+        table.start();
+        table
+            .bench()
+            .wait(&table.unit, |tag| tag["link"]["presence"] == "ready");
+        if there.is_empty() {
+            table.bench().post(&export, wanted.clone());
+            table.settled();
+        }
+        let all = names(&out);
+        assert!(all.len() == 1 && is_named(&all[0]), "moment {n}: {all:?}");
+        verified(&all[0]);
+    }
+    // Another bench takes it in, and is killed.
+    let tar = names(&out).remove(0);
+    let wanted = json!({ "path": path(&tar), "ownership": "mine" });
+    for n in 0..=MOMENTS {
+        let data = table.folder.path().join(format!("other-{n}"));
+        let words = serve(path(&data));
+        let other = Process::start(&words);
+        other.post("/api/imports", wanted.clone());
+        if n > 0 {
+            moment(whole, n);
+        }
+        other.kill();
+        let text = verified(&data.join("vault"));
+        assert!(
+            text.starts_with("0 captures") || text.starts_with("sound"),
+            "{text}"
+        );
+        let other = Process::start(&words);
+        let staged = names(&data.join("vault/staging"));
+        assert!(staged.is_empty(), "moment {n}: {staged:?}");
+        other.post("/api/imports", wanted.clone());
+        other.wait("/api/jobs", |jobs| jobs[0]["state"]["is"] == "done");
+        let found = other.get(&format!("/api/imports?path={}", path(&tar)));
+        assert_eq!(found["here"], true, "moment {n}");
+        assert_eq!(found["captures"][0]["known"], true, "moment {n}");
+        assert!(verified(&data.join("vault")).starts_with("sound"));
+        other.kill();
+    }
+}
+
 #[test]
 fn a_restore_killed_at_eight_moments_leaves_either_image_or_a_torn_one_and_finishes() {
     let mut table = Table::new();

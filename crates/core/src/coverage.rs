@@ -22,6 +22,20 @@ use crate::worth::{Worth, holds, worth};
 /// How long a verification counts (`B7`), in milliseconds.
 pub const VERIFIED_FOR_MS: u64 = 180 * 24 * 3_600_000;
 
+/// How long a copy is left before the bench reads it back by itself, in milliseconds: long before it counts no longer
+/// (`B7`).
+pub const LEFT_FOR_MS: u64 = 30 * 24 * 3_600_000;
+
+/// Whether a copy is to be read back by itself: nobody did for long, or ever. One that was found damaged waits for
+/// its repair.
+#[must_use]
+pub fn is_due(copy: &CopyFacts, now: BenchTime) -> bool {
+    let is_left = copy
+        .verified
+        .is_none_or(|at| now.ms_since(at) > LEFT_FOR_MS);
+    is_left && copy.damaged.is_empty()
+}
+
 /// A copy of a capture in a place, as the log has it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CopyFacts {
@@ -850,6 +864,25 @@ mod tests {
             copy.damaged = vec!["persist".parse().unwrap()];
         }
         assert_eq!(overdue(&rows, &case.copies, case.now), None);
+    }
+
+    #[test]
+    fn a_copy_is_read_back_by_itself_long_before_it_counts_no_longer() {
+        let case = kept();
+        let copy = case.copies[0].clone();
+        let later = |days: i64| at(11 + days * 24 * 60);
+        assert!(!is_due(&copy, later(30)));
+        assert!(is_due(&copy, later(31)));
+        let unread = CopyFacts {
+            verified: None,
+            ..copy.clone()
+        };
+        assert!(is_due(&unread, later(0)));
+        let damaged = CopyFacts {
+            damaged: vec!["persist".parse().unwrap()],
+            ..copy
+        };
+        assert!(!is_due(&damaged, later(31)));
     }
 
     #[test]

@@ -3,7 +3,7 @@
 //! too, as an intent, and the engine settles that after a restart.
 
 use std::collections::VecDeque;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU32, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError, TryLockError};
 use std::time::{Duration, Instant};
 
@@ -29,6 +29,8 @@ pub struct Jobs {
     stopping: Arc<AtomicBool>,
     /// One job at a time computes; whoever holds this does.
     heavy: Mutex<()>,
+    /// How many wait for that.
+    waiting: AtomicU32,
 }
 
 /// A remembered job.
@@ -61,6 +63,7 @@ impl Jobs {
             all: Mutex::default(),
             stopping: Arc::default(),
             heavy: Mutex::default(),
+            waiting: AtomicU32::new(0),
         }
     }
 
@@ -161,11 +164,35 @@ impl Jobs {
                 Err(TryLockError::Poisoned(poisoned)) => poisoned.into_inner(),
                 Err(TryLockError::WouldBlock) => {
                     watcher.waits("Another capture, copy or restore is being computed.");
-                    jobs.heavy.lock().unwrap_or_else(PoisonError::into_inner)
+                    jobs.waiting.fetch_add(1, Ordering::SeqCst);
+                    let turn = jobs.heavy.lock().unwrap_or_else(PoisonError::into_inner);
+                    jobs.waiting.fetch_sub(1, Ordering::SeqCst);
+                    turn
                 }
             };
             work(watcher).map(Ended::Bytes)
         })
+    }
+
+    /// Does work that nobody waits for, where nothing else moves bytes, and slowly; it ends as soon as anything else wants
+    /// to.
+    pub fn when_idle(
+        self: &Arc<Self>,
+        unit: UnitId,
+        what: &str,
+        work: impl FnOnce(&dyn Watcher) -> Result<String, RunsError> + Send + 'static,
+    ) {
+        let jobs = Arc::clone(self);
+        drop(self.spawn(Some(unit), None, what, None, move |watcher| {
+            let Ok(_turn) = jobs.heavy.try_lock() else {
+                return Err(KeepingError::Stopped.into());
+            };
+            work(&GivesWay {
+                watcher,
+                gave_way: AtomicBool::new(false),
+            })
+            .map(Ended::Bytes)
+        }));
     }
 
     fn spawn(
@@ -375,6 +402,38 @@ impl Watcher for JobWatcher<'_> {
     }
 }
 
+/// Watches work that gives way to any other.
+struct GivesWay<'a, 'j> {
+    watcher: &'a JobWatcher<'j>,
+    /// Once it did, it does: whoever asks a second time hears the same.
+    gave_way: AtomicBool,
+}
+
+/// Rest after each piece of work that nobody waits for.
+const REST: Duration = Duration::from_millis(40);
+
+impl Watcher for GivesWay<'_, '_> {
+    fn phase(&self, phase: &StepPhase) {
+        self.watcher.phase(phase);
+    }
+
+    fn should_stop(&self) -> bool {
+        if self.watcher.jobs.waiting.load(Ordering::SeqCst) > 0 {
+            self.gave_way.store(true, Ordering::SeqCst);
+        }
+        self.gave_way.load(Ordering::SeqCst) || self.watcher.should_stop()
+    }
+
+    fn is_cancelled(&self) -> bool {
+        self.watcher.is_cancelled()
+    }
+
+    fn moving(&self, moving: &Moving) {
+        std::thread::sleep(REST);
+        self.watcher.moving(moving);
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use veritope_engine::turns::TurnError;
@@ -448,6 +507,46 @@ mod tests {
         };
         assert_eq!(end_of(&jobs, first.id).state, done("through"));
         assert_eq!(end_of(&jobs, second.id).state, done("copied"));
+    }
+
+    #[test]
+    fn what_nobody_waits_for_ends_as_soon_as_anything_else_wants_to() {
+        let jobs = Arc::new(Jobs::new(Arc::default()));
+        let (begun, begins) = mpsc::channel();
+        jobs.when_idle(unit(), "reading a copy back", move |watcher| {
+            watcher.moving(&moving(1));
+            begun.send(()).unwrap();
+            while !watcher.should_stop() {
+                std::thread::yield_now();
+            }
+            // The other one may be through by now: it gave way all the same.
+            assert!(watcher.should_stop());
+            Err(KeepingError::Stopped.into())
+        });
+        begins.recv().unwrap();
+        let other = under_way(jobs.move_bytes(Some(unit()), "copy", request(2), |_| {
+            Ok("copied".to_owned())
+        }));
+        let done = JobState::Done {
+            text: "copied".to_owned(),
+        };
+        assert_eq!(end_of(&jobs, other.id).state, done);
+        let first = jobs.list().into_iter().find(|job| job.id != other.id);
+        let end = end_of(&jobs, first.unwrap().id).state;
+        assert!(matches!(end, JobState::Cancelled { .. }), "{end:?}");
+        // While anything moves bytes it does not begin, and nobody hears of it.
+        let (go, wait) = mpsc::channel();
+        let held = under_way(jobs.move_bytes(Some(unit()), "capture", request(3), held(wait)));
+        let before = jobs.list().len();
+        let (asked, asks) = mpsc::channel::<()>();
+        jobs.when_idle(unit(), "reading a copy back", move |_| {
+            asked.send(()).unwrap();
+            Ok("read".to_owned())
+        });
+        assert!(asks.recv().is_err(), "it was dropped unasked");
+        assert_eq!(jobs.list().len(), before);
+        go.send(()).unwrap();
+        end_of(&jobs, held.id);
     }
 
     #[test]

@@ -22,7 +22,7 @@ use veritope_engine::library::hold::Folder;
 use veritope_engine::library::{DataError, data::DataFolder};
 use veritope_engine::ports::{Notify, OverHttp};
 use veritope_engine::{BenchClock, Engine, OpenError, Parts, SUPPLIES};
-use veritope_wire::UnitId;
+use veritope_wire::{CaptureId, PlaceId, UnitId};
 
 use crate::events::Events;
 use crate::front::{FrontEnd, NoFrontEnd};
@@ -198,6 +198,30 @@ pub async fn start(config: Config) -> Result<Running, ServeError> {
 /// How long a capture that broke off again is left alone.
 const RESUME_EVERY: Duration = Duration::from_secs(10);
 
+/// How often it is looked whether a copy was left for long.
+const LOOK_FOR_OLD_EVERY: Duration = Duration::from_mins(5);
+/// How long one that could not be read, or gave way, is left alone.
+const READ_AGAIN_EVERY: Duration = Duration::from_mins(60);
+
+/// Reads the copy back that was left longest, where its turn has come (`B7`).
+fn read_what_is_due(
+    engine: &Arc<Engine>,
+    jobs: &Arc<Jobs>,
+    read: &mut BTreeMap<(CaptureId, PlaceId), Instant>,
+) {
+    read.retain(|_, last| last.elapsed() < READ_AGAIN_EVERY);
+    let was_tried = |capture, place| read.contains_key(&(capture, place));
+    let Some((unit, capture, place)) = engine.keeping.due_to_read(was_tried) else {
+        return;
+    };
+    read.insert((capture, place), Instant::now());
+    let engine = Arc::clone(engine);
+    jobs.when_idle(unit, "reading a copy back", move |watcher| {
+        engine.keeping.verify(unit, capture, place, watcher)?;
+        Ok("A copy that was left for long was read back.".to_owned())
+    });
+}
+
 fn watch_bridges(
     engine: Arc<Engine>,
     jobs: Arc<Jobs>,
@@ -207,6 +231,8 @@ fn watch_bridges(
         .name("watch".to_owned())
         .spawn(move || {
             let mut tried: BTreeMap<UnitId, Instant> = BTreeMap::new();
+            let mut read: BTreeMap<(CaptureId, PlaceId), Instant> = BTreeMap::new();
+            let mut looked = Instant::now();
             while watching.load(Ordering::SeqCst) {
                 engine.watch();
                 // Reading resumes by itself; writing waits for a person's click.
@@ -226,6 +252,11 @@ fn watch_bridges(
                             Ok("The capture is whole.".to_owned())
                         },
                     ));
+                }
+                // Reading copies back is nobody's hurry.
+                if looked.elapsed() >= LOOK_FOR_OLD_EVERY {
+                    looked = Instant::now();
+                    read_what_is_due(&engine, &jobs, &mut read);
                 }
                 std::thread::sleep(WATCH_EVERY);
             }

@@ -84,16 +84,18 @@ impl Vault {
     /// bytes that were written and may stop the work by answering `false`; then nothing is left.
     ///
     /// # Errors
-    /// When an image is damaged here, or the tar can't be written.
+    /// When an image or the manifest is damaged here (it is not the one that is `known`), or the tar can't be written.
     pub fn export(
         &self,
-        manifest: &Manifest,
+        (manifest, known): (&Manifest, Digest),
         whom: For,
         path: &Path,
         mut each: impl FnMut(u64) -> bool,
     ) -> Result<Exported, VaultError> {
         let refuse = VaultError::at(path);
         let folder = path.parent().unwrap_or(Path::new("/"));
+        // What a killed process left of an earlier one.
+        durable::clear_staged(folder).map_err(&refuse)?;
         let mut staged = durable::Staged::within(folder).map_err(&refuse)?;
         let parts: Vec<&Captured> = manifest
             .partitions
@@ -116,8 +118,17 @@ impl Vault {
         };
         let text = read_me(manifest, whom, &parts);
         tar.text(READ_ME, text.as_bytes()).map_err(&refuse)?;
+        let file = self.capture_folder(manifest).join(MANIFEST);
+        let own = self.manifest_bytes(&file)?;
+        if Digest::of(&own) != known {
+            return Err(VaultError::Unreadable {
+                path: file,
+                what: "it is not the manifest that was written when this capture was taken"
+                    .to_owned(),
+            });
+        }
         let about = match whom {
-            For::Owner => self.manifest_bytes(&self.capture_folder(manifest).join(MANIFEST))?,
+            For::Owner => own,
             For::Another => without_identity(manifest, &parts),
         };
         tar.text(MANIFEST, &about).map_err(&refuse)?;

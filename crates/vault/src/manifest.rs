@@ -149,6 +149,8 @@ impl Manifest {
     /// Bytes of all images together.
     #[must_use]
     pub fn bytes(&self) -> u64 {
-        self.partitions.iter().map(|part| part.length_bytes).sum()
+        // Of a manifest from elsewhere they may be anything.
+        let lengths = self.partitions.iter().map(|part| part.length_bytes);
+        lengths.fold(0, u64::saturating_add)
     }
 }

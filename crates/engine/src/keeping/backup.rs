@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use veritope_core::coverage::{
     self, BlankBytes, CaptureFacts, CapturedFacts, CopyFacts, Coverage, CoverageInput, Living,
-    Origin, Rest, Taker, VerifiedCopy,
+    Origin, Rest, Taker, VerifiedCopy, is_due,
 };
 use veritope_core::digest::{Claimed, FrameLayout};
 use veritope_core::facts::{Facts, Happening};
@@ -613,6 +613,26 @@ impl Keeping {
             },
         };
         self.read_back(&vault, &place.name, &manifest, &mut meter)
+    }
+
+    /// The copy that is to be read back by itself now: of those whose turn it is, in places that can be reached, the one
+    /// that was left longest; not one that was tried a while ago.
+    #[must_use]
+    pub fn due_to_read(
+        &self,
+        was_tried: impl Fn(CaptureId, PlaceId) -> bool,
+    ) -> Option<(UnitId, CaptureId, PlaceId)> {
+        let now = self.pen.now();
+        let away = self.library.places_away();
+        let units = self.pen.journal.units();
+        let copies = units
+            .iter()
+            .flat_map(|record| record.copies.iter().map(|copy| (record.id, copy)));
+        copies
+            .filter(|(_, copy)| is_due(copy, now) && !away.contains(&copy.place))
+            .filter(|(_, copy)| !was_tried(copy.capture, copy.place))
+            .min_by_key(|(_, copy)| copy.verified)
+            .map(|(unit, copy)| (unit, copy.capture, copy.place))
     }
 
     /// Repairs what is damaged in a place from a copy that is sound elsewhere, and reads it back.

@@ -38,6 +38,8 @@ impl Keeping {
     ) -> Result<PathBuf, KeepingError> {
         let record = self.pen.record(unit)?;
         let manifest = self.manifest_of(&record, capture)?;
+        let known = record.image_source(capture);
+        let known = known.ok_or(KeepingError::NoCapture(capture))?.manifest;
         let folder = Path::new(folder.trim());
         if !folder.is_absolute() || !folder.is_dir() {
             return Err(KeepingError::BadInput(format!(
@@ -71,7 +73,7 @@ impl Keeping {
                 .library
                 .open_place(place.id, Access::Read)
                 .and_then(|(_, vault)| {
-                    Ok(vault.export(&manifest, whom, &path, |bytes| {
+                    Ok(vault.export((&manifest, known), whom, &path, |bytes| {
                         meter.moved(bytes);
                         !watcher.should_stop()
                     })?)
@@ -145,7 +147,7 @@ impl Keeping {
             moving: Moving {
                 what: "taking an export in".to_owned(),
                 done_bytes: 0,
-                total_bytes: 2 * all,
+                total_bytes: all.saturating_mul(2),
             },
         };
         let job = JobId::new(self.pen.ids.fresh());

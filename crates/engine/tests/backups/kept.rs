@@ -338,3 +338,42 @@ fn a_fresh_bench_takes_over_what_another_wrote_and_puts_it_back() {
         "{refused}"
     );
 }
+
+/// A copy that was left for a month is read back by itself, the longest left first; after half a year without that it
+/// counts no longer, and *Next* says so.
+#[test]
+fn a_copy_that_was_left_is_read_back_and_one_that_was_left_too_long_is_named() {
+    let (bench, capture, stick) = Bench::kept();
+    let due = |tried: &[PlaceId]| {
+        let keeping = &bench.engine.keeping;
+        keeping.due_to_read(|_, place| tried.contains(&place))
+    };
+    assert_eq!(due(&[]), None);
+    let day = 24 * 3_600_000;
+    bench.time.later(31 * day);
+    let (unit, of, first) = due(&[]).unwrap();
+    assert_eq!((unit, of), (bench.unit, capture));
+    // The bench's own was read back first.
+    assert_ne!(first, stick);
+    assert_eq!(due(&[first]).map(|(.., place)| place), Some(stick));
+    for place in [first, stick] {
+        bench
+            .engine
+            .keeping
+            .verify(bench.unit, capture, place, &Patient)
+            .unwrap();
+    }
+    assert_eq!(due(&[]), None);
+    bench.time.later(181 * day);
+    let tag = || bench.engine.views.unit_tag(bench.unit).unwrap();
+    let next = tag().next.sentence;
+    assert!(next.contains("181 days ago, and counts for 180"), "{next}");
+    let place = due(&[]).unwrap().2;
+    // One that is away is left alone.
+    fs::rename(
+        bench.folder.path().join("stick"),
+        bench.folder.path().join("gone"),
+    )
+    .unwrap();
+    assert_ne!(due(&[place]).map(|(.., place)| place), Some(stick));
+}

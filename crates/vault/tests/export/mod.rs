@@ -38,11 +38,13 @@ fn exported(whom: For) -> (tempfile::TempDir, PathBuf, Manifest) {
         .insert("chip-id".to_owned(), "9a77015c20e4".to_owned());
     let path = folder.path().join("out.tar");
     // The whole manifest goes out as its file is.
-    if whom == For::Owner {
-        let file = vault.capture_folder(&manifest).join("manifest.json");
-        fs::write(&file, serde_json::to_vec_pretty(&manifest).unwrap()).unwrap();
-    }
-    let exported = vault.export(&manifest, whom, &path, |_| true).unwrap();
+    let file = vault.capture_folder(&manifest).join("manifest.json");
+    let written = serde_json::to_vec_pretty(&manifest).unwrap();
+    fs::write(&file, &written).unwrap();
+    let known = Digest::of(&written);
+    let exported = vault
+        .export((&manifest, known), whom, &path, |_| true)
+        .unwrap();
     assert_eq!(exported.bytes, fs::metadata(&path).unwrap().len());
     assert_eq!(exported.blake3, Digest::of(&fs::read(&path).unwrap()));
     (folder, path, manifest)
@@ -186,12 +188,20 @@ fn a_damaged_image_is_not_exported_and_nothing_is_left() {
     fs::write(&object, &bytes).unwrap();
     let out = folder.path().join("out");
     fs::create_dir(&out).unwrap();
-    let refused = vault.export(&manifest, For::Owner, &out.join("a.tar"), |_| true);
+    let (_, known) = vault.manifest(manifest.unit, manifest.capture).unwrap();
+    let to = out.join("a.tar");
+    let refused = vault.export((&manifest, known), For::Owner, &to, |_| true);
     assert!(
         matches!(refused, Err(VaultError::Damaged { .. })),
         "{refused:?}"
     );
-    let stopped = vault.export(&manifest, For::Owner, &out.join("a.tar"), |_| false);
+    let stopped = vault.export((&manifest, known), For::Owner, &to, |_| false);
     assert!(stopped.is_err());
+    let another = Digest::of(b"another manifest");
+    let refused = vault.export((&manifest, another), For::Owner, &to, |_| true);
+    assert!(
+        matches!(refused, Err(VaultError::Unreadable { .. })),
+        "{refused:?}"
+    );
     assert_eq!(fs::read_dir(&out).unwrap().count(), 0);
 }
