@@ -261,7 +261,11 @@ impl Shelf {
     /// # Errors
     /// When it can't be read, or is not what it was when it came.
     pub(crate) fn told(&self, digest: Digest) -> io::Result<Arc<Told>> {
-        let seen = self.hashed(digest)?;
+        self.told_of(digest, &*self.hashed(digest)?)
+    }
+
+    /// The same of bytes that were hashed just now.
+    fn told_of(&self, digest: Digest, seen: &SeenFile) -> io::Result<Arc<Told>> {
         if seen.seen.digest() != digest {
             return Err(io::Error::other(
                 "it is not what it was when it came onto the shelf",
@@ -311,8 +315,13 @@ impl Shelf {
         wanted: &Wanted<'_>,
         today: i64,
     ) -> JudgedFile {
-        let seen = self.hashed(digest).ok();
-        let told = match self.told(digest) {
+        let hashed = self.hashed(digest);
+        let told = match &hashed {
+            Ok(seen) => self.told_of(digest, seen),
+            Err(error) => Err(io::Error::other(error.to_string())),
+        };
+        let seen = hashed.ok();
+        let told = match told {
             Ok(told) => told,
             Err(error) => {
                 return JudgedFile {
@@ -324,7 +333,7 @@ impl Shelf {
                 };
             }
         };
-        let (checks, source) = self.checks(digest, &record);
+        let (checks, source) = self.checks(seen.as_deref(), &record);
         let made_of = source.as_deref().map(FileRecord::shown);
         let file = Asked {
             told: &told,
@@ -348,11 +357,11 @@ impl Shelf {
     /// those of what it was made of, as that lies there now.
     fn checks(
         &self,
-        digest: Digest,
+        seen: Option<&SeenFile>,
         record: &Arc<FileRecord>,
     ) -> (Vec<Check>, Option<Arc<FileRecord>>) {
-        let of = |digest: Digest, record: &FileRecord| -> Vec<Check> {
-            let Ok(seen) = self.hashed(digest) else {
+        let of = |seen: Option<&SeenFile>, record: &FileRecord| -> Vec<Check> {
+            let Some(seen) = seen else {
                 return Vec::new();
             };
             let digests = record.digests();
@@ -363,7 +372,7 @@ impl Shelf {
                 })
                 .collect()
         };
-        let own = of(digest, record);
+        let own = of(seen, record);
         if !own.is_empty() {
             return (own, None);
         }
@@ -373,7 +382,7 @@ impl Shelf {
             let Some((digest, source)) = source else {
                 break;
             };
-            let checks = of(digest, &source);
+            let checks = of(self.hashed(digest).ok().as_deref(), &source);
             if !checks.is_empty() {
                 return (checks, Some(source));
             }
