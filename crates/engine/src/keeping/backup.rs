@@ -260,16 +260,7 @@ impl Keeping {
         };
         let digest = staging.finish(&manifest)?;
         let capture = facts_of(&manifest, digest, taken);
-        let own_copy = CopyFacts {
-            capture: capture.id,
-            place: self.library.vault.id(),
-            name: OWN_NAME.to_owned(),
-            medium: self
-                .library
-                .medium_of(self.library.vault.id(), &self.library.vault)?,
-            verified: None,
-            damaged: Vec::new(),
-        };
+        let own_copy = self.unread_copy(capture.id, OWN_NAME, &self.library.vault)?;
         self.pen.append(
             unit,
             None,
@@ -371,6 +362,23 @@ impl Keeping {
             })
             .map(|note| (note.unit, note.kind))
             .collect()
+    }
+
+    /// A copy of a capture that lies in a place now, and that nobody read back yet.
+    pub(crate) fn unread_copy(
+        &self,
+        capture: CaptureId,
+        name: &str,
+        vault: &Vault,
+    ) -> Result<CopyFacts, KeepingError> {
+        Ok(CopyFacts {
+            capture,
+            place: vault.id(),
+            name: name.to_owned(),
+            medium: self.library.medium_of(vault.id(), vault)?,
+            verified: None,
+            damaged: Vec::new(),
+        })
     }
 
     /// Reads a copy back from its medium and writes down what was found (`B7`).
@@ -577,14 +585,7 @@ impl Keeping {
             }
         }
         done?;
-        let copy = CopyFacts {
-            capture,
-            place,
-            name: target.name.clone(),
-            medium: self.library.medium_of(place, &vault)?,
-            verified: None,
-            damaged: Vec::new(),
-        };
+        let copy = self.unread_copy(capture, &target.name, &vault)?;
         self.pen
             .append(unit, None, vec![Entry::CopyMade { copy }])?;
         self.read_back(&vault, &target.name, &manifest, &mut meter)

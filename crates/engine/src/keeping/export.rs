@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::sync_channel;
 
-use veritope_core::coverage::{CaptureFacts, CopyFacts, Taker};
+use veritope_core::coverage::{CaptureFacts, Taker};
 use veritope_core::rule::Rule;
 use veritope_core::steady::Taken;
 use veritope_vault::{Access, Exported, For, Manifest, OpenExport, Staging, VaultError, pump};
@@ -172,16 +172,7 @@ impl Keeping {
         }
         self.library.vault.put_imported(&export)?;
         staging.discard()?;
-        let copy = CopyFacts {
-            capture: manifest.capture,
-            place: self.library.vault.id(),
-            name: OWN_NAME.to_owned(),
-            medium: self
-                .library
-                .medium_of(self.library.vault.id(), &self.library.vault)?,
-            verified: None,
-            damaged: Vec::new(),
-        };
+        let copy = self.unread_copy(manifest.capture, OWN_NAME, &self.library.vault)?;
         let mut entries = Vec::new();
         if known.is_none() {
             entries.push(Entry::CaptureFound {

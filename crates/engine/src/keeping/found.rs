@@ -5,7 +5,7 @@
 //! only to the unit whose hardware identity the link says now (`S1`).
 
 use serde::Serialize;
-use veritope_core::coverage::{BlankBytes, CaptureFacts, CopyFacts, Taker};
+use veritope_core::coverage::{BlankBytes, CaptureFacts, Taker};
 use veritope_core::facts::{FactKey, FactValue, Source};
 use veritope_core::family::Family;
 use veritope_core::partitions::OwnPartition;
@@ -159,14 +159,7 @@ impl Keeping {
                 taker: Taker::AnotherBench,
                 ..facts_of(&read, digest, Taken::elsewhere(read.taken, None))
             };
-            let copy = CopyFacts {
-                capture: capture.id,
-                place,
-                name: of.name.clone(),
-                medium: self.library.medium_of(place, &vault)?,
-                verified: None,
-                damaged: Vec::new(),
-            };
+            let copy = self.unread_copy(capture.id, &of.name, &vault)?;
             let own = own_of(&read);
             self.pen.append(
                 unit,

@@ -8,7 +8,6 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use veritope_core::captured::{Origin, Rest};
-use veritope_core::coverage::CopyFacts;
 use veritope_core::digest::FrameLayout;
 use veritope_core::facts::FactKey;
 use veritope_core::handed::{self, Area, Dump, End, Handed, Have, Input, Want};
@@ -471,16 +470,7 @@ impl Keeping {
         };
         let digest = staging.finish(&manifest)?;
         let capture = facts_of(&manifest, digest, taken);
-        let copy = CopyFacts {
-            capture: capture.id,
-            place: self.library.vault.id(),
-            name: OWN_NAME.to_owned(),
-            medium: self
-                .library
-                .medium_of(self.library.vault.id(), &self.library.vault)?,
-            verified: None,
-            damaged: Vec::new(),
-        };
+        let copy = self.unread_copy(capture.id, OWN_NAME, &self.library.vault)?;
         let own = known
             .areas
             .iter()
